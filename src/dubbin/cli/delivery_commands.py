@@ -1,0 +1,87 @@
+"""targets, master and proof: the commands about finished files."""
+
+from __future__ import annotations
+
+from argparse import Namespace
+from dataclasses import asdict
+from pathlib import Path
+
+from dubbin.cli.plain import print_json, proof_line, proof_to_plain
+from dubbin.cli.progress import end_progress, progress_task
+from dubbin.core.deliver.encode import Format
+from dubbin.core.deliver.master import make_masters, safe_name
+from dubbin.core.deliver.proof import prove
+from dubbin.core.deliver.targets import find_target, read_targets
+from dubbin.core.episode.file import SUFFIX, load_episode
+from dubbin.core.episode.model import Tags
+from dubbin.core.errors import CannotWrite
+from dubbin.core.folders import Folders
+from dubbin.core.jobs import Task
+from dubbin.core.mix.render import episode_sounds, program_of
+from dubbin.core.sound.source import Source
+from dubbin.core.sound.working_copy import WorkingCopies
+from dubbin.core.treat.tiles import MemoryKeeper
+
+
+def targets(args: Namespace, folders: Folders) -> int:
+    table = read_targets()
+    if args.json:
+        print_json({"targets": [asdict(t) for t in table.values()]})
+        return 0
+    for t in table.values():
+        print(f"{t.name:18} {t.integrated_lufs:6.1f} LUFS ±{t.tolerance_lu:.1f}  {t.true_peak_dbtp:5.1f} dBTP  {t.title}")
+    return 0
+
+
+def master(args: Namespace, folders: Folders) -> int:
+    chosen = [find_target(name) for name in args.target]
+    formats = [Format(f) for f in args.format or ["wav"]]
+    task = progress_task(f"Mastering {args.input.name}", args.quiet)
+    program, name, tags = _program(args.input, folders, task.part(0.0, 0.1))
+    folder = _made(args.out)
+    for target in chosen:
+        for format in formats:
+            file = folder / f"{name}.{target.name}.{format.value}"
+            if file.exists() and file.samefile(args.input):
+                raise CannotWrite(f"{file} is the recording itself; recordings are never written over.")
+    masters = make_masters(program, folder, name, chosen, formats, tags, task.part(0.1, 1.0))
+    end_progress(args.quiet)
+    if args.json:
+        print_json({"masters": [{**proof_to_plain(m.proof), "format": m.format.value} for m in masters]})
+    else:
+        for m in masters:
+            print(proof_line(m.proof))
+            for problem in m.proof.problems:
+                print(f"  {problem}")
+    return 0 if all(m.proof.passes for m in masters) else 1
+
+
+def _made(folder: Path) -> Path:
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise CannotWrite(f"The folder {folder} can't be made: {error.strerror}.") from error
+    return folder
+
+
+def _program(path: Path, folders: Folders, task: Task) -> tuple[Source, str, Tags | None]:
+    copies = WorkingCopies(folders.copies)
+    if path.suffix.lower() != SUFFIX:
+        return copies.obtain(path, None, task), safe_name(path.stem), None
+    episode = load_episode(path)
+    sounds = episode_sounds(episode, copies, MemoryKeeper(), task)
+    return program_of(episode, sounds), safe_name(path.stem), episode.delivery.tags
+
+
+def proof(args: Namespace, folders: Folders) -> int:
+    target = find_target(args.target)
+    task = progress_task(f"Measuring {args.input.name}", args.quiet)
+    result = prove(args.input, target, task)
+    end_progress(args.quiet)
+    if args.json:
+        print_json(proof_to_plain(result))
+    else:
+        print(proof_line(result))
+        for problem in result.problems:
+            print(f"  {problem}")
+    return 0 if result.passes else 1

@@ -1,0 +1,115 @@
+"""Parses the command line and turns errors into sentences and exit codes."""
+
+from __future__ import annotations
+
+import argparse
+import sys
+from collections.abc import Callable, Sequence
+from pathlib import Path
+from typing import Any
+
+from dubbin import __version__
+from dubbin.core.errors import Cancelled, DubbinError
+from dubbin.core.folders import user_folders
+
+DONE, CANNOT, WRONG_USE, INTERRUPTED = 0, 1, 2, 130
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser(prog="dubbin", description="From recorded speech to masters that provably pass.")
+    parser.add_argument("--version", action="version", version=f"dubbin {__version__}")
+    parser.set_defaults(run=("window_commands", "show_window"))
+    commands = parser.add_subparsers(metavar="COMMAND")
+
+    def add(name: str, run: tuple[str, str], help: str, *, json: bool = True) -> argparse.ArgumentParser:
+        sub = commands.add_parser(name, help=help, description=help)
+        sub.set_defaults(run=run)
+        if json:
+            sub.add_argument("--json", action="store_true", help="one JSON document on stdout")
+            sub.add_argument("--quiet", action="store_true", help="no progress bar")
+        return sub
+
+    sub = add("open", ("window_commands", "open_episode"), "open an episode in the window", json=False)
+    sub.add_argument("episode", type=Path)
+
+    sub = add("demo", ("window_commands", "demo"), "build the demo episode and open it", json=False)
+    sub.add_argument("--dir", type=Path, help="where to build it")
+    sub.add_argument("--no-window", action="store_true", help="build only, and print the episode's path")
+
+    sub = add("check", ("sound_commands", "check"), "what is wrong with these recordings")
+    sub.add_argument("files", nargs="+", type=Path, metavar="FILE")
+
+    sub = add("clean", ("sound_commands", "clean"), "repair one recording; without --treat: what check suggests")
+    sub.add_argument("input", type=Path, metavar="IN")
+    sub.add_argument("-o", dest="out", type=Path, required=True, metavar="OUT")
+    sub.add_argument("--treat", action="append", type=_lazy("parse_treat"), metavar="NAME[=STRENGTH]")
+    sub.add_argument("--noise-from", type=_lazy("parse_span"), metavar="START:END", help="where only noise is, seconds")
+    sub.add_argument("--residue", type=Path, metavar="FILE", help="write what was taken away")
+
+    sub = add("pauses", ("sound_commands", "pauses"), "find pauses and, with -o, take them out")
+    sub.add_argument("input", type=Path, metavar="IN")
+    sub.add_argument("-o", dest="out", type=Path, metavar="OUT")
+    for flag, unit in (("quieter-than", "DB"), ("longer-than", "S"), ("leave-before", "S"), ("leave-after", "S"), ("keep", "S")):
+        sub.add_argument(f"--{flag}", type=float, metavar=unit)
+
+    add("targets", ("delivery_commands", "targets"), "the delivery targets")
+
+    sub = add("master", ("delivery_commands", "master"), "make masters of an episode or a sound file")
+    sub.add_argument("input", type=Path, metavar="IN")
+    sub.add_argument("-o", dest="out", type=Path, required=True, metavar="DIR")
+    sub.add_argument("--target", nargs="+", action="extend", required=True, metavar="NAME")
+    sub.add_argument("--format", nargs="+", action="extend", choices=["wav", "flac", "mp3", "m4a", "opus"])
+
+    sub = add("proof", ("delivery_commands", "proof"), "does a finished file meet a target?")
+    sub.add_argument("input", type=Path, metavar="FILE")
+    sub.add_argument("--target", required=True, metavar="NAME")
+    return parser
+
+
+def _lazy(name: str) -> Callable[[str], Any]:
+    """An argument type whose parser lives with its command; a wrong value is wrong usage."""
+
+    def parse(text: str) -> Any:
+        from dubbin.cli import sound_commands
+
+        try:
+            return getattr(sound_commands, name)(text)
+        except ValueError as error:
+            raise argparse.ArgumentTypeError(str(error)) from error
+
+    return parse
+
+
+def main(argv: Sequence[str] | None = None) -> int:
+    """Run the command line; the exit code: 0 done, 1 can't or a check fails, 2 wrong usage."""
+    parser = _parser()
+    try:
+        args = parser.parse_args(argv)
+    except SystemExit as stop:
+        return int(stop.code or 0)
+    module, function = args.run
+    import importlib
+
+    try:
+        run = getattr(importlib.import_module(f"dubbin.cli.{module}"), function)
+        return int(run(args, user_folders()))
+    except (DubbinError, Cancelled) as error:
+        print(f"dubbin: {error}", file=sys.stderr)
+        return CANNOT
+    except ValueError as error:
+        print(f"dubbin: {error}", file=sys.stderr)
+        return WRONG_USE
+    except KeyboardInterrupt:
+        print("\ndubbin: interrupted; nothing half-made was left.", file=sys.stderr)
+        return INTERRUPTED
+    except BrokenPipeError:
+        return CANNOT
+    except OSError as error:
+        print(f"dubbin: {error.strerror or error}{f': {error.filename}' if error.filename else ''}.", file=sys.stderr)
+        return CANNOT
+    except Exception as error:
+        import logging
+
+        logging.getLogger("dubbin").debug("internal error", exc_info=True)
+        print(f"dubbin: an error of the program itself: {type(error).__name__}: {error}. Please report it.", file=sys.stderr)
+        return CANNOT

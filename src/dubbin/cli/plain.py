@@ -1,0 +1,68 @@
+"""Figures as the JSON documents of the command line, and as lines for people."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import asdict
+from pathlib import Path
+from typing import Any
+
+from dubbin.core.deliver.proof import Measured, Proof
+from dubbin.core.measure.report import RecordingReport
+
+
+def print_json(document: Any) -> None:
+    print(json.dumps(document, indent=2, ensure_ascii=False, allow_nan=False, default=str))
+
+
+def report_to_plain(path: Path, report: RecordingReport, remarks: tuple[str, ...]) -> dict[str, Any]:
+    """The entry of one file in the document of `check`."""
+    return {
+        "file": str(path),
+        "sample_rate": report.rate,
+        "channels": report.channels,
+        "duration_s": report.duration_s,
+        "loudness": asdict(report.loudness),
+        "noise": asdict(report.noise),
+        "clipping": {"count": report.clipping.count, "times_s": list(report.clipping.times_s)},
+        "dc_offset": report.dc_offset,
+        "suggested": [asdict(s) for s in report.suggested],
+        "remarks": list(remarks),
+    }
+
+
+def measured_to_plain(measured: Measured) -> dict[str, Any]:
+    loudness = measured.loudness
+    return {
+        "integrated_lufs": loudness.integrated_lufs,
+        "true_peak_dbtp": loudness.true_peak_dbtp,
+        "range_lu": loudness.range_lu,
+        "max_short_term_lufs": loudness.max_short_term_lufs,
+        "sample_rate": measured.sample_rate,
+        "channels": measured.channels,
+        "duration_s": measured.duration_s,
+    }
+
+
+def proof_to_plain(proof: Proof) -> dict[str, Any]:
+    return {
+        "file": str(proof.file),
+        "target": proof.target,
+        "measured": measured_to_plain(proof.measured),
+        "pass": proof.passes,
+        "problems": list(proof.problems),
+    }
+
+
+def figure(value: float | None, unit: str, digits: int = 1) -> str:
+    """A figure with its unit; a dash where there was nothing to measure."""
+    return "–" if value is None else f"{value:.{digits}f} {unit}".replace("-", "−")
+
+
+def proof_line(proof: Proof) -> str:
+    loudness = proof.measured.loudness
+    verdict = "passes" if proof.passes else "FAILS"
+    return (
+        f"{proof.file}: {verdict} {proof.target}: {figure(loudness.integrated_lufs, 'LUFS')}, "
+        f"{figure(loudness.true_peak_dbtp, 'dBTP')}, range {figure(loudness.range_lu, 'LU')}"
+    )

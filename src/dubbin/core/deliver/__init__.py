@@ -1,0 +1,1 @@
+"""Targets, masters, tags and proof."""

@@ -1,0 +1,1 @@
+"""The episode: plain data, the ways to change it, and how it is kept."""

@@ -1,0 +1,189 @@
+"""All the ways to change an episode: each takes one and returns the changed one with a title for the history."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass, replace
+from typing import Any
+
+from dubbin.core.episode.model import Cut, CutKind, Episode, Lane, Recording, Stretch, TreatmentUse
+from dubbin.core.speech.pauses import Pause, PauseSettings
+
+LOWEST_LEVEL_DB, HIGHEST_LEVEL_DB = -60.0, 24.0
+
+
+@dataclass(frozen=True)
+class Change:
+    """A changed episode. Changes with the same merge key that follow one another make one undo step."""
+
+    title: str
+    episode: Episode
+    merge_key: str | None = None
+
+
+def add_recordings(episode: Episode, recordings: Sequence[Recording], lanes: Sequence[Lane]) -> Change:
+    """Take in recordings, each with its lanes; the first ones give an episode without a name its title."""
+    names = ", ".join(lane.voice for lane in lanes)
+    return Change(
+        f"Add {names}",
+        replace(
+            episode,
+            recordings=episode.recordings + tuple(recordings),
+            lanes=episode.lanes + tuple(lanes),
+        ),
+    )
+
+
+def remove_lane(episode: Episode, lane_id: str) -> Change:
+    """Take a lane out of the episode; its file stays where it is."""
+    gone = episode.lane(lane_id)
+    lanes = tuple(lane for lane in episode.lanes if lane.id != lane_id)
+    used = {lane.recording for lane in lanes}
+    recordings = tuple(r for r in episode.recordings if r.id in used)
+    return Change(f"Remove {gone.voice}", replace(episode, lanes=lanes, recordings=recordings))
+
+
+def set_title(episode: Episode, title: str) -> Change:
+    return Change("Rename the episode", replace(episode, title=title.strip() or episode.title), "title")
+
+
+def change_lane(episode: Episode, lane_id: str, title: str, merge_key: str | None = None, **fields: Any) -> Change:
+    """Set fields of one lane."""
+    lanes = tuple(replace(lane, **fields) if lane.id == lane_id else lane for lane in episode.lanes)
+    return Change(title, replace(episode, lanes=lanes), merge_key)
+
+
+def name_voice(episode: Episode, lane_id: str, voice: str) -> Change:
+    voice = voice.strip() or episode.lane(lane_id).voice
+    return change_lane(episode, lane_id, f"Name the voice {voice}", f"voice {lane_id}", voice=voice)
+
+
+def set_level(episode: Episode, lane_id: str, level_db: float) -> Change:
+    level_db = min(max(round(level_db, 1), LOWEST_LEVEL_DB), HIGHEST_LEVEL_DB)
+    voice = episode.lane(lane_id).voice
+    return change_lane(episode, lane_id, f"Level of {voice} {level_db:+.1f} dB", f"level {lane_id}", level_db=level_db)
+
+
+def set_mute(episode: Episode, lane_id: str, mute: bool) -> Change:
+    voice = episode.lane(lane_id).voice
+    return change_lane(episode, lane_id, f"{'Mute' if mute else 'Unmute'} {voice}", mute=mute)
+
+
+def set_solo(episode: Episode, lane_id: str, solo: bool) -> Change:
+    voice = episode.lane(lane_id).voice
+    return change_lane(episode, lane_id, f"{'Solo' if solo else 'End solo of'} {voice}", solo=solo)
+
+
+def find_use(lane: Lane, name: str) -> TreatmentUse:
+    """A lane's use of a treatment; one that is off, if it has none yet."""
+    return next((u for u in (*lane.repairs, *lane.voicing) if u.name == name), TreatmentUse(name))
+
+
+def change_use(
+    episode: Episode,
+    lane_id: str,
+    treatment: str,
+    title: str,
+    *,
+    order: Sequence[str],
+    voicing: bool = False,
+    merge_key: str | None = None,
+    **fields: Any,
+) -> Change:
+    """Set fields (on, strength, settings) of a lane's treatment; `order` gives the order of application."""
+    lane = episode.lane(lane_id)
+    kept = lane.voicing if voicing else lane.repairs
+    use = replace(find_use(lane, treatment), **fields)
+    uses = tuple(sorted([u for u in kept if u.name != treatment] + [use], key=lambda u: order.index(u.name)))
+    if voicing:
+        return change_lane(episode, lane_id, title, merge_key, voicing=uses)
+    return change_lane(episode, lane_id, title, merge_key, repairs=uses)
+
+
+def cut_stretch(episode: Episode, start_frame: int, end_frame: int) -> Change:
+    """Cut a stretch by hand."""
+    start, end = max(0, start_frame), min(end_frame, episode.frames)
+    if end <= start:
+        return Change("Cut nothing", episode)
+    seconds = (end - start) / episode.rate
+    return Change(f"Cut {seconds:.2f} s", _with_cuts(episode, [*episode.cuts, Cut(start, end)]))
+
+
+def put_back(episode: Episode, cut: Cut) -> Change:
+    """Undo one cut, now or years later. A pause that was put back is kept, whatever the settings say."""
+    cuts = [c for c in episode.cuts if c != cut]
+    kept = episode.kept_pauses
+    if cut.kind is CutKind.PAUSE:
+        kept = tuple(sorted({*kept, Stretch(cut.start_frame, cut.end_frame)}))
+    changed = replace(_with_cuts(episode, cuts), kept_pauses=kept)
+    return Change(f"Put back {cut.frames / episode.rate:.2f} s", changed)
+
+
+def put_back_all(episode: Episode) -> Change:
+    """The whole session again: no cuts at all."""
+    return Change("Put back all cuts", replace(episode, cuts=(), pauses_on=False, kept_pauses=()))
+
+
+def move_cut_edges(episode: Episode, cut: Cut, start_frame: int, end_frame: int) -> Change:
+    """Move the edges of one cut; it counts as made by hand from then on."""
+    start, end = max(0, start_frame), min(end_frame, episode.frames)
+    others = [c for c in episode.cuts if c != cut]
+    if end <= start:
+        return put_back(episode, cut)
+    kept = episode.kept_pauses
+    if cut.kind is CutKind.PAUSE:  # so that the pause finder doesn't cut it a second time
+        kept = tuple(sorted({*kept, Stretch(cut.start_frame, cut.end_frame)}))
+    changed = replace(_with_cuts(episode, [*others, Cut(start, end)]), kept_pauses=kept)
+    return Change("Move the edge of a cut", changed, f"edge {cut.kind}")
+
+
+def set_pauses(
+    episode: Episode, settings: PauseSettings, found: Iterable[Pause], *, on: bool, merge: bool = False
+) -> Change:
+    """Take over pause settings; `on` cuts all pauses found with them except those that were put back."""
+    cuts = [c for c in episode.cuts if c.kind is not CutKind.PAUSE]
+    if on:
+        cuts += pause_cuts(episode, found)
+    if on != episode.pauses_on:
+        title = "Cut all pauses" if on else "Put back all pauses"
+    else:
+        title = "Change what a pause is"
+    changed = replace(_with_cuts(episode, cuts), pauses=settings, pauses_on=on)
+    return Change(title, changed, "pauses" if merge else None)
+
+
+def cut_pause(episode: Episode, pause: Pause) -> Change:
+    """Cut one pause that was found."""
+    start, end = round(pause.cut_start_s * episode.rate), round(pause.cut_end_s * episode.rate)
+    kept = tuple(k for k in episode.kept_pauses if not _overlap(k, start, end))
+    changed = _with_cuts(episode, [*episode.cuts, Cut(start, end, CutKind.PAUSE)])
+    return Change(f"Cut a pause of {(end - start) / episode.rate:.2f} s", replace(changed, kept_pauses=kept))
+
+
+def pause_cuts(episode: Episode, found: Iterable[Pause]) -> list[Cut]:
+    """Cuts for pauses, without those that somebody put back."""
+    cuts = []
+    for pause in found:
+        start, end = round(pause.cut_start_s * episode.rate), round(pause.cut_end_s * episode.rate)
+        end = min(end, episode.frames)
+        if end > start and not any(_overlap(k, start, end) for k in episode.kept_pauses):
+            cuts.append(Cut(start, end, CutKind.PAUSE))
+    return cuts
+
+
+def change_delivery(episode: Episode, title: str, **fields: Any) -> Change:
+    return Change(title, replace(episode, delivery=replace(episode.delivery, **fields)), title)
+
+
+def _overlap(stretch: Stretch, start: int, end: int) -> bool:
+    """Whether two stretches share more than half of the shorter one."""
+    shared = min(stretch.end_frame, end) - max(stretch.start_frame, start)
+    return shared * 2 > min(stretch.end_frame - stretch.start_frame, end - start)
+
+
+def _with_cuts(episode: Episode, cuts: Iterable[Cut]) -> Episode:
+    ordered = sorted(set(cuts), key=lambda c: (c.start_frame, c.end_frame, c.kind))
+    return replace(episode, cuts=tuple(ordered))
+
+
+Command = Callable[[Episode], Change]

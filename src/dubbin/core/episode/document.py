@@ -1,0 +1,130 @@
+"""An open episode: its present state, history, file and journal; tells listeners what changed."""
+
+from __future__ import annotations
+
+import uuid
+from collections.abc import Callable
+from pathlib import Path
+
+from dubbin.core.episode.commands import Change
+from dubbin.core.episode.file import load_episode, save_episode
+from dubbin.core.episode.history import History
+from dubbin.core.episode.journal import Journal, LeftOver, recover
+from dubbin.core.episode.model import Episode
+
+Listener = Callable[[Episode, Episode], None]
+
+
+def new_episode(title: str = "Untitled episode") -> Episode:
+    return Episode(id=uuid.uuid4().hex[:12], title=title)
+
+
+class Document:
+    """The one truth about an open episode. Listeners get (before, after), also for previews.
+
+    `preview` shows a state without making it a step (while a slider is dragged); the next `do`, or
+    `end_preview`, puts an end to it.
+    """
+
+    def __init__(self, journal_folder: Path, episode: Episode | None = None, path: Path | None = None) -> None:
+        self.history = History(episode or new_episode())
+        self.path = path
+        self._journal = Journal(journal_folder, self.history.episode, path)
+        self._saved: Episode = self.history.episode
+        self._preview: Episode | None = None
+        self._listeners: list[Listener] = []
+
+    @classmethod
+    def opened(cls, journal_folder: Path, path: Path) -> Document:
+        """Open an episode file. Raises BadEpisode."""
+        return cls(journal_folder, load_episode(path), path)
+
+    @classmethod
+    def recovered(cls, journal_folder: Path, item: LeftOver) -> Document:
+        """Take up where a program that ended without warning left off. Raises BadEpisode."""
+        history = recover(item)
+        first = history.done[0].before if history.done else history.episode
+        document = cls(journal_folder, first, item.episode_path)
+        document.history = history
+        for step in history.done:
+            document._journal.step("do", step.title, step.after, step.merge_key)
+        if item.journal != document._journal.path:
+            item.journal.unlink(missing_ok=True)
+        return document
+
+    @property
+    def episode(self) -> Episode:
+        """The present episode; the preview while there is one."""
+        return self._preview or self.history.episode
+
+    @property
+    def is_saved(self) -> bool:
+        return self.path is not None and self.history.episode == self._saved
+
+    @property
+    def has_changes(self) -> bool:
+        """Whether closing now would lose something."""
+        return self.history.episode != self._saved
+
+    def listen(self, listener: Listener) -> Callable[[], None]:
+        """Call `listener` after every change; returns what ends it."""
+        self._listeners.append(listener)
+        return lambda: self._listeners.remove(listener)
+
+    def do(self, change: Change) -> bool:
+        before = self.episode
+        self._preview = None
+        done = self.history.do(change)
+        if done:
+            self._journal.step("do", change.title, change.episode, change.merge_key)
+        self._tell(before)
+        return done
+
+    def preview(self, episode: Episode) -> None:
+        before = self.episode
+        self._preview = episode
+        self._tell(before)
+
+    def end_preview(self) -> None:
+        """Back to the last step (Esc during a drag)."""
+        before = self.episode
+        self._preview = None
+        self._tell(before)
+
+    def undo(self) -> str | None:
+        """Undo one step; its title."""
+        before = self.episode
+        self._preview = None
+        step = self.history.undo()
+        if step is None:
+            return None
+        self._journal.step("undo", step.title, self.history.episode)
+        self._tell(before)
+        return step.title
+
+    def redo(self) -> str | None:
+        before = self.episode
+        self._preview = None
+        step = self.history.redo()
+        if step is None:
+            return None
+        self._journal.step("redo", step.title, self.history.episode)
+        self._tell(before)
+        return step.title
+
+    def save(self, path: Path | None = None) -> None:
+        """Write the episode file (to `path`, which is its place from then on). Raises CannotWrite."""
+        target = path or self.path
+        assert target is not None, "an episode without a place must be given one"
+        save_episode(self.history.episode, target)
+        self.path = target
+        self._saved = self.history.episode
+        self._journal.rebase(self.history.episode, target)
+        self._tell(self.episode)
+
+    def close(self) -> None:
+        self._journal.close()
+
+    def _tell(self, before: Episode) -> None:
+        for listener in list(self._listeners):
+            listener(before, self.episode)

@@ -1,0 +1,81 @@
+"""The episode file NAME.dubbin: documented JSON with a schema name and a version (docs/episode-format.md).
+
+Paths are kept relative to the episode file where the recordings lie beside or below it, so that a folder can
+be moved as a whole.
+"""
+
+from __future__ import annotations
+
+import os
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+import msgspec
+
+from dubbin.core.episode.model import Episode
+from dubbin.core.errors import BadEpisode, CannotWrite
+from dubbin.core.sound.writing import replacing
+
+SCHEMA, VERSION = "dubbin-episode", 1
+SUFFIX = ".dubbin"
+
+
+def to_plain(episode: Episode) -> dict[str, Any]:
+    """An episode as dictionaries, lists and figures."""
+    plain = msgspec.to_builtins(episode)
+    assert isinstance(plain, dict)
+    return plain
+
+
+def from_plain(plain: Any) -> Episode:
+    """The episode back from plain data. Raises BadEpisode."""
+    try:
+        episode = msgspec.convert(plain, Episode)
+    except msgspec.ValidationError as error:
+        raise BadEpisode(f"The episode can't be understood: {error}.") from error
+    known = {r.id for r in episode.recordings}
+    for lane in episode.lanes:
+        if lane.recording not in known:
+            raise BadEpisode(f"The episode can't be understood: the lane {lane.voice} has no recording.")
+    return episode
+
+
+def save_episode(episode: Episode, path: Path) -> None:
+    """Write an episode: whole or not at all. Raises CannotWrite."""
+    folder = path.resolve().parent
+    recordings = tuple(replace(r, path=_relative(r.path, folder)) for r in episode.recordings)
+    body = {"schema": SCHEMA, "version": VERSION, "episode": to_plain(replace(episode, recordings=recordings))}
+    data = msgspec.json.format(msgspec.json.encode(body), indent=2)
+    try:
+        with replacing(path) as temporary:
+            temporary.write_bytes(data + b"\n")
+    except OSError as error:
+        raise CannotWrite(f"{path} could not be saved: {error.strerror}. The episode is still open here.") from error
+
+
+def load_episode(path: Path) -> Episode:
+    """Read an episode; relative paths of recordings are made absolute. Raises BadEpisode."""
+    try:
+        data = path.read_bytes()
+    except FileNotFoundError as error:
+        raise BadEpisode(f"{path} was not found.") from error
+    except OSError as error:
+        raise BadEpisode(f"{path} could not be read: {error.strerror}.") from error
+    try:
+        body = msgspec.json.decode(data)
+    except msgspec.DecodeError as error:
+        raise BadEpisode(f"{path} is not an episode: it is no JSON file.") from error
+    if not isinstance(body, dict) or body.get("schema") != SCHEMA:
+        raise BadEpisode(f"{path} is not an episode of Dubbin.")
+    if not isinstance(body.get("version"), int) or body["version"] > VERSION:
+        raise BadEpisode(f"{path} was made by a newer Dubbin (format {body.get('version')}); this one reads up to {VERSION}.")
+    episode = from_plain(body.get("episode"))
+    folder = path.resolve().parent
+    recordings = tuple(replace(r, path=os.path.normpath(folder / r.path)) for r in episode.recordings)
+    return replace(episode, recordings=recordings)
+
+
+def _relative(path: str, folder: Path) -> str:
+    absolute = Path(path)
+    return str(absolute.relative_to(folder)) if absolute.is_relative_to(folder) else str(absolute)

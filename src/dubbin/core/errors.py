@@ -1,0 +1,21 @@
+"""The family of errors whose text is written for people."""
+
+
+class DubbinError(Exception):
+    """Something a person can mend; the text is one plain sentence that says how."""
+
+
+class UnusableSound(DubbinError):
+    """A file that can't be read as sound."""
+
+
+class CannotWrite(DubbinError):
+    """A result that could not be put where it was wanted; nothing was left half-written."""
+
+
+class BadEpisode(DubbinError):
+    """An episode file that can't be understood."""
+
+
+class Cancelled(Exception):
+    """Raised inside long work when its job was cancelled; never shown."""

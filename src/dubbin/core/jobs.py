@@ -1,0 +1,141 @@
+"""Long work: progress, cancel and errors, on threads, without any Qt."""
+
+from __future__ import annotations
+
+import itertools
+import threading
+import time
+from collections.abc import Callable
+from concurrent.futures import Future, ThreadPoolExecutor
+from dataclasses import dataclass, field
+from typing import Any
+
+from dubbin.core.errors import Cancelled
+
+
+class Task:
+    """What long work reports to: how far it is, and whether it is still wanted.
+
+    Work calls `step` at least once a block; it raises `Cancelled` when the work is no longer wanted.
+    """
+
+    def __init__(self, report: Callable[[float], None] | None = None) -> None:
+        self._report = report
+        self._cancel = threading.Event()
+        self._low, self._high = 0.0, 1.0
+
+    def step(self, fraction: float) -> None:
+        """Say that `fraction` (0 to 1) of the present part is done."""
+        if self._cancel.is_set():
+            raise Cancelled
+        if self._report is not None:
+            self._report(self._low + (self._high - self._low) * min(max(fraction, 0.0), 1.0))
+
+    def part(self, low: float, high: float) -> Task:
+        """A task for a part of this work, whose 0 to 1 is low to high here; cancelled together."""
+        task = Task(self._report)
+        task._cancel = self._cancel
+        span = self._high - self._low
+        task._low, task._high = self._low + span * low, self._low + span * high
+        return task
+
+    @property
+    def cancelled(self) -> bool:
+        return self._cancel.is_set()
+
+    def cancel(self) -> None:
+        self._cancel.set()
+
+
+@dataclass(eq=False)
+class Job:
+    """One piece of work that was handed to a runner."""
+
+    number: int
+    title: str
+    task: Task
+    started: float = field(default_factory=time.monotonic)
+    fraction: float = 0.0
+    future: Future[Any] | None = None
+
+    def cancel(self) -> None:
+        self.task.cancel()
+
+    @property
+    def remaining_s(self) -> float | None:
+        """Seconds still to go at the pace so far; None while too little is done to tell."""
+        spent = time.monotonic() - self.started
+        if self.fraction < 0.02 or spent < 0.3:
+            return None
+        return spent * (1.0 - self.fraction) / self.fraction
+
+
+@dataclass(frozen=True)
+class Report:
+    """What became of a job: a result, an error, or neither when it was cancelled."""
+
+    job: Job
+    result: Any = None
+    error: BaseException | None = None
+    cancelled: bool = False
+
+
+class JobRunner:
+    """Runs work on a few threads and hands reports to one function.
+
+    `on_report` and `on_progress` are called on the working thread: a window passes functions that
+    emit signals. Work is a function of one argument, its `Task`.
+    """
+
+    def __init__(
+        self,
+        on_report: Callable[[Report], None],
+        on_progress: Callable[[Job], None] | None = None,
+        threads: int = 2,
+    ) -> None:
+        self._pool = ThreadPoolExecutor(threads, thread_name_prefix="dubbin-job")
+        self._numbers = itertools.count(1)
+        self._on_report = on_report
+        self._on_progress = on_progress
+        self._lock = threading.Lock()
+        self._live: dict[int, Job] = {}
+
+    def start(self, title: str, work: Callable[[Task], Any]) -> Job:
+        """Queue `work`; returns at once."""
+        job = Job(next(self._numbers), title, Task())
+
+        def report(fraction: float) -> None:
+            job.fraction = fraction
+            if self._on_progress is not None:
+                self._on_progress(job)
+
+        job.task = Task(report)
+        with self._lock:
+            self._live[job.number] = job
+        job.future = self._pool.submit(self._run, job, work)
+        return job
+
+    def _run(self, job: Job, work: Callable[[Task], Any]) -> None:
+        job.started = time.monotonic()
+        try:
+            job.task.step(0.0)
+            outcome = Report(job, result=work(job.task))
+        except Cancelled:
+            outcome = Report(job, cancelled=True)
+        except BaseException as error:
+            outcome = Report(job, error=error)
+        with self._lock:
+            self._live.pop(job.number, None)
+        self._on_report(outcome)
+
+    @property
+    def live(self) -> list[Job]:
+        """Jobs that wait or run."""
+        with self._lock:
+            return list(self._live.values())
+
+    def close(self) -> None:
+        """Cancel everything and wait until the threads have stopped."""
+        for job in self.live:
+            job.cancel()
+        self._pool.shutdown(wait=True, cancel_futures=True)

@@ -1,0 +1,1 @@
+"""One file a question about a sound; answers are plain figures."""

@@ -1,0 +1,67 @@
+"""The noise floor and the speech above it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from dubbin.core.sound.level import finite_or_none, power_to_db
+from dubbin.core.sound.source import Samples
+
+FRAME_S = 0.05
+QUIET_SHARE = 0.10  # of the frames that hold anything at all: speech without pauses is rare above this
+QUIET_SPREAD_DB = 5.0  # level scatter of one stationary noise over 50 ms frames
+DIGITAL_SILENCE_DB = -110.0
+SPEECH_ABOVE_FLOOR_DB = 6.0
+SPEECH_BELOW_LOUD_DB = 25.0
+
+
+@dataclass(frozen=True)
+class Noise:
+    """floor_dbfs: mean power of the quiet frames; snr_db: speech power, less the noise in it, above that."""
+
+    floor_dbfs: float | None
+    snr_db: float | None
+
+
+class NoiseMeter:
+    """Streams blocks; levels are RMS over 50 ms, of the loudest channel."""
+
+    def __init__(self, rate: int, channels: int) -> None:
+        self._frame = max(1, round(rate * FRAME_S))
+        self._rest: Samples = np.zeros((channels, 0), np.float32)
+        self._powers: list[NDArray[np.float64]] = []
+
+    def push(self, x: Samples) -> None:
+        x = np.concatenate([self._rest, x], axis=1) if self._rest.shape[1] else x
+        whole = x.shape[1] // self._frame * self._frame
+        if whole:
+            shaped = x[:, :whole].reshape(x.shape[0], -1, self._frame)
+            power = np.einsum("cfn,cfn->cf", shaped, shaped, dtype=np.float64) / self._frame
+            self._powers.append(power.max(axis=0))
+        self._rest = x[:, whole:].copy()
+
+    def frame_powers(self) -> NDArray[np.float64]:
+        return np.concatenate(self._powers) if self._powers else np.zeros(0)
+
+    def result(self) -> Noise:
+        return noise_from_powers(self.frame_powers())
+
+
+def noise_from_powers(power: NDArray[np.float64]) -> Noise:
+    """Floor and SNR from the mean squares of 50 ms frames."""
+    power = power[power > 10.0 ** (DIGITAL_SILENCE_DB / 10.0)]
+    if not power.size:
+        return Noise(None, None)
+    levels = 10.0 * np.log10(power)
+    anchor = np.quantile(levels, QUIET_SHARE / 2)
+    floor = float(np.mean(power[levels <= anchor + QUIET_SPREAD_DB]))
+    floor_db = power_to_db(floor)
+    loud = np.quantile(levels, 0.98)
+    speech = power[(levels > floor_db + SPEECH_ABOVE_FLOOR_DB) & (levels > loud - SPEECH_BELOW_LOUD_DB)]
+    if not speech.size:
+        return Noise(finite_or_none(floor_db), None)
+    above = max(float(np.mean(speech)) - floor, floor * 1e-3)
+    return Noise(finite_or_none(floor_db), finite_or_none(power_to_db(above / floor)))

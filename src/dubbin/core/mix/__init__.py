@@ -1,0 +1,1 @@
+"""Program + treatments + levels -> samples, block by block."""

@@ -1,0 +1,58 @@
+"""The sound of one lane: as recorded, treated, and what the treatments took away."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from dubbin.core.episode.model import Lane, TreatmentUse
+from dubbin.core.mix.hear import Hear
+from dubbin.core.sound.source import Difference, PickedChannels, Source
+from dubbin.core.treat.chain import Chain, Use
+from dubbin.core.treat.registry import TREATMENTS
+from dubbin.core.treat.settings import settings_from_plain
+from dubbin.core.treat.tiles import TileKeeper
+
+
+@dataclass(frozen=True)
+class LaneSound:
+    """Sources of equal length on the recording's own frames: frame 0 is where the recording begins.
+
+    repaired: after the repairs; voiced: after the voice treatments too.
+    """
+
+    lane: Lane
+    recorded: Source
+    repaired: Chain
+    voiced: Chain
+
+    def heard(self, hear: Hear) -> Source:
+        if hear is Hear.RECORDED:
+            return self.recorded
+        if hear is Hear.RESIDUE:
+            return Difference(self.recorded, self.repaired)
+        return self.voiced
+
+
+def active_uses(uses: Sequence[TreatmentUse]) -> list[Use]:
+    """The treatments that are switched on, with checked settings. Raises ValueError on settings out of range."""
+    out = []
+    for use in uses:
+        treatment = TREATMENTS.get(use.name)
+        if use.on and treatment is not None:
+            settings = settings_from_plain(treatment.settings_type, use.settings)
+            out.append(Use(treatment, settings, use.strength / 100.0))
+    return out
+
+
+def lane_sound(lane: Lane, recording: Source, fingerprint: str, keeper: TileKeeper) -> LaneSound:
+    """Put the sources of a lane together over the working copy of its recording; computes nothing yet."""
+    if lane.channels == tuple(range(recording.channels)):
+        recorded = recording
+    else:
+        recorded = PickedChannels(recording, lane.channels)
+    key = f"{fingerprint}:{','.join(map(str, lane.channels))}"
+    repaired = Chain(recorded, active_uses(lane.repairs), key, keeper)
+    strengths = ",".join(f"{s:.4f}" for s in repaired.strengths)
+    voiced = Chain(repaired, active_uses(lane.voicing), f"{repaired.key}:{strengths}", keeper)
+    return LaneSound(lane, recorded, repaired, voiced)

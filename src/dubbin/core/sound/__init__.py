@@ -1,0 +1,1 @@
+"""What a sound is: samples, rates, files, working copies, peaks."""

@@ -1,0 +1,197 @@
+"""Opens sound files of any common kind: what is in them, and their samples block by block.
+
+Uncompressed formats go through libsndfile, everything else through FFmpeg's libraries. Only local files
+are opened: FFmpeg gets an open file object and a list of containers, so that no address and no playlist
+inside a file can lead it elsewhere.
+"""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import soundfile
+
+from dubbin.core.errors import UnusableSound
+from dubbin.core.sound.source import BLOCK_FRAMES, Samples
+
+# Containers that FFmpeg may take a file for; playlists and anything that refers to other files are not among them.
+CONTAINERS = "mp3,aac,ogg,flac,wav,w64,aiff,caf,mov,mp4,m4a,3gp,matroska,webm,avi,mpegts,mpeg,asf,amr,ac3,eac3,wv,ape,tta"
+SNDFILE_FORMATS = {"WAV", "WAVEX", "RF64", "W64", "AIFF", "FLAC", "CAF", "AU"}
+MAX_CHANNELS = 64
+LOWEST_RATE, HIGHEST_RATE = 4000, 768000
+
+
+@dataclass(frozen=True)
+class SoundInfo:
+    """What a file says of itself. frames is None where only decoding tells."""
+
+    path: Path
+    container: str
+    codec: str
+    rate: int
+    channels: int
+    frames: int | None
+    has_video: bool = False
+    title: str | None = None
+
+
+def check_readable(path: Path) -> None:
+    """Raise UnusableSound with a plain sentence when there is nothing to read at `path`."""
+    if "://" in str(path):
+        raise UnusableSound(f"{path} is an address; only files on this machine can be opened.")
+    if not path.exists():
+        raise UnusableSound(f"{path} was not found.")
+    if path.is_dir():
+        raise UnusableSound(f"{path} is a folder, not a sound file.")
+    if not path.is_file():
+        raise UnusableSound(f"{path} is not an ordinary file.")
+    if not os.access(path, os.R_OK):
+        raise UnusableSound(f"{path} may not be read: its permissions forbid it.")
+    if path.stat().st_size == 0:
+        raise UnusableSound(f"{path} is empty (0 bytes).")
+
+
+def probe(path: Path) -> SoundInfo:
+    """Look into a file without decoding it. Raises UnusableSound."""
+    check_readable(path)
+    info = _probe_sndfile(path) or _probe_ffmpeg(path)
+    if info.channels < 1 or info.channels > MAX_CHANNELS:
+        raise UnusableSound(f"{path} says it has {info.channels} channels; 1 to {MAX_CHANNELS} can be read.")
+    if not LOWEST_RATE <= info.rate <= HIGHEST_RATE:
+        raise UnusableSound(f"{path} says its sample rate is {info.rate} Hz, which can't be right.")
+    if info.frames == 0:
+        raise UnusableSound(f"{path} holds no sound: it is a header without samples.")
+    return info
+
+
+def decode(path: Path, info: SoundInfo | None = None) -> Iterator[Samples]:
+    """The samples of a file at its own rate, in blocks (channels, n), float32.
+
+    A file that breaks off is read as far as it goes. Raises UnusableSound when not one block can be had.
+    """
+    info = info or probe(path)
+    stream = _decode_sndfile(path) if info.codec.startswith("sndfile:") else _gathered(_decode_ffmpeg(path, info))
+    came = False
+    for block in stream:
+        if block.shape[1]:
+            came = True
+            yield block
+    if not came:
+        raise UnusableSound(f"{path} holds no sound that can be decoded.")
+
+
+def _probe_sndfile(path: Path) -> SoundInfo | None:
+    try:
+        with soundfile.SoundFile(path) as f:
+            if f.format not in SNDFILE_FORMATS:
+                return None
+            title = f.title or None
+            return SoundInfo(
+                path, f.format, f"sndfile:{f.subtype}", f.samplerate, f.channels, f.frames, title=title
+            )
+    except (soundfile.LibsndfileError, RuntimeError, OSError, ValueError):
+        return None
+
+
+def _decode_sndfile(path: Path) -> Iterator[Samples]:
+    with soundfile.SoundFile(path) as f:
+        while True:
+            try:
+                block = f.read(BLOCK_FRAMES, dtype="float32", always_2d=True)
+            except (soundfile.LibsndfileError, RuntimeError):
+                return  # broken off: what came before counts
+            if not len(block):
+                return
+            yield np.ascontiguousarray(block.T)
+
+
+def _gathered(stream: Iterator[Samples]) -> Iterator[Samples]:
+    """The small frames of a codec joined to blocks, which cost less to handle."""
+    held: list[Samples] = []
+    frames = 0
+    for x in stream:
+        held.append(x)
+        frames += x.shape[1]
+        if frames >= BLOCK_FRAMES:
+            yield np.concatenate(held, axis=1)
+            held, frames = [], 0
+    if held:
+        yield np.concatenate(held, axis=1)
+
+
+@contextmanager
+def _opened(path: Path) -> Iterator[Any]:
+    import av
+    import av.logging
+
+    av.logging.set_level(None)
+    with open(path, "rb") as f:
+        try:
+            container = av.open(f, options={"format_whitelist": CONTAINERS, "protocol_whitelist": "file"})
+        except (av.error.FFmpegError, ValueError) as error:
+            raise UnusableSound(f"{path} is not a sound file that can be read.") from error
+        with container:
+            yield container
+
+
+def _probe_ffmpeg(path: Path) -> SoundInfo:
+    import av
+
+    with _opened(path) as container:
+        if not container.streams.audio:
+            raise UnusableSound(f"{path} has no sound track.")
+        stream = container.streams.audio[0]
+        try:
+            rate, channels = int(stream.rate or 0), int(stream.channels or 0)
+            codec = stream.codec_context.name
+        except (av.error.FFmpegError, AttributeError) as error:
+            raise UnusableSound(f"{path} has a sound track that can't be decoded.") from error
+        frames = None
+        if stream.duration and stream.time_base:
+            frames = round(float(stream.duration * stream.time_base) * rate) or None
+        return SoundInfo(
+            path,
+            container.format.name,
+            codec,
+            rate,
+            channels,
+            frames,
+            has_video=any(not _is_cover(v) for v in container.streams.video),
+            title=container.metadata.get("title"),
+        )
+
+
+def _is_cover(stream: Any) -> bool:
+    import av
+
+    return bool(stream.disposition & av.stream.Disposition.attached_pic)
+
+
+def _decode_ffmpeg(path: Path, info: SoundInfo) -> Iterator[Samples]:
+    import av
+
+    with _opened(path) as container:
+        stream = container.streams.audio[0]
+        stream.thread_type = "AUTO"
+        resampler = av.AudioResampler(format="fltp", layout=stream.layout, rate=info.rate)
+        packets = container.demux(stream)
+        while True:
+            try:
+                packet = next(packets)
+            except StopIteration:
+                return
+            except av.error.FFmpegError:
+                return  # broken off
+            try:
+                frames = packet.decode()
+            except av.error.FFmpegError:
+                continue  # one damaged packet: go on with the next
+            for frame in frames:
+                for out in resampler.resample(frame):
+                    yield np.ascontiguousarray(out.to_ndarray(), dtype=np.float32)

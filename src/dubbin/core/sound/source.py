@@ -1,0 +1,128 @@
+"""A sound in memory, and the one way in which everything reads sound: by spans of frames."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import Protocol, runtime_checkable
+
+import numpy as np
+from numpy.typing import NDArray
+
+Samples = NDArray[np.float32]
+
+BLOCK_FRAMES = 1 << 16
+
+
+@runtime_checkable
+class Source(Protocol):
+    """Something that holds sound: a recording, a treated recording, the program."""
+
+    @property
+    def rate(self) -> int:
+        """Frames a second, in Hz."""
+
+    @property
+    def channels(self) -> int: ...
+
+    @property
+    def frames(self) -> int: ...
+
+    def read(self, start: int, stop: int) -> Samples:
+        """Frames start to stop (0 <= start <= stop <= frames): float32, (channels, stop - start)."""
+
+
+@dataclass(frozen=True)
+class Sound:
+    """Samples with their rate; itself a source.
+
+    samples: float32, shape (channels, frames), C-contiguous, nominal range -1 to 1. rate: Hz.
+    """
+
+    samples: Samples
+    rate: int
+
+    def __post_init__(self) -> None:
+        if self.samples.ndim != 2 or self.samples.dtype != np.float32:
+            raise ValueError(
+                f"samples must be float32 (channels, frames), got {self.samples.dtype} {self.samples.shape}"
+            )
+        if self.rate <= 0:
+            raise ValueError(f"rate must be positive, got {self.rate}")
+
+    @property
+    def channels(self) -> int:
+        return int(self.samples.shape[0])
+
+    @property
+    def frames(self) -> int:
+        return int(self.samples.shape[1])
+
+    def read(self, start: int, stop: int) -> Samples:
+        return np.ascontiguousarray(self.samples[:, start:stop])
+
+
+@dataclass(frozen=True)
+class PickedChannels:
+    """Some channels of another source, in the order given."""
+
+    source: Source
+    picked: tuple[int, ...]
+
+    @property
+    def rate(self) -> int:
+        return self.source.rate
+
+    @property
+    def channels(self) -> int:
+        return len(self.picked)
+
+    @property
+    def frames(self) -> int:
+        return self.source.frames
+
+    def read(self, start: int, stop: int) -> Samples:
+        return np.ascontiguousarray(self.source.read(start, stop)[list(self.picked)])
+
+
+@dataclass(frozen=True)
+class Difference:
+    """One source minus another of the same shape: with (recorded, treated), the residue."""
+
+    whole: Source
+    part: Source
+
+    @property
+    def rate(self) -> int:
+        return self.whole.rate
+
+    @property
+    def channels(self) -> int:
+        return self.whole.channels
+
+    @property
+    def frames(self) -> int:
+        return self.whole.frames
+
+    def read(self, start: int, stop: int) -> Samples:
+        return self.whole.read(start, stop) - self.part.read(start, stop)
+
+
+def read_padded(source: Source, start: int, stop: int) -> Samples:
+    """Like `read`, with silence where the span reaches over the ends of the source."""
+    inner_start, inner_stop = max(start, 0), min(stop, source.frames)
+    out = np.zeros((source.channels, stop - start), np.float32)
+    if inner_stop > inner_start:
+        out[:, inner_start - start : inner_stop - start] = source.read(inner_start, inner_stop)
+    return out
+
+
+def blocks(source: Source, size: int = BLOCK_FRAMES) -> Iterator[tuple[int, Samples]]:
+    """The whole source as (first frame, samples) in blocks of `size` frames; the last may be shorter."""
+    for start in range(0, source.frames, size):
+        yield start, source.read(start, min(start + size, source.frames))
+
+
+def read_all(source: Source) -> Sound:
+    """The whole source in memory; only for sounds known to be short."""
+    return Sound(source.read(0, source.frames), source.rate)

@@ -1,0 +1,156 @@
+"""A recording decoded once into a memory-mapped file in the cache folder; named after what it holds."""
+
+from __future__ import annotations
+
+import hashlib
+import os
+import threading
+from dataclasses import dataclass
+from pathlib import Path
+
+import msgspec
+import numpy as np
+import soxr
+
+from dubbin.core.errors import CannotWrite
+from dubbin.core.jobs import Task
+from dubbin.core.sound.peaks import PeakBuilder, PeakPyramid
+from dubbin.core.sound.reading import decode, probe
+from dubbin.core.sound.source import Samples
+from dubbin.core.sound.writing import replacing
+
+HASH_BLOCK = 1 << 22
+
+
+@dataclass(frozen=True)
+class CopyFacts:
+    """What is noted beside a working copy. not_numbers: samples that were NaN or infinite, read as silence.
+    short_by: frames that the file's header promises and the file does not hold."""
+
+    fingerprint: str
+    rate: int
+    channels: int
+    frames: int
+    file_rate: int
+    not_numbers: int = 0
+    short_by: int = 0
+
+
+class WorkingCopy:
+    """A source over a memory-mapped float32 file, frames interleaved."""
+
+    def __init__(self, facts: CopyFacts, data: Path, peaks: PeakPyramid) -> None:
+        self.facts = facts
+        self.peaks = peaks
+        self._data = np.memmap(data, np.float32, mode="r", shape=(facts.frames, facts.channels))
+
+    @property
+    def rate(self) -> int:
+        return self.facts.rate
+
+    @property
+    def channels(self) -> int:
+        return self.facts.channels
+
+    @property
+    def frames(self) -> int:
+        return self.facts.frames
+
+    def read(self, start: int, stop: int) -> Samples:
+        return np.ascontiguousarray(self._data[start:stop].T)
+
+
+class WorkingCopies:
+    """The folder of working copies. `obtain` may be called from several threads."""
+
+    def __init__(self, folder: Path) -> None:
+        self.folder = folder
+        self._open: dict[str, WorkingCopy] = {}
+        self._lock = threading.Lock()
+
+    def obtain(self, path: Path, rate: int | None = None, task: Task | None = None) -> WorkingCopy:
+        """The working copy of a file, at `rate` Hz (None: the file's own), decoded now if it is not there yet.
+
+        Raises UnusableSound when the file can't be read and CannotWrite when the cache folder is full.
+        """
+        task = task or Task()
+        info = probe(path)
+        fingerprint = fingerprint_of(path, task.part(0.0, 0.1))
+        name = f"{fingerprint[:32]}-{rate or info.rate}"
+        with self._lock:
+            if name in self._open:
+                return self._open[name]
+        if not (self.folder / f"{name}.json").exists():
+            self._make(path, name, fingerprint, rate or info.rate, task.part(0.1, 1.0))
+        copy = self._load(name)
+        with self._lock:
+            return self._open.setdefault(name, copy)
+
+    def _load(self, name: str) -> WorkingCopy:
+        facts = msgspec.json.decode((self.folder / f"{name}.json").read_bytes(), type=CopyFacts)
+        peaks = PeakPyramid.load(self.folder / f"{name}.peaks", facts.frames)
+        return WorkingCopy(facts, self.folder / f"{name}.f32", peaks)
+
+    def _make(self, path: Path, name: str, fingerprint: str, rate: int, task: Task) -> None:
+        info = probe(path)
+        self.folder.mkdir(parents=True, exist_ok=True)
+        builder: PeakBuilder | None = None
+        channels = frames = raw_frames = not_numbers = 0
+        resampler: soxr.ResampleStream | None = None
+        expected = info.frames or 0
+        try:
+            with replacing(self.folder / f"{name}.f32") as temporary, open(temporary, "wb") as out:
+
+                def put(x: Samples) -> None:
+                    nonlocal frames
+                    assert builder is not None
+                    builder.push(x)
+                    frames += x.shape[1]
+                    out.write(np.ascontiguousarray(x.T))
+
+                for block in decode(path, info):
+                    if builder is None:
+                        channels = block.shape[0]
+                        builder = PeakBuilder(channels)
+                        if rate != info.rate:
+                            resampler = soxr.ResampleStream(
+                                info.rate, rate, channels, dtype="float32", quality="VHQ"
+                            )
+                    task.step(raw_frames / expected if expected else 0.5)
+                    raw_frames += block.shape[1]
+                    good = np.isfinite(block)
+                    if not good.all():
+                        not_numbers += int(good.size - np.count_nonzero(good))
+                        block = np.where(good, block, np.float32(0))
+                    if resampler is not None:
+                        block = np.ascontiguousarray(resampler.resample_chunk(block.T).T)
+                    put(block)
+                if resampler is not None:
+                    put(np.ascontiguousarray(resampler.resample_chunk(np.zeros((0, channels), np.float32), last=True).T))
+                assert builder is not None
+                peaks = builder.finish()
+            with replacing(self.folder / f"{name}.peaks") as temporary:
+                peaks.save(temporary)
+            exact = info.codec.startswith("sndfile:")
+            short_by = max(expected - raw_frames, 0) if exact else 0
+            facts = CopyFacts(fingerprint, rate, channels, frames, info.rate, not_numbers, short_by)
+            with replacing(self.folder / f"{name}.json") as temporary:
+                temporary.write_bytes(msgspec.json.encode(facts))
+        except OSError as error:
+            raise CannotWrite(
+                f"The working copy of {path.name} could not be written to {self.folder}: {error.strerror}."
+            ) from error
+
+
+def fingerprint_of(path: Path, task: Task | None = None) -> str:
+    """A name for what the file holds: BLAKE2b of its bytes, in hex. Two equal files share it."""
+    digest = hashlib.blake2b(digest_size=24)
+    size = max(os.path.getsize(path), 1)
+    done = 0
+    with open(path, "rb") as f:
+        while chunk := f.read(HASH_BLOCK):
+            digest.update(chunk)
+            done += len(chunk)
+            if task is not None:
+                task.step(done / size)
+    return digest.hexdigest()

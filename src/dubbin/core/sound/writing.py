@@ -1,0 +1,86 @@
+"""Puts files where they belong, whole or not at all."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Iterator
+from contextlib import contextmanager, suppress
+from pathlib import Path
+
+import numpy as np
+import soundfile
+
+from dubbin.core.errors import CannotWrite
+from dubbin.core.jobs import Task
+from dubbin.core.sound.source import BLOCK_FRAMES, Samples, Source, blocks
+
+LARGEST_WAV = 4_000_000_000  # bytes; above, RF64
+
+
+@contextmanager
+def replacing(path: Path) -> Iterator[Path]:
+    """A temporary name beside `path`, moved into place when the block ends well, removed when it does not."""
+    temporary = path.with_name(f".{path.name}.{os.getpid()}.part{path.suffix}")
+    try:
+        yield temporary
+        with open(temporary, "rb") as f:
+            os.fsync(f.fileno())
+        os.replace(temporary, path)
+    finally:
+        with suppress(OSError):
+            temporary.unlink(missing_ok=True)
+
+
+def check_output(path: Path, inputs: tuple[Path, ...] = ()) -> None:
+    """Raise CannotWrite when `path` can't be written, or when it is one of the inputs."""
+    if path.is_dir():
+        raise CannotWrite(f"{path} is a folder; name a file to write to.")
+    for other in inputs:
+        if path.exists() and other.exists() and os.path.samefile(path, other):
+            raise CannotWrite(f"{path} is the recording itself; recordings are never written over. Choose another name.")
+    check_folder(path.parent)
+
+
+def check_folder(folder: Path) -> None:
+    """Raise CannotWrite when nothing can be written into `folder`."""
+    if not folder.exists():
+        raise CannotWrite(f"The folder {folder} does not exist.")
+    if not folder.is_dir():
+        raise CannotWrite(f"{folder} is not a folder.")
+    if not os.access(folder, os.W_OK | os.X_OK):
+        raise CannotWrite(f"The folder {folder} can't be written to.")
+
+
+SUBTYPES = {16: "PCM_16", 24: "PCM_24", 32: "FLOAT"}
+
+
+def tpdf_dither(shape: tuple[int, int], bits: int, rng: np.random.Generator) -> Samples:
+    """Triangular dither of two steps peak to peak for `bits` bits (Lipshitz, Wannamaker, Vanderkooy 1992)."""
+    step = 2.0 ** (1 - bits)
+    noise = rng.random((2, *shape), np.float32)
+    return (noise[0] - noise[1]) * np.float32(step)
+
+
+def write_sound(source: Source, path: Path, bits: int = 24, task: Task | None = None) -> None:
+    """Write a source as WAV or FLAC (by the ending of `path`); 16 bits are dithered, 32 are float (WAV only).
+
+    The file appears whole or not at all. Raises CannotWrite.
+    """
+    task = task or Task()
+    flac = path.suffix.lower() == ".flac"
+    size = source.frames * source.channels * max(bits // 8, 2)
+    kind = "FLAC" if flac else ("RF64" if size > LARGEST_WAV else "WAV")
+    subtype = SUBTYPES[24 if flac and bits == 32 else bits]
+    rng = np.random.default_rng(0)
+    try:
+        with (
+            replacing(path) as temporary,
+            soundfile.SoundFile(temporary, "w", source.rate, source.channels, subtype, format=kind) as f,
+        ):
+            for start, x in blocks(source, BLOCK_FRAMES):
+                task.step(start / max(source.frames, 1))
+                if bits == 16:
+                    x = x + tpdf_dither((x.shape[0], x.shape[1]), 16, rng)
+                f.write(x.T)
+    except (OSError, soundfile.LibsndfileError) as error:
+        raise CannotWrite(f"{path} could not be written: {getattr(error, 'strerror', None) or error}.") from error

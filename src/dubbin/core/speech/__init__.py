@@ -1,0 +1,1 @@
+"""Where somebody speaks, where nobody does, and what is said."""

@@ -1,0 +1,94 @@
+"""Pauses: stretches in which nobody on any lane is heard, and how much of each may go."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from dubbin.core.speech.activity import FRAMES_PER_S, Activity, runs, without_clicks
+from dubbin.core.treat.settings import setting
+
+SHORTEST_CUT_S = 0.06
+
+
+@dataclass(frozen=True)
+class PauseSettings:
+    """What counts as a pause and what is left of it. quieter_than_db None: judged by the room's own noise."""
+
+    quieter_than_db: float | None = setting(
+        None, -90.0, -10.0, "dBFS", "Quieter than", "Level under which nobody speaks; automatic follows the noise floor."
+    )  # type: ignore[arg-type]
+    longer_than_s: float = setting(0.6, 0.1, 10.0, "s", "Longer than", "Shorter pauses stay as they are.")
+    leave_before_s: float = setting(
+        0.07, 0.0, 2.0, "s", "Leave before", "Kept before the next word, where its breath and onset lie."
+    )
+    leave_after_s: float = setting(
+        0.11, 0.0, 2.0, "s", "Leave after", "Kept after the last word, where it rings out."
+    )
+    keep_s: float = setting(0.0, 0.0, 5.0, "s", "Keep at least", "What remains of a pause in all.")
+
+
+@dataclass(frozen=True)
+class Pause:
+    """A pause from start_s to end_s; cut_start_s to cut_end_s is what the settings take out of it."""
+
+    start_s: float
+    end_s: float
+    cut_start_s: float
+    cut_end_s: float
+
+
+def find_pauses(
+    activities: Sequence[tuple[float, Activity]], settings: PauseSettings, duration_s: float
+) -> list[Pause]:
+    """Pauses of a session of `duration_s` seconds.
+
+    activities: (start of the recording on the session clock in seconds, its activity), one a voice. The edges
+    of a pause lie where the last sound has become inaudible and where the next one has not begun to be heard
+    (tail guard), also when `quieter_than_db` is set by hand to a level at which soft consonants are lost.
+    """
+    count = int(np.ceil(duration_s * FRAMES_PER_S))
+    heard = np.zeros(count, np.bool_)
+    loud = np.zeros(count, np.bool_)
+    for start_s, activity in activities:
+        offset = round(start_s * FRAMES_PER_S)
+        _mark(heard, offset, activity.audible)
+        if settings.quieter_than_db is not None:
+            _mark(loud, offset, without_clicks(activity.level_db >= settings.quieter_than_db))
+    if settings.quieter_than_db is not None:
+        heard = _grown(loud, heard)
+    pauses = []
+    starts, ends = runs(~heard)
+    for a, b in zip(starts / FRAMES_PER_S, np.minimum(ends / FRAMES_PER_S, duration_s), strict=True):
+        if b - a < settings.longer_than_s:
+            continue
+        # At the ends of the session there is nobody to leave room for on the outer side.
+        after = settings.leave_after_s if a > 0 else 0.0
+        before = settings.leave_before_s if b < duration_s else 0.0
+        spare = max(settings.keep_s - after - before, 0.0) if a > 0 and b < duration_s else 0.0
+        cut_start, cut_end = a + after + spare / 2, b - before - spare / 2
+        if cut_end - cut_start >= SHORTEST_CUT_S:
+            pauses.append(Pause(float(a), float(b), float(cut_start), float(cut_end)))
+    return pauses
+
+
+def _mark(marks: NDArray[np.bool_], offset: int, values: NDArray[np.bool_]) -> None:
+    a, b = max(offset, 0), min(offset + len(values), len(marks))
+    if b > a:
+        marks[a:b] |= values[a - offset : b - offset]
+
+
+def _grown(loud: NDArray[np.bool_], heard: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """Runs of `loud`, each with all audible sound that touches it."""
+    out = loud.copy()
+    starts, ends = runs(heard | loud)
+    for a, b in zip(starts, ends, strict=True):
+        if loud[a:b].any():
+            inside = np.flatnonzero(loud[a:b])
+            # Audible sound goes on from the loud part; far-away remains of it are quieter than asked for.
+            reach = round(0.4 * FRAMES_PER_S)
+            out[max(a, a + inside[0] - reach) : min(b, a + inside[-1] + 1 + reach)] = True
+    return out

@@ -1,0 +1,1 @@
+"""One file a treatment, all of one shape, and the chain that runs them."""

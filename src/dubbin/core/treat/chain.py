@@ -1,0 +1,161 @@
+"""Runs treatments one after the other over a recording, and blends each by its strength.
+
+Every stage treats the full-strength result of the one before. What a stage took away is its residue; the
+chain's output is the recording minus each residue times its strength. So a strength slider needs nothing
+computed again, strength 0 everywhere gives the recording back bit by bit, and recording = output + residue.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import threading
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import msgspec
+import numpy as np
+
+from dubbin.core.jobs import Task
+from dubbin.core.sound.source import Samples, Source, read_padded
+from dubbin.core.treat.tiles import MemoryKeeper, TileKeeper
+from dubbin.core.treat.treatment import Context, Treatment
+
+CODE_VERSION = 1  # raise when a treatment's result changes, so that cached tiles of old code are not used
+
+
+@dataclass(frozen=True)
+class Use:
+    """One treatment as it is to be applied: strength from 0 to 1."""
+
+    treatment: Treatment
+    settings: Any
+    strength: float = 1.0
+
+
+class Stage:
+    """One treatment over what comes before it, at full strength; a source."""
+
+    def __init__(self, upstream: Source, use: Use, key: str, keeper: TileKeeper) -> None:
+        self.upstream = upstream
+        self.treatment = use.treatment
+        self.settings = use.settings
+        self.rate, self.channels, self.frames = upstream.rate, upstream.channels, upstream.frames
+        self.tile_frames = round(use.treatment.tile_s * self.rate)
+        self._lead = round(use.treatment.lead_s * self.rate)
+        self._tail = round(use.treatment.tail_s * self.rate)
+        self._tiles = keeper.tiles(key, self.channels, self.frames, self.tile_frames)
+        self._findings: Any = None
+        self._analysed = False
+        self._analysis_lock = threading.Lock()
+        self._tile_locks: dict[int, threading.Lock] = {}
+        self._locks_lock = threading.Lock()
+
+    def findings(self, task: Task | None = None) -> Any:
+        """What the treatment found in the whole recording; looked for once."""
+        with self._analysis_lock:
+            if not self._analysed:
+                self._findings = self.treatment.analyse(self.upstream, self.settings, task or Task())
+                self._analysed = True
+            return self._findings
+
+    @property
+    def tile_count(self) -> int:
+        return -(-self.frames // self.tile_frames)
+
+    def is_ready(self, start: int, stop: int) -> bool:
+        """Whether frames start to stop can be read without computing."""
+        return all(self._tiles.has(i) for i in self._indices(start, stop))
+
+    def _indices(self, start: int, stop: int) -> range:
+        return range(start // self.tile_frames, -(-stop // self.tile_frames))
+
+    def tile(self, index: int) -> Samples:
+        """Tile number `index`, computed if need be."""
+        known = self._tiles.get(index)
+        if known is not None:
+            return known
+        with self._locks_lock:
+            lock = self._tile_locks.setdefault(index, threading.Lock())
+        with lock:
+            known = self._tiles.get(index)
+            if known is not None:
+                return known
+            start = index * self.tile_frames
+            stop = min(start + self.tile_frames, self.frames)
+            x = read_padded(self.upstream, start - self._lead, stop + self._tail)
+            context = Context(start - self._lead, self.frames, self.rate, self.settings, self.findings())
+            y = self.treatment.process(x, context)
+            if y.shape != x.shape or y.dtype != np.float32:
+                raise AssertionError(f"{self.treatment.name} returned {y.dtype} {y.shape} for {x.shape}")
+            y = np.ascontiguousarray(y[:, self._lead : self._lead + stop - start])
+            self._tiles.put(index, y)
+        with self._locks_lock:
+            self._tile_locks.pop(index, None)
+        return y
+
+    def read(self, start: int, stop: int) -> Samples:
+        out = np.empty((self.channels, stop - start), np.float32)
+        for index in self._indices(start, stop):
+            offset = index * self.tile_frames
+            a, b = max(start, offset), min(stop, offset + self.tile_frames)
+            out[:, a - start : b - start] = self.tile(index)[:, a - offset : b - offset]
+        return out
+
+
+class Chain:
+    """The treated recording; a source. key: a name for the recording's content, for the tile cache."""
+
+    def __init__(
+        self, source: Source, uses: Sequence[Use], key: str = "", keeper: TileKeeper | None = None
+    ) -> None:
+        keeper = keeper or MemoryKeeper()
+        self.source = source
+        self.rate, self.channels, self.frames = source.rate, source.channels, source.frames
+        self.stages: list[Stage] = []
+        self.strengths: list[float] = []
+        upstream = source
+        for use in uses:
+            key = _next_key(key, use, source)
+            stage = Stage(upstream, use, key, keeper)
+            self.stages.append(stage)
+            self.strengths.append(use.strength)
+            upstream = stage
+        self.key = key
+
+    def with_strengths(self, strengths: Sequence[float]) -> Chain:
+        """The same stages and tiles under other strengths; costs nothing."""
+        twin = object.__new__(Chain)
+        twin.__dict__.update(self.__dict__)
+        twin.strengths = list(strengths)
+        return twin
+
+    def read(self, start: int, stop: int) -> Samples:
+        return self._blend(self.source.read(start, stop), start, stop, self.strengths)
+
+    def _blend(self, x: Samples, start: int, stop: int, strengths: Sequence[float]) -> Samples:
+        if not self.stages:
+            return x
+        out = x.copy()
+        before = x
+        for stage, strength in zip(self.stages, strengths, strict=True):
+            after = stage.read(start, stop)
+            if strength > 0:
+                out -= np.float32(strength) * (before - after)
+            before = after
+        return out
+
+    def is_ready(self, start: int, stop: int) -> bool:
+        """Whether the treated frames can be read without computing."""
+        return all(stage.is_ready(start, stop) for stage in self.stages)
+
+    def tile_starts(self) -> range:
+        """First frames of the stretches in which the last stage is computed."""
+        return range(0, self.frames, self.stages[-1].tile_frames) if self.stages else range(0)
+
+
+def _next_key(before: str, use: Use, source: Source) -> str:
+    plain = msgspec.json.encode(
+        [CODE_VERSION, before, use.treatment.name, use.settings, source.rate, source.channels, source.frames]
+    )
+    return hashlib.blake2b(plain, digest_size=16).hexdigest()

@@ -1,0 +1,111 @@
+"""Where computed tiles are kept: in memory, a few at a time, or in the cache folder, for good."""
+
+from __future__ import annotations
+
+import threading
+from collections import OrderedDict
+from pathlib import Path
+from typing import Protocol
+
+import numpy as np
+
+from dubbin.core.sound.source import Samples
+
+
+class Tiles(Protocol):
+    """Tiles of one stage of one recording, by number."""
+
+    def get(self, index: int) -> Samples | None: ...
+
+    def put(self, index: int, x: Samples) -> None: ...
+
+    def has(self, index: int) -> bool: ...
+
+
+class MemoryTiles:
+    """Keeps the tiles used last, so that reading on from block to block computes nothing twice."""
+
+    def __init__(self, keep: int = 4) -> None:
+        self._keep = keep
+        self._tiles: OrderedDict[int, Samples] = OrderedDict()
+        self._lock = threading.Lock()
+
+    def get(self, index: int) -> Samples | None:
+        with self._lock:
+            x = self._tiles.get(index)
+            if x is not None:
+                self._tiles.move_to_end(index)
+            return x
+
+    def put(self, index: int, x: Samples) -> None:
+        with self._lock:
+            self._tiles[index] = x
+            while len(self._tiles) > self._keep:
+                self._tiles.popitem(last=False)
+
+    def has(self, index: int) -> bool:
+        with self._lock:
+            return index in self._tiles
+
+
+class DiskTiles:
+    """A sparse memory-mapped file of float32 samples beside a file of one byte a tile: 1 where it is there."""
+
+    def __init__(self, path: Path, channels: int, frames: int, tile_frames: int) -> None:
+        count = -(-frames // tile_frames)
+        path.parent.mkdir(parents=True, exist_ok=True)
+        self._tile, self._frames = tile_frames, frames
+        self._data = _map(path.with_suffix(".f32"), np.float32, (frames, channels))
+        self._done = _map(path.with_suffix(".done"), np.uint8, (count,))
+
+    def get(self, index: int) -> Samples | None:
+        if not self._done[index]:
+            return None
+        start = index * self._tile
+        return np.ascontiguousarray(self._data[start : min(start + self._tile, self._frames)].T)
+
+    def put(self, index: int, x: Samples) -> None:
+        start = index * self._tile
+        self._data[start : start + x.shape[1]] = x.T
+        self._done[index] = 1
+
+    def has(self, index: int) -> bool:
+        return bool(self._done[index])
+
+
+class TileKeeper(Protocol):
+    """Hands out the tiles of a stage by a key that names all that its result depends on."""
+
+    def tiles(self, key: str, channels: int, frames: int, tile_frames: int) -> Tiles: ...
+
+
+class MemoryKeeper:
+    """For one pass over a recording (command line, export)."""
+
+    def __init__(self, keep: int = 4) -> None:
+        self._keep = keep
+        self._known: dict[str, MemoryTiles] = {}
+
+    def tiles(self, key: str, channels: int, frames: int, tile_frames: int) -> Tiles:
+        return self._known.setdefault(key, MemoryTiles(self._keep))
+
+
+class DiskKeeper:
+    """For the window: nothing is computed twice, also after a restart."""
+
+    def __init__(self, folder: Path) -> None:
+        self.folder = folder
+        self._known: dict[str, DiskTiles] = {}
+        self._lock = threading.Lock()
+
+    def tiles(self, key: str, channels: int, frames: int, tile_frames: int) -> Tiles:
+        with self._lock:
+            if key not in self._known:
+                self._known[key] = DiskTiles(self.folder / key, channels, frames, tile_frames)
+            return self._known[key]
+
+
+def _map(path: Path, dtype: type, shape: tuple[int, ...]) -> np.memmap:
+    size = int(np.prod(shape)) * np.dtype(dtype).itemsize
+    fresh = not path.exists() or path.stat().st_size != size
+    return np.memmap(path, dtype, mode="w+" if fresh else "r+", shape=shape)

@@ -1,0 +1,47 @@
+"""The one shape of all treatments.
+
+A treatment looks at the whole recording once (`analyse`) and then changes any stretch of it (`process`).
+A recording is cut into tiles on a fixed grid; a tile is always computed from the same stretch, which is the tile,
+a lead-in before it and a tail after it. So the result can't depend on which frames somebody asks for, tiles can
+be computed in any order and on any number of threads, and memory stays bounded.
+"""
+
+from __future__ import annotations
+
+from abc import ABC, abstractmethod
+from dataclasses import dataclass
+from typing import Any, ClassVar
+
+from dubbin.core.jobs import Task
+from dubbin.core.sound.source import Samples, Source
+
+
+@dataclass(frozen=True)
+class Context:
+    """Where a stretch lies: `start_frame` of its first frame in the recording (negative in the lead-in of the
+    first tile, where the stretch holds silence), and all that the result may depend on besides the samples."""
+
+    start_frame: int
+    total_frames: int
+    rate: int
+    settings: Any
+    findings: Any
+
+
+class Treatment(ABC):
+    """Keeps length and alignment; strength is applied outside, as the share of the residue taken away."""
+
+    name: ClassVar[str]
+    title: ClassVar[str]
+    settings_type: ClassVar[type]
+    tile_s: ClassVar[float] = 16.0
+    lead_s: ClassVar[float] = 1.0
+    tail_s: ClassVar[float] = 0.1
+
+    @abstractmethod
+    def analyse(self, source: Source, settings: Any, task: Task) -> Any:
+        """Findings about the whole recording: read block by block, returned as a small frozen value."""
+
+    @abstractmethod
+    def process(self, x: Samples, context: Context) -> Samples:
+        """The treated stretch at full strength: a new array of the same shape, aligned to the sample."""

@@ -1,0 +1,1 @@
+"""The demo episode: our own script, synthetic voices, and faults computed from a fixed seed."""
