@@ -24,7 +24,7 @@ from dubbin.core.measure.loudness import Loudness, LoudnessMeter
 from dubbin.core.sound.source import Samples, Source, blocks
 from dubbin.core.sound.writing import check_folder
 from dubbin.core.treat.chain import Stage, Use
-from dubbin.core.treat.tiles import MemoryTiles
+from dubbin.core.treat.tiles import MemoryKeeper
 
 # The limiter aims below the ceiling by what its readings, dither and rounding may differ.
 HEADROOM_DB = 0.1
@@ -82,12 +82,7 @@ def _render(source: Source, path: Path, rate: int, channels: int, task: Task) ->
 
 def _limited(source: Source, gain_db: float, ceiling_dbtp: float) -> Stage:
     settings = LimiterSettings(gain_db=gain_db, ceiling_dbtp=ceiling_dbtp)
-    return Stage(source, Use(Limiter(), settings), "", _OneTile())
-
-
-class _OneTile:
-    def tiles(self, key: str, channels: int, frames: int, tile_frames: int) -> MemoryTiles:
-        return MemoryTiles(2)
+    return Stage(source, Use(Limiter(), settings), "", MemoryKeeper(2))
 
 
 def _loudness(source: Source, task: Task) -> float | None:

@@ -45,19 +45,15 @@ class Stage:
         self._lead = round(use.treatment.lead_s * self.rate)
         self._tail = round(use.treatment.tail_s * self.rate)
         self._tiles = keeper.tiles(key, self.channels, self.frames, self.tile_frames)
-        self._findings: Any = None
-        self._analysed = False
-        self._analysis_lock = threading.Lock()
+        self._key, self._found = key, keeper.findings
         self._tile_locks: dict[int, threading.Lock] = {}
         self._locks_lock = threading.Lock()
 
     def findings(self, task: Task | None = None) -> Any:
         """What the treatment found in the whole recording; looked for once."""
-        with self._analysis_lock:
-            if not self._analysed:
-                self._findings = self.treatment.analyse(self.upstream, self.settings, task or Task())
-                self._analysed = True
-            return self._findings
+        return self._found.get(
+            self._key, lambda: self.treatment.analyse(self.upstream, self.settings, task or Task())
+        )
 
     @property
     def tile_count(self) -> int:

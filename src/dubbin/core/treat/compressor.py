@@ -24,7 +24,7 @@ class CompressorSettings:
     """Threshold and figures of the static curve, and the two time constants."""
 
     threshold_db: float = setting(
-        -24.0, -60.0, 0.0, "dBFS", "Threshold", "Level above which the voice is held back."
+        -20.0, -60.0, 0.0, "dBFS", "Threshold", "Level above which the voice is held back."
     )
     ratio: float = setting(2.5, 1.0, 20.0, ": 1", "Ratio", "dB in for one dB out, above the threshold.")
     knee_db: float = setting(6.0, 0.0, 24.0, "dB", "Knee", "Width over which the ratio sets in.")

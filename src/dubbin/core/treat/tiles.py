@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import threading
 from collections import OrderedDict
+from collections.abc import Callable
 from pathlib import Path
-from typing import Protocol
+from typing import Any, Protocol
 
 import numpy as np
 
@@ -73,8 +74,28 @@ class DiskTiles:
         return bool(self._done[index])
 
 
+class Findings:
+    """What treatments found in whole recordings, by the key of their stage; each is looked for once."""
+
+    def __init__(self) -> None:
+        self._known: dict[str, Any] = {}
+        self._locks: dict[str, threading.Lock] = {}
+        self._lock = threading.Lock()
+
+    def get(self, key: str, find: Callable[[], Any]) -> Any:
+        """The findings of `key`; `find` is called, by one thread only, when they are not known."""
+        with self._lock:
+            lock = self._locks.setdefault(key, threading.Lock())
+        with lock:
+            if key not in self._known:
+                self._known[key] = find()
+            return self._known[key]
+
+
 class TileKeeper(Protocol):
     """Hands out the tiles of a stage by a key that names all that its result depends on."""
+
+    findings: Findings
 
     def tiles(self, key: str, channels: int, frames: int, tile_frames: int) -> Tiles: ...
 
@@ -84,6 +105,7 @@ class MemoryKeeper:
 
     def __init__(self, keep: int = 4) -> None:
         self._keep = keep
+        self.findings = Findings()
         self._known: dict[str, MemoryTiles] = {}
 
     def tiles(self, key: str, channels: int, frames: int, tile_frames: int) -> Tiles:
@@ -95,6 +117,7 @@ class DiskKeeper:
 
     def __init__(self, folder: Path) -> None:
         self.folder = folder
+        self.findings = Findings()
         self._known: dict[str, DiskTiles] = {}
         self._lock = threading.Lock()
 

@@ -1,0 +1,90 @@
+"""Drives the real window over the demo and takes a picture of each step."""
+
+from __future__ import annotations
+
+import os
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+OUT = Path(__file__).resolve().parent.parent / "docs" / "screenshots"
+
+
+def main() -> None:
+    home = tempfile.mkdtemp(prefix="dubbin-shots-")
+    os.environ["DUBBIN_HOME"] = home
+    os.environ.setdefault("QT_LOGGING_RULES", "qt.multimedia.*=false")
+    from PyQt6.QtTest import QTest
+    from PyQt6.QtWidgets import QApplication
+
+    from dubbin.core.episode.document import Document
+    from dubbin.core.folders import user_folders
+    from dubbin.core.sound.working_copy import WorkingCopies
+    from dubbin.demo.episode import build_demo
+    from dubbin.window.main_window import MainWindow
+    from dubbin.window.steps import Step
+    from dubbin.window.theme import Theme
+
+    app = QApplication(sys.argv[:1])
+    theme, folders = Theme(app), user_folders()
+    path = build_demo(Path(home) / "demo", WorkingCopies(folders.copies))
+    window = MainWindow(folders, theme, Document.opened(folders.journals, path))
+    window.show()
+    OUT.mkdir(parents=True, exist_ok=True)
+
+    def settle() -> None:
+        until = time.monotonic() + 180
+        QTest.qWait(300)
+        while window.jobs.live and time.monotonic() < until:
+            QTest.qWait(100)
+        QTest.qWait(200)
+
+    def shot(name: str) -> None:
+        settle()
+        window.grab().save(str(OUT / f"{name}.png"))
+        print(OUT / f"{name}.png")
+
+    def look_at(start_s: float, end_s: float) -> None:
+        rate = window.desk.episode.rate
+        a, b = (window.view.map.to_program_or_next(round(s * rate)) for s in (start_s, end_s))
+        window.view.show_range(a, b)
+
+    settle()
+    window.editing.go(round(61.5 * window.desk.episode.rate))
+    shot("1-intake")
+    window.go_step(Step.REPAIR)
+    repair = window.pages[Step.REPAIR]
+    for lane in window.desk.episode.lanes[:2]:
+        window.desk.pick_lane(lane.id)
+        for card in repair.cards.values():
+            suggested = repair.is_suggested(card) if hasattr(repair, "is_suggested") else card is repair.cards["denoise"]
+            if suggested:
+                card.switch.click()
+        settle()
+    window.desk.pick_lane(window.desk.episode.lanes[0].id)
+    look_at(50.0, 78.0)
+    shot("2-repair")
+    window.go_step(Step.EDIT)
+    window.editing.toggle_all_pauses()
+    shot("3-edit")
+    window.go_step(Step.VOICE)
+    window.pages[Step.VOICE].compressor.switch.click()
+    shot("4-voice")
+    window.view.set_folded(True)
+    window.view.show_all()
+    window.go_step(Step.BALANCE)
+    shot("5-balance")
+    window.go_step(Step.MASTER)
+    settle()
+    masters = Path(home) / "masters"
+    masters.mkdir()
+    window.export_to(masters)
+    shot("6-master")
+    window.player.close()
+    window.jobs.close()
+    window.desk.close()
+
+
+if __name__ == "__main__":
+    main()

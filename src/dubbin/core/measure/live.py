@@ -1,0 +1,82 @@
+"""Loudness of what is playing now: momentary, short-term and integrated since the start, and peaks."""
+
+from __future__ import annotations
+
+from collections import deque
+from dataclasses import dataclass
+
+import numpy as np
+from scipy import signal
+
+from dubbin.core.measure.k_weighting import k_weighting_sos
+from dubbin.core.measure.loudness import ABSOLUTE_GATE_LUFS, OFFSET_LU, RELATIVE_GATE_LU
+from dubbin.core.measure.true_peak import TruePeakMeter
+from dubbin.core.sound.level import finite_or_none, gain_to_db, power_to_db
+from dubbin.core.sound.source import Samples
+
+STEP_S = 0.1
+
+
+@dataclass(frozen=True)
+class Reading:
+    """LUFS, and dBTP per channel of the last block and the highest so far; None for silence."""
+
+    momentary_lufs: float | None
+    short_term_lufs: float | None
+    integrated_lufs: float | None
+    peaks_db: tuple[float, ...]
+    highest_dbtp: float | None
+
+
+class LiveMeter:
+    """Streams blocks of any size; `push` gives the reading after each."""
+
+    def __init__(self, rate: int, channels: int) -> None:
+        self._rate, self._channels = rate, channels
+        self._sos = k_weighting_sos(rate)
+        self._step = round(rate * STEP_S)
+        self.reset()
+
+    def reset(self) -> None:
+        """Begin anew: integrated loudness and highest peak."""
+        self._zi = np.zeros((len(self._sos), self._channels, 2))
+        self._powers: deque[float] = deque(maxlen=30)
+        self._gated: list[float] = []
+        self._sum, self._count = 0.0, 0
+        self._peak = TruePeakMeter(self._rate, self._channels)
+
+    def push(self, x: Samples) -> Reading:
+        self._peak.push(x)
+        y, self._zi = signal.sosfilt(self._sos, x, axis=1, zi=self._zi)
+        power = np.square(y).sum(axis=0)
+        at = 0
+        while at < len(power):
+            take = min(self._step - self._count, len(power) - at)
+            self._sum += float(power[at : at + take].sum())
+            self._count += take
+            at += take
+            if self._count == self._step:
+                self._powers.append(self._sum / self._step)
+                if len(self._powers) >= 4:
+                    self._gated.append(float(np.mean(list(self._powers)[-4:])))
+                self._sum, self._count = 0.0, 0
+        blocks = list(self._powers)
+        return Reading(
+            _lufs(blocks[-4:]) if len(blocks) >= 4 else None,
+            _lufs(blocks) if len(blocks) == 30 else None,
+            self._integrated(),
+            tuple(gain_to_db(float(p)) for p in np.max(np.abs(x), axis=1)) if x.shape[1] else (),
+            finite_or_none(self._peak.true_peak_dbtp),
+        )
+
+    def _integrated(self) -> float | None:
+        power = np.array(self._gated)
+        power = power[power > 10 ** ((ABSOLUTE_GATE_LUFS - OFFSET_LU) / 10)]
+        if not power.size:
+            return None
+        power = power[power > power.mean() * 10 ** (RELATIVE_GATE_LU / 10)]
+        return _lufs(power)
+
+
+def _lufs(powers: object) -> float | None:
+    return finite_or_none(OFFSET_LU + power_to_db(float(np.mean(powers))))  # type: ignore[arg-type]

@@ -1,0 +1,30 @@
+"""Actions are data: menu, command search, shortcut sheet and tests come from one list."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+
+def always() -> bool:
+    return True
+
+
+@dataclass(frozen=True)
+class Action:
+    """keys: shortcuts in Qt's notation, the first is shown. enabled: asked whenever it matters."""
+
+    id: str
+    menu: str
+    text: str
+    keys: tuple[str, ...]
+    run: Callable[[], None]
+    enabled: Callable[[], bool] = always
+    checked: Callable[[], bool] | None = None
+
+
+MENUS = ("Episode", "Edit", "Play", "View", "Help")
+SEPARATORS_AFTER = {
+    "open", "save-as", "add-recordings", "redo", "put-back-all", "select-all", "all-pauses", "loop", "end", "next-pause", "walk-next",
+    "master-step", "zoom-selection",
+}  # fmt: skip

@@ -1,0 +1,149 @@
+"""What the editing keys do, at the play head and on the selection."""
+
+from __future__ import annotations
+
+from dubbin.core.episode import commands
+from dubbin.core.episode.model import Cut
+from dubbin.core.speech.pauses import Pause
+from dubbin.window.desk import Desk
+from dubbin.window.lanes.selection import Selection
+from dubbin.window.lanes.viewport import Viewport
+
+
+class Editing:
+    def __init__(self, desk: Desk, selection: Selection, view: Viewport) -> None:
+        self._desk, self._selection, self._view = desk, selection, view
+
+    # -- what can be done now ---------------------------------------------------------
+
+    def can_cut(self) -> bool:
+        return self._selection.range is not None
+
+    def can_put_back(self) -> bool:
+        return self._target_cut() is not None
+
+    def _target_cut(self) -> Cut | None:
+        episode = self._desk.episode
+        if self._selection.cut in episode.cuts:
+            return self._selection.cut
+        if self._selection.range is not None:
+            a, b = self._selection.range
+            return next((c for c in episode.cuts if c.start_frame < b and c.end_frame > a), None)
+        head = self._selection.head
+        # At a seam of the folded view the head stands on the first frame after the cut.
+        return episode.cut_at(head) or next((c for c in episode.cuts if c.end_frame == head), None)
+
+    # -- cuts -------------------------------------------------------------------------
+
+    def cut(self) -> None:
+        """Cut the selected stretch; the head goes to the seam."""
+        if self._selection.range is None:
+            self._desk.said.emit("Select a stretch first: drag over the lanes, or set its start with I and its end with O.")
+            return
+        start, end = self._selection.range
+        self._desk.do(commands.cut_stretch(self._desk.episode, start, end))
+        self._selection.clear()
+        self._selection.set_head(end)
+
+    def put_back(self) -> None:
+        cut = self._target_cut()
+        if cut is None:
+            self._desk.said.emit("There is no cut at the play head. Click one, or go to a seam with the comma and full-stop keys.")
+            return
+        self._desk.do(commands.put_back(self._desk.episode, cut))
+        self._selection.clear()
+
+    def put_back_all(self) -> None:
+        self._desk.do(commands.put_back_all(self._desk.episode))
+        self._selection.clear()
+
+    # -- selection --------------------------------------------------------------------
+
+    def mark_start(self) -> None:
+        """The selection begins at the play head."""
+        head, now = self._selection.head, self._selection.range
+        end = now[1] if now and now[1] > head else self._desk.episode.frames
+        self._selection.select(head, end)
+
+    def mark_end(self) -> None:
+        """The selection ends at the play head."""
+        head, now = self._selection.head, self._selection.range
+        start = now[0] if now and now[0] < head else 0
+        self._selection.select(start, head)
+
+    def select_all(self) -> None:
+        self._selection.select(0, self._desk.episode.frames)
+
+    def move_head(self, seconds: float) -> None:
+        """Move by program time when folded, by session time when not."""
+        time_map, rate = self._view.map, self._desk.episode.rate
+        at = time_map.to_program_or_next(self._selection.head) + round(seconds * rate)
+        at = min(max(at, 0), max(time_map.program_frames - 1, 0))
+        self._selection.set_head(time_map.to_session(at))
+        self._view.reveal(self._selection.head)
+
+    def extend(self, seconds: float) -> None:
+        """Move the head and take the selection along."""
+        anchor = self._selection.head
+        if self._selection.range is not None:
+            start, end = self._selection.range
+            anchor = start if self._selection.head >= end else end
+        self.move_head(seconds)
+        self._selection.select(anchor, self._selection.head)
+
+    def go(self, session: int) -> None:
+        self._selection.set_head(session)
+        self._view.reveal(session)
+
+    def go_start(self) -> None:
+        self.go(0)
+
+    def go_end(self) -> None:
+        self.go(max(self._desk.episode.frames - 1, 0))
+
+    # -- pauses -----------------------------------------------------------------------
+
+    def pause_at_head(self) -> Pause | None:
+        seconds = self._selection.head / self._desk.episode.rate
+        return next((p for p in self._desk.pauses() if p.start_s <= seconds <= p.end_s), None)
+
+    def toggle_pause(self) -> None:
+        """Cut the pause at the play head, or put it back."""
+        pause = self.pause_at_head()
+        if pause is None:
+            self._desk.said.emit("There is no pause at the play head. N goes to the next one.")
+            return
+        episode = self._desk.episode
+        middle = round((pause.cut_start_s + pause.cut_end_s) / 2 * episode.rate)
+        cut = episode.cut_at(middle)
+        self._desk.do(commands.put_back(episode, cut) if cut else commands.cut_pause(episode, pause))
+
+    def toggle_all_pauses(self) -> None:
+        episode = self._desk.episode
+        self._desk.do(commands.set_pauses(episode, episode.pauses, self._desk.pauses(), on=not episode.pauses_on))
+
+    def next_pause(self, direction: int) -> None:
+        rate = self._desk.episode.rate
+        at = self._selection.head / rate
+        found = self._desk.pauses()
+        ahead = [p for p in found if p.start_s > at + 0.01] if direction > 0 else [p for p in found if p.start_s < at - 0.01]
+        if ahead:
+            self.go(round((ahead[0] if direction > 0 else ahead[-1]).start_s * rate) + 1)
+
+    # -- lanes ------------------------------------------------------------------------
+
+    def pick_neighbour(self, direction: int) -> None:
+        lanes, picked = self._desk.episode.lanes, self._desk.picked_lane
+        if picked is not None:
+            index = [lane.id for lane in lanes].index(picked.id) + direction
+            self._desk.pick_lane(lanes[min(max(index, 0), len(lanes) - 1)].id)
+
+    def toggle_mute(self) -> None:
+        lane = self._desk.picked_lane
+        if lane:
+            self._desk.do(commands.set_mute(self._desk.episode, lane.id, not lane.mute))
+
+    def toggle_solo(self) -> None:
+        lane = self._desk.picked_lane
+        if lane:
+            self._desk.do(commands.set_solo(self._desk.episode, lane.id, not lane.solo))

@@ -1,0 +1,69 @@
+"""The bar at the top: title, saved or not, how long the program is, and what is heard."""
+
+from __future__ import annotations
+
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLineEdit, QSizePolicy
+
+from dubbin.core.episode.commands import set_title
+from dubbin.core.mix.hear import Hear
+from dubbin.window.desk import Desk
+from dubbin.window.parts.card import label
+from dubbin.window.parts.figures import clock
+from dubbin.window.parts.segments import Segments
+from dubbin.window.theme import Theme
+
+
+class Header(QFrame):
+    def __init__(self, desk: Desk, theme: Theme) -> None:
+        super().__init__()
+        self.setObjectName("bar")
+        self._desk = desk
+        self.title = QLineEdit()
+        self.title.setObjectName("title")
+        self.title.setProperty("kind", "quiet")
+        self.title.setAccessibleName("Title of the episode")
+        self.title.setMinimumWidth(260)
+        self.title.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.title.setMaximumWidth(420)
+        self.saved = label("", "muted")
+        self.lengths = label("")
+        self.hear = Segments(
+            theme, "What is heard",
+            [(Hear.RECORDED.value, "Recorded", "Q"), (Hear.TREATED.value, "Treated", "W"), (Hear.RESIDUE.value, "Residue", "E")],
+            {Hear.RECORDED.value: "indigo", Hear.TREATED.value: "saddle", Hear.RESIDUE.value: "brick"},
+        )  # fmt: skip
+        self.hear.setToolTip("Hear the sound as recorded, as treated, or what the treatments took away (the residue).")
+        row = QHBoxLayout(self)
+        row.setContentsMargins(14, 7, 16, 7)
+        row.setSpacing(14)
+        row.addWidget(self.title)
+        row.addWidget(self.saved)
+        row.addStretch(1)
+        row.addWidget(self.lengths)
+        row.addWidget(self.hear)
+        self.title.editingFinished.connect(self._on_title_edited)
+        self.hear.chosen.connect(lambda key: desk.set_hear(Hear(key)))
+        desk.hear_changed.connect(lambda: self.hear.show_choice(desk.hear.value))
+        desk.episode_changed.connect(self.refresh)
+        self.hear.show_choice(desk.hear.value)
+        self.refresh()
+
+    def refresh(self, *_: object) -> None:
+        episode, document = self._desk.episode, self._desk.document
+        if not self.title.hasFocus():
+            self.title.setText(episode.title)
+            self.title.setCursorPosition(0)
+        if document.is_saved:
+            self.saved.setText("saved")
+        elif document.has_changes:
+            self.saved.setText("changed · Ctrl+S saves")
+        else:
+            self.saved.setText("")
+        recorded = episode.frames / episode.rate
+        program = self._desk.map.program_frames / episode.rate
+        self.lengths.setText(f"{clock(recorded)} recorded  →  {clock(program)} program" if recorded else "")
+
+    def _on_title_edited(self) -> None:
+        if self.title.text().strip() != self._desk.episode.title:
+            self._desk.do(set_title(self._desk.episode, self.title.text()))
+        self.title.clearFocus()

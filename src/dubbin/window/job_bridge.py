@@ -1,0 +1,79 @@
+"""Brings the reports of background work to the window's thread, and drops those that came too late."""
+
+from __future__ import annotations
+
+import logging
+from collections.abc import Callable, Hashable
+from typing import Any
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from dubbin.core.errors import DubbinError
+from dubbin.core.jobs import Job, JobRunner, Report, Task
+
+
+class JobBridge(QObject):
+    """Starts work under a slot: newer work in the same slot cancels and replaces the older."""
+
+    changed = pyqtSignal()
+    failed = pyqtSignal(str)
+    _reported = pyqtSignal(object)
+    _progressed = pyqtSignal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._runner = JobRunner(self._reported.emit, lambda job: self._progressed.emit())
+        self._slots: dict[Hashable, Job] = {}
+        self._done: dict[int, tuple[Hashable, Callable[[Any], None]]] = {}
+        self._reported.connect(self._on_report)
+        self._progressed.connect(self.changed)
+        self._closing = False
+
+    def start(
+        self, slot: Hashable, title: str, work: Callable[[Task], Any], done: Callable[[Any], None]
+    ) -> None:
+        """Run `work` in the background and call `done` with its result in the window's thread."""
+        self.cancel(slot)
+        job = self._runner.start(title, work)
+        self._slots[slot] = job
+        self._done[job.number] = (slot, done)
+        self.changed.emit()
+
+    def cancel(self, slot: Hashable) -> None:
+        job = self._slots.pop(slot, None)
+        if job is not None:
+            job.cancel()
+            self._done.pop(job.number, None)
+
+    def cancel_all(self) -> None:
+        for slot in list(self._slots):
+            self.cancel(slot)
+        self.changed.emit()
+
+    def is_busy(self, slot: Hashable) -> bool:
+        return slot in self._slots
+
+    @property
+    def live(self) -> list[Job]:
+        return sorted(self._slots.values(), key=lambda job: job.number)
+
+    def _on_report(self, report: Report) -> None:
+        entry = self._done.pop(report.job.number, None)
+        if entry is None or self._closing:
+            return  # replaced by newer work
+        slot, done = entry
+        self._slots.pop(slot, None)
+        self.changed.emit()
+        if report.cancelled:
+            return
+        if isinstance(report.error, DubbinError):
+            self.failed.emit(str(report.error))
+        elif report.error is not None:
+            logging.getLogger("dubbin").error("%s failed", report.job.title, exc_info=report.error)
+            self.failed.emit(f"{report.job.title}: an error of the program itself ({report.error}). Nothing was lost.")
+        else:
+            done(report.result)
+
+    def close(self) -> None:
+        self._closing = True
+        self._runner.close()

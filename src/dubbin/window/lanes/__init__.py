@@ -1,0 +1,1 @@
+"""The lanes: waves, pauses, cuts and the play head, on one time axis."""

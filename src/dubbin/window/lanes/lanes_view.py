@@ -1,0 +1,422 @@
+"""The lanes: ruler, a wave for every lane, pauses found, cuts and seams, selection and play head."""
+
+from __future__ import annotations
+
+import numpy as np
+from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import (
+    QBrush, QContextMenuEvent, QImage, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QResizeEvent, QWheelEvent,
+)  # fmt: skip
+from PyQt6.QtWidgets import QSizePolicy, QWidget
+
+from dubbin.core.episode.commands import move_cut_edges
+from dubbin.core.episode.model import Cut, Lane, Role
+from dubbin.core.mix.hear import Hear
+from dubbin.core.mix.program import audible_lanes
+from dubbin.core.sound.level import db_to_gain
+from dubbin.core.speech.pauses import Pause
+from dubbin.window.desk import Desk
+from dubbin.window.lanes.ruler import digits_for, tick_step_s
+from dubbin.window.lanes.selection import Selection
+from dubbin.window.lanes.viewport import Viewport
+from dubbin.window.lanes.wave_image import columns_of, paint_wave, to_image
+from dubbin.window.parts.figures import clock, span_text
+from dubbin.window.theme import Theme, font
+
+RULER_H, LENGTHS_H, GAP = 26, 20, 6
+EDGE_PX, CLICK_PX, NARROW_CUT_PX = 5, 4, 16
+MARKS = {Role.VOICE: "●◆■▲", Role.MUSIC: "▶", Role.EFFECT: "▼"}
+FULLEST = 0.92  # of a lane's height for its loudest sample
+
+
+class LanesView(QWidget):
+    """Click: play head (and picks a lane or cut). Drag: selection, or the edge of a cut. Double-click: plays.
+
+    Wheel scrolls, Ctrl+wheel zooms under the pointer, Shift+wheel changes the height of the waves.
+    """
+
+    play_wanted = pyqtSignal(int)
+    menu_wanted = pyqtSignal(object)
+
+    def __init__(self, desk: Desk, view: Viewport, selection: Selection, theme: Theme) -> None:
+        super().__init__()
+        self._desk, self._view, self._selection, self._theme = desk, view, selection, theme
+        self.show_pauses = False
+        self.level_zoom = 1.0
+        self._images: dict[tuple[object, ...], QImage] = {}
+        self._press: QPointF | None = None
+        self._press_frame = 0
+        self._edge: tuple[Cut, bool] | None = None
+        self._edge_moved = False
+        self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("Lanes")
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        self.setMinimumHeight(180)
+        desk.episode_changed.connect(self._on_changed)
+        desk.sounds_changed.connect(self._on_changed)
+        desk.findings_changed.connect(self._on_changed)
+        desk.hear_changed.connect(self._on_changed)
+        desk.selection_changed.connect(self.update)
+        view.changed.connect(self.update)
+        selection.changed.connect(self.update)
+        selection.head_changed.connect(self.update)
+        theme.changed.connect(self._on_changed)
+
+    def _on_changed(self, *_: object) -> None:
+        self._images.clear()
+        self.update()
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        self._view.set_width(self.width())
+
+    # -- where things are -------------------------------------------------------------
+
+    def lane_rects(self) -> list[tuple[Lane, QRectF]]:
+        """Lanes from top to bottom; music and effects are half as high as voices."""
+        lanes = self._desk.episode.lanes
+        if not lanes:
+            return []
+        weights = [1.0 if lane.role is Role.VOICE else 0.55 for lane in lanes]
+        room = self.height() - RULER_H - LENGTHS_H - GAP * len(lanes)
+        unit = min(max(room / sum(weights), 24.0), 190.0)
+        rects, y = [], float(RULER_H)
+        for lane, weight in zip(lanes, weights, strict=True):
+            rects.append((lane, QRectF(0, y, self.width(), unit * weight)))
+            y += unit * weight + GAP
+        return rects
+
+    def _bottom(self) -> float:
+        rects = self.lane_rects()
+        return rects[-1][1].bottom() if rects else float(self.height())
+
+    def cut_edge_at(self, x: float) -> tuple[Cut, bool] | None:
+        """The cut whose edge (True: its start) is under pixel x; only where cuts are seen unfolded."""
+        if self._view.folded:
+            return None
+        best: tuple[float, Cut, bool] | None = None
+        for cut in self._desk.episode.cuts:
+            for at_start, frame in ((True, cut.start_frame), (False, cut.end_frame)):
+                distance = abs(self._view.x_of(frame) - x)
+                if distance <= EDGE_PX and (best is None or distance < best[0]):
+                    best = (distance, cut, at_start)
+        return (best[1], best[2]) if best else None
+
+    # -- mouse ------------------------------------------------------------------------
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is None or event.button() != Qt.MouseButton.LeftButton or not self._desk.episode.lanes:
+            return
+        x = event.position().x()
+        self._press = event.position()
+        self._press_frame = self._view.session_at(x)
+        self._edge, self._edge_moved = self.cut_edge_at(x), False
+        for lane, rect in self.lane_rects():
+            if rect.contains(event.position()):
+                self._desk.pick_lane(lane.id)
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        if event is None:
+            return
+        x = event.position().x()
+        if self._press is None:
+            over_edge = self.cut_edge_at(x) is not None
+            self.setCursor(Qt.CursorShape.SizeHorCursor if over_edge else Qt.CursorShape.IBeamCursor)
+            return
+        if abs(x - self._press.x()) < CLICK_PX and not self._edge_moved:
+            return
+        frame = self._view.session_at(min(max(x, 0), self.width()))
+        if self._edge is not None:
+            self._edge_moved = True
+            self._desk.preview(self._moved_edge(frame))
+        else:
+            self._selection.select(self._press_frame, frame)
+
+    def _moved_edge(self, frame: int):  # type: ignore[no-untyped-def]
+        assert self._edge is not None
+        cut, at_start = self._edge
+        start, end = (frame, cut.end_frame) if at_start else (cut.start_frame, frame)
+        return move_cut_edges(self._desk.document.history.episode, cut, start, end)
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        if event is None or self._press is None:
+            return
+        x, press, edge = event.position().x(), self._press, self._edge
+        self._press = None
+        frame = self._view.session_at(min(max(x, 0), self.width()))
+        if edge is not None and self._edge_moved:
+            change = self._moved_edge(frame)
+            self._edge = None
+            self._desk.do(change)
+            self._desk.document.history.seal()
+            return
+        self._edge = None
+        if abs(x - press.x()) < CLICK_PX:
+            self._selection.set_head(frame)
+            self._selection.pick_cut(None if self._view.folded else self._desk.episode.cut_at(frame))
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
+        if event and self._desk.episode.lanes:
+            self.play_wanted.emit(self._view.session_at(event.position().x()))
+
+    def give_up_drag(self) -> bool:
+        """Esc: put a dragged edge back; whether there was one."""
+        if self._edge is None or not self._edge_moved:
+            return False
+        self._edge = self._press = None
+        self._desk.document.end_preview()
+        return True
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        if event is None:
+            return
+        turn = event.angleDelta().y() or event.angleDelta().x()
+        if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            self._view.zoom(0.8 ** (turn / 120), event.position().x())
+        elif event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
+            self.zoom_level(1.25 ** (turn / 120))
+        else:
+            self._view.scroll(-turn * 0.8)
+
+    def zoom_level(self, factor: float) -> None:
+        self.level_zoom = min(max(self.level_zoom * factor, 0.5), 40.0)
+        self._on_changed()
+
+    def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
+        if event and self._desk.episode.lanes:
+            frame = self._view.session_at(event.pos().x())
+            if self._selection.range is None:
+                self._selection.set_head(frame)
+                self._selection.pick_cut(self._desk.episode.cut_at(frame))
+            self.menu_wanted.emit(event.globalPos())
+
+    # -- painting ---------------------------------------------------------------------
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        c = self._theme.colours
+        p = QPainter(self)
+        p.fillRect(self.rect(), c.q("paper"))
+        if not self._desk.episode.lanes:
+            self._paint_empty(p)
+            return
+        audible = {lane.id for lane in audible_lanes(self._desk.episode.lanes)}
+        rects = self.lane_rects()
+        for lane, rect in rects:
+            self._paint_lane(p, lane, rect)
+        self._paint_selection(p)
+        if self._view.folded:
+            self._paint_seams(p)
+        else:
+            self._paint_cuts(p)
+        if self.show_pauses:
+            self._paint_pauses(p)
+        for index, (lane, rect) in enumerate(rects):
+            self._paint_lane_name(p, lane, rect, index, lane.id in audible)
+        self._paint_ruler(p)
+        self._paint_head(p)
+
+    def _paint_empty(self, p: QPainter) -> None:
+        c = self._theme.colours
+        area = QRectF(self.rect()).adjusted(40, 40, -40, -40)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        p.setPen(QPen(c.q("line"), 2, Qt.PenStyle.DashLine))
+        p.drawRoundedRect(area, 14, 14)
+        p.setPen(c.q("ink"))
+        p.setFont(font(22, 700))
+        middle = area.center().y()
+        p.drawText(QRectF(area.left(), middle - 50, area.width(), 34), Qt.AlignmentFlag.AlignCenter, "Drop recordings here")
+        p.setFont(font(16))
+        p.setPen(c.q("muted"))
+        p.drawText(
+            QRectF(area.left(), middle - 10, area.width(), 60), Qt.AlignmentFlag.AlignHCenter | Qt.TextFlag.TextWordWrap,
+            "or press Ctrl+I to choose them: WAV, FLAC, MP3, M4A, Ogg, Opus, or the sound of a video.\n"
+            "The files themselves are never changed.",
+        )  # fmt: skip
+
+    def _paint_lane(self, p: QPainter, lane: Lane, rect: QRectF) -> None:
+        c = self._theme.colours
+        picked = self._desk.picked_lane is not None and lane.id == self._desk.picked_lane.id
+        p.fillRect(rect, c.q("card"))
+        audible = lane in audible_lanes(self._desk.episode.lanes)
+        image = self._image(lane, int(rect.height()), audible)
+        if image is not None:
+            p.drawImage(rect.topLeft(), image)
+        p.setPen(QPen(c.q("line"), 1))
+        p.drawLine(QPointF(0, rect.top()), QPointF(self.width(), rect.top()))
+        p.drawLine(QPointF(0, rect.bottom()), QPointF(self.width(), rect.bottom()))
+        if picked:
+            p.fillRect(QRectF(0, rect.top(), 4, rect.height()), c.q("saddle"))
+
+    def _paint_lane_name(self, p: QPainter, lane: Lane, rect: QRectF, index: int, audible: bool) -> None:
+        c = self._theme.colours
+        marks = MARKS[lane.role]
+        text = f"{marks[index % len(marks)]} {lane.voice}"
+        recording = self._desk.episode.recording(lane.recording)
+        note = recording.path.rsplit("/", 1)[-1]
+        if recording.id in self._desk.broken:
+            note = "file not found"
+        elif self._desk.lane_source(lane) is None:
+            note = "being read …"
+        elif self._desk.is_treating(lane):
+            note = "treated sound being computed …"
+        elif not audible:
+            note = "muted" if lane.mute else "not soloed"
+        p.setFont(font(15, 700))
+        width = p.fontMetrics().horizontalAdvance(text)
+        p.setFont(font(14))
+        note_width = p.fontMetrics().horizontalAdvance(note)
+        box = QRectF(9, rect.top() + 3, width + note_width + 24, 22)
+        back = c.q("card", 225)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        p.setPen(Qt.PenStyle.NoPen)
+        p.setBrush(back)
+        p.drawRoundedRect(box, 4, 4)
+        p.setFont(font(15, 700))
+        p.setPen(c.q("ink"))
+        p.drawText(box.adjusted(6, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, text)
+        p.setFont(font(14))
+        p.setPen(c.q("brick") if recording.id in self._desk.broken else c.q("muted"))
+        p.drawText(box.adjusted(width + 15, 0, 20, 0), Qt.AlignmentFlag.AlignVCenter, note)
+
+    def _image(self, lane: Lane, height: int, audible: bool) -> QImage | None:
+        view = self._view
+        copy = self._desk.recordings.get(lane.recording)
+        sound = self._desk.sound(lane)
+        if copy is None or sound is None or height < 4:
+            return None
+        key = (lane.id, height, view.start, view.per_pixel, view.width, view.folded, audible)
+        if key not in self._images:
+            if len(self._images) > 12:
+                self._images.clear()
+            self._images[key] = self._draw(lane, copy.peaks, height, audible)
+        return self._images[key]
+
+    def _draw(self, lane: Lane, peaks, height: int, audible: bool) -> QImage:  # type: ignore[no-untyped-def]
+        c, view, desk = self._theme.colours, self._view, self._desk
+        sound, treated, hear = desk.sound(lane), desk.treated(lane), desk.hear
+        assert sound is not None
+        canvas = np.zeros((height, view.width, 4), np.float32)
+        loudest = max(float(np.max(np.abs(peaks.levels[-1]))), 0.05)
+        zoom = FULLEST / loudest * self.level_zoom
+        recorded = columns_of(view, peaks, sound.recorded, lane.start_frame)
+        strong = 255 if audible else 90
+        treats = bool(sound.repaired.stages or sound.voiced.stages)
+        if hear is Hear.RECORDED or not treats:
+            role = "indigo" if lane.role is Role.VOICE else "muted"
+            paint_wave(canvas, recorded, c.q(role, strong), zoom)
+            return to_image(canvas)
+        pale = 70 if audible else 40
+        paint_wave(canvas, recorded, c.q("indigo", pale), zoom)
+        if treated is not None:
+            after = columns_of(view, treated.peaks, sound.voiced, lane.start_frame)
+            if hear is Hear.RESIDUE:
+                # What is missing at either side of the treated wave.
+                gone = np.stack([np.minimum(recorded[:, 0] - after[:, 0], 0), np.maximum(recorded[:, 1] - after[:, 1], 0)], 1)
+                paint_wave(canvas, gone, c.q("brick", strong), zoom)
+            else:
+                paint_wave(canvas, after, c.q("saddle", strong), zoom)
+        return to_image(canvas)
+
+    def _paint_ruler(self, p: QPainter) -> None:
+        c, view = self._theme.colours, self._view
+        p.fillRect(QRectF(0, 0, self.width(), RULER_H), c.q("paper"))
+        p.setFont(font(13))
+        rate = self._desk.episode.rate
+        step = tick_step_s(view.per_pixel / rate)
+        digits = digits_for(step)
+        first = int(view.start / rate / step)
+        p.setPen(QPen(c.q("muted"), 1))
+        for k in range(first, int(view.stop / rate / step) + 1):
+            x = view.x_of_display(k * step * rate)
+            p.drawLine(QPointF(x, RULER_H - 9), QPointF(x, RULER_H - 1))
+            p.drawText(QPointF(x + 5, RULER_H - 8), clock(k * step, digits))
+
+    def _paint_cuts(self, p: QPainter) -> None:
+        c, view = self._theme.colours, self._view
+        top, bottom = float(RULER_H), self._bottom()
+        for cut in self._desk.episode.cuts:
+            a, b = view.x_of(cut.start_frame), view.x_of(cut.end_frame)
+            if b < 0 or a > self.width():
+                continue
+            area = QRectF(a, top, max(b - a, 1.5), bottom - top)
+            picked = cut == self._selection.cut
+            p.fillRect(area, c.q("paper", 185))
+            if area.width() < NARROW_CUT_PX:
+                # Far away a cut is a pale band: stitches on both sides would hide the waves.
+                p.fillRect(area, c.q("thread", 70))
+            else:
+                p.fillRect(area, QBrush(c.q("thread", 60), Qt.BrushStyle.BDiagPattern))
+                self._stitch(p, a, top, bottom, picked)
+                self._stitch(p, b, top, bottom, picked)
+            if picked:
+                p.setPen(QPen(c.q("thread"), 2))
+                p.setBrush(Qt.BrushStyle.NoBrush)
+                p.drawRect(area)
+            self._length_text(p, (a + b) / 2, b - a, span_text(cut.frames / self._desk.episode.rate), "thread")
+
+    def _length_text(self, p: QPainter, middle: float, room: float, text: str, colour: str) -> None:
+        p.setFont(font(13, 700))
+        width = p.fontMetrics().horizontalAdvance(text)
+        if room > width + 6:
+            p.setPen(self._theme.colours.q(colour))
+            p.drawText(QRectF(middle - width, self._bottom() + 1, 2 * width, LENGTHS_H), Qt.AlignmentFlag.AlignCenter, text)
+
+    def _paint_seams(self, p: QPainter) -> None:
+        view = self._view
+        top, bottom = float(RULER_H), self._bottom()
+        for frame in view.map.seams():
+            x = view.x_of_display(frame)
+            if -2 <= x <= self.width() + 2:
+                self._stitch(p, x, top, bottom, False)
+
+    def _stitch(self, p: QPainter, x: float, top: float, bottom: float, strong: bool) -> None:
+        pen = QPen(self._theme.colours.q("thread"), 2.6 if strong else 1.8)
+        pen.setDashPattern([3.2, 2.4])
+        p.setPen(pen)
+        p.drawLine(QPointF(x, top), QPointF(x, bottom))
+
+    def _paint_pauses(self, p: QPainter) -> None:
+        """Pauses that would go with the present settings: a bar under the lanes."""
+        c, view, rate = self._theme.colours, self._view, self._desk.episode.rate
+        cuts = self._desk.episode.cuts
+        y = self._bottom() + 2
+        for pause in self._desk.pauses():
+            a, b = view.x_of(round(pause.cut_start_s * rate)), view.x_of(round(pause.cut_end_s * rate))
+            if b < 0 or a > self.width() or self._is_cut(pause, cuts, rate):
+                continue
+            p.setRenderHint(QPainter.RenderHint.Antialiasing)
+            p.setPen(Qt.PenStyle.NoPen)
+            p.setBrush(c.q("thread", 130))
+            p.drawRoundedRect(QRectF(a, y, max(b - a, 2), 4), 2, 2)
+            top = float(RULER_H)
+            p.fillRect(QRectF(a, top, b - a, self._bottom() - top), c.q("thread", 24))
+            self._length_text(p, (a + b) / 2, b - a, span_text(pause.cut_end_s - pause.cut_start_s), "muted")
+
+    @staticmethod
+    def _is_cut(pause: Pause, cuts: tuple[Cut, ...], rate: int) -> bool:
+        middle = round((pause.cut_start_s + pause.cut_end_s) / 2 * rate)
+        return any(c.start_frame <= middle < c.end_frame for c in cuts)
+
+    def _paint_selection(self, p: QPainter) -> None:
+        if self._selection.range is None:
+            return
+        c, view = self._theme.colours, self._view
+        a, b = view.x_of(self._selection.range[0]), view.x_of(self._selection.range[1])
+        area = QRectF(a, RULER_H, max(b - a, 1), self._bottom() - RULER_H)
+        p.fillRect(area, c.q("saddle", 40))
+        p.setPen(QPen(c.q("saddle"), 1.2))
+        p.drawLine(area.topLeft(), area.bottomLeft())
+        p.drawLine(area.topRight(), area.bottomRight())
+        seconds = (self._selection.range[1] - self._selection.range[0]) / self._desk.episode.rate
+        self._length_text(p, (a + b) / 2, 1e9, span_text(seconds), "saddle")
+
+    def _paint_head(self, p: QPainter) -> None:
+        c = self._theme.colours
+        x = round(self._view.x_of(self._selection.head)) + 0.5
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        p.setPen(QPen(c.q("ink"), 1.4))
+        p.drawLine(QPointF(x, RULER_H - 10), QPointF(x, self._bottom()))
+        p.setBrush(c.q("ink"))
+        p.setPen(Qt.PenStyle.NoPen)
+        p.drawPolygon(QPolygonF([QPointF(x - 6, RULER_H - 13), QPointF(x + 6, RULER_H - 13), QPointF(x, RULER_H - 4)]))
+

@@ -1,0 +1,110 @@
+"""The whole episode at a glance: all lanes as one wave, seams, the part that is seen, the play head."""
+
+from __future__ import annotations
+
+import numpy as np
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
+from PyQt6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import QSizePolicy, QWidget
+
+from dubbin.core.episode.time_map import merged
+from dubbin.window.desk import Desk
+from dubbin.window.lanes.selection import Selection
+from dubbin.window.lanes.viewport import Viewport
+from dubbin.window.lanes.wave_image import paint_wave, to_image
+from dubbin.window.theme import Theme
+
+HEIGHT = 58
+
+
+class Overview(QWidget):
+    """Click or drag to move the part that is seen."""
+
+    def __init__(self, desk: Desk, view: Viewport, selection: Selection, theme: Theme) -> None:
+        super().__init__()
+        self._desk, self._view, self._selection, self._theme = desk, view, selection, theme
+        self._image: tuple[object, QImage] | None = None
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.setAccessibleName("Overview")
+        for signal in (desk.episode_changed, desk.sounds_changed, theme.changed):
+            signal.connect(self._on_changed)
+        view.changed.connect(self.update)
+        selection.head_changed.connect(self.update)
+
+    def sizeHint(self) -> QSize:
+        return QSize(400, HEIGHT)
+
+    def _on_changed(self, *_: object) -> None:
+        self._image = None
+        self.update()
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event:
+            self._go(event.position().x())
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        if event and event.buttons() & Qt.MouseButton.LeftButton:
+            self._go(event.position().x())
+
+    def _go(self, x: float) -> None:
+        view = self._view
+        middle = x / max(self.width(), 1) * view.frames
+        seen = view.width * view.per_pixel
+        view.show_range(middle - seen / 2, middle + seen / 2)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        c, view = self._theme.colours, self._view
+        p = QPainter(self)
+        p.fillRect(self.rect(), c.q("wash"))
+        frames = view.frames
+        if not frames:
+            return
+        p.drawImage(0, 4, self._wave())
+        scale = self.width() / frames
+        pen = QPen(c.q("thread"), 1.4)
+        pen.setDashPattern([2.4, 2.0])
+        if view.folded:
+            p.setPen(pen)
+            for frame in view.map.seams():
+                p.drawLine(QPointF(frame * scale, 4), QPointF(frame * scale, HEIGHT - 4))
+        else:
+            for start, end in merged(self._desk.episode.cuts):
+                p.fillRect(QRectF(start * scale, 4, max((end - start) * scale, 1.2), HEIGHT - 8), c.q("thread", 90))
+        seen = QRectF(view.start * scale + 1, 1, max(view.width * view.per_pixel * scale - 2, 4), HEIGHT - 2)
+        if seen.width() < self.width() - 4:
+            p.setPen(QPen(c.q("ink"), 2))
+            p.setBrush(c.q("ink", 18))
+            p.drawRoundedRect(seen, 3, 3)
+        x = view.map.to_program_or_next(self._selection.head) * scale
+        p.setPen(QPen(c.q("ink"), 1.4))
+        p.drawLine(QPointF(x, 0), QPointF(x, HEIGHT))
+
+    def _wave(self) -> QImage:
+        key = (self.width(), self._view.folded)
+        if self._image is None or self._image[0] != key:
+            self._image = (key, self._draw())
+        return self._image[1]
+
+    def _draw(self) -> QImage:
+        view, width = self._view, max(self.width(), 1)
+        per_pixel = view.frames / width
+        columns = np.zeros((width, 2), np.float32)
+        for lane in self._desk.episode.lanes:
+            copy = self._desk.recordings.get(lane.recording)
+            if copy is None:
+                continue
+            for span in view.map.spans:
+                first, last = int(span.program / per_pixel), int(np.ceil((span.program + span.frames) / per_pixel))
+                last = min(last, width)
+                if last <= first:
+                    continue
+                at = span.start + (first * per_pixel - span.program) - lane.start_frame
+                for channel in lane.channels:
+                    part = copy.peaks.columns(channel, at, per_pixel, last - first)
+                    columns[first:last, 0] = np.minimum(columns[first:last, 0], part[:, 0])
+                    columns[first:last, 1] = np.maximum(columns[first:last, 1], part[:, 1])
+        canvas = np.zeros((HEIGHT - 8, width, 4), np.float32)
+        loudest = max(float(np.max(np.abs(columns))), 0.05)
+        paint_wave(canvas, columns, self._theme.colours.q("indigo", 150), 0.95 / loudest)
+        return to_image(canvas)

@@ -1,0 +1,77 @@
+"""Waves as pictures: the stretch between lowest and highest sample of every column, smooth at the edges."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+from PyQt6.QtGui import QColor, QImage
+
+from dubbin.core.sound.peaks import BASE_FRAMES, PeakPyramid
+from dubbin.core.sound.source import Source
+from dubbin.window.lanes.viewport import Viewport
+
+Columns = NDArray[np.float32]
+
+
+def columns_of(view: Viewport, peaks: PeakPyramid, source: Source, offset: int, ratio: float = 1.0) -> Columns:
+    """(width, 2) lowest and highest sample of all channels for every pixel column of the view.
+
+    offset: session frame at which the source begins. Close up the samples themselves are read.
+    """
+    width = view.width
+    out = np.zeros((width, 2), np.float32)
+    time_map = view.map
+    for index in time_map.spans_between(int(view.start), int(view.stop) + 1):
+        span = time_map.spans[index]
+        first = max(int(np.floor(view.x_of_display(span.program))), 0)
+        last = min(int(np.ceil(view.x_of_display(span.program + span.frames))), width)
+        if last <= first:
+            continue
+        at = span.start + (view.start + first * view.per_pixel - span.program) - offset
+        part = _columns(peaks, source, at, view.per_pixel, last - first)
+        np.minimum(out[first:last, 0], part[:, 0], out=out[first:last, 0])
+        np.maximum(out[first:last, 1], part[:, 1], out=out[first:last, 1])
+    return out
+
+
+def _columns(peaks: PeakPyramid, source: Source, start: float, per_pixel: float, count: int) -> Columns:
+    if per_pixel >= BASE_FRAMES:
+        parts = [peaks.columns(c, start, per_pixel, count) for c in range(peaks.channels)]
+        low = np.min([p[:, 0] for p in parts], axis=0)
+        high = np.max([p[:, 1] for p in parts], axis=0)
+        return np.stack([low, high], axis=1)
+    edges = np.floor(start + per_pixel * np.arange(count + 1)).astype(np.int64)
+    a, b = max(int(edges[0]), 0), min(int(edges[-1]) + 2, source.frames)
+    out = np.zeros((count, 2), np.float32)
+    if b <= a:
+        return out
+    x = source.read(a, b)
+    low, high = x.min(axis=0), x.max(axis=0)
+    lo = np.clip(edges[:-1] - a, 0, len(low) - 1)
+    hi = np.clip(np.maximum(edges[1:] + 1 - a, lo + 1), 1, len(low))
+    pairs = np.stack([lo, hi], 1).ravel()
+    out[:, 0] = np.minimum.reduceat(np.append(low, low[-1]), pairs)[::2]
+    out[:, 1] = np.maximum.reduceat(np.append(high, high[-1]), pairs)[::2]
+    outside = (edges[1:] <= 0) | (edges[:-1] >= source.frames)
+    out[outside] = 0
+    return out
+
+
+def paint_wave(canvas: NDArray[np.float32], columns: Columns, colour: QColor, zoom: float) -> None:
+    """Lay a wave over a canvas (height, width, 4) of premultiplied RGBA in 0 to 1; zoom raises its height."""
+    height = canvas.shape[0]
+    middle, half = height / 2, height / 2 - 1
+    top = middle - np.clip(columns[:, 1] * zoom, -1, 1) * half - 0.5
+    bottom = middle - np.clip(columns[:, 0] * zoom, -1, 1) * half + 0.5
+    rows = np.arange(height, dtype=np.float32)[:, None]
+    cover = np.minimum(rows + 1, bottom) - np.maximum(rows, top)
+    alpha = np.clip(cover, 0.0, 1.0) * colour.alphaF()
+    rgb = np.array([colour.blueF(), colour.greenF(), colour.redF(), 1.0], np.float32)
+    canvas *= (1.0 - alpha)[..., None]
+    canvas += alpha[..., None] * rgb
+
+
+def to_image(canvas: NDArray[np.float32]) -> QImage:
+    height, width = canvas.shape[:2]
+    data = np.ascontiguousarray((canvas * 255.0 + 0.5).astype(np.uint8))
+    return QImage(data.data, width, height, width * 4, QImage.Format.Format_ARGB32_Premultiplied).copy()

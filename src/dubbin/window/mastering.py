@@ -1,0 +1,112 @@
+"""Measures the program and makes masters in the background; keeps what came of it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from dubbin.core.deliver.encode import Format
+from dubbin.core.deliver.master import Master, make_masters, safe_name
+from dubbin.core.deliver.targets import find_target
+from dubbin.core.episode.model import Episode
+from dubbin.core.jobs import Task
+from dubbin.core.measure.loudness import Loudness, LoudnessMeter
+from dubbin.core.mix.hear import Hear
+from dubbin.core.mix.program import Program
+from dubbin.core.sound.source import blocks
+from dubbin.window.desk import Desk
+
+POINTS = 1200
+
+
+@dataclass(frozen=True)
+class ProgramLoudness:
+    """Figures of the program before mastering, and short-term loudness (LUFS) at times (s)."""
+
+    loudness: Loudness
+    times_s: NDArray[np.float64]
+    short_term: NDArray[np.float64]
+
+
+def measure_program(program: Program, task: Task) -> ProgramLoudness:
+    meter = LoudnessMeter(program.rate, program.channels)
+    for start, x in blocks(program):
+        task.step(start / max(program.frames, 1))
+        meter.push(x)
+    short = meter.short_term()
+    step = max(1, len(short) // POINTS)
+    return ProgramLoudness(meter.result(), (np.arange(len(short))[::step] + 75) / 50.0, short[::step])
+
+
+class Mastering(QObject):
+    changed = pyqtSignal()
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self._desk = desk
+        self.masters: list[Master] = []
+        self.measured: ProgramLoudness | None = None
+        self._measured_of: Episode | None = None
+        self._made_of: Episode | None = None
+        desk.episode_changed.connect(self._on_changed)
+
+    @property
+    def is_busy(self) -> bool:
+        return bool(self._desk.jobs.is_busy("master"))
+
+    @property
+    def is_out_of_date(self) -> bool:
+        """Whether the masters were made of another state of the episode."""
+        return bool(self.masters) and not _same_sound(self._made_of, self._desk.episode)
+
+    def _on_changed(self, before: Episode, after: Episode) -> None:
+        if before.id != after.id:
+            self.masters, self.measured, self._measured_of = [], None, None
+            self.changed.emit()
+        elif self.masters:
+            self.changed.emit()
+
+    def all_read(self) -> bool:
+        episode = self._desk.episode
+        return bool(episode.lanes) and all(r.id in self._desk.recordings for r in episode.recordings)
+
+    def measure(self) -> None:
+        """Measure the program, if it has changed since the last time."""
+        episode = self._desk.document.history.episode
+        if not self.all_read() or _same_sound(self._measured_of, episode):
+            return
+        self._measured_of = episode
+        program = self._desk.program(hear=Hear.TREATED)
+
+        def done(result: ProgramLoudness) -> None:
+            self.measured = result
+            self.changed.emit()
+
+        self._desk.jobs.start("program", "Measuring the program", lambda task: measure_program(program, task), done)
+
+    def make(self, folder: Path) -> None:
+        """Make the chosen masters in a folder."""
+        episode = self._desk.episode
+        targets = [find_target(name) for name in episode.delivery.targets]
+        formats = [Format(f) for f in episode.delivery.formats]
+        program = self._desk.program(hear=Hear.TREATED)
+        path = self._desk.document.path
+        name = path.stem if path else safe_name(episode.title)
+
+        def work(task: Task) -> list[Master]:
+            return make_masters(program, folder, name, targets, formats, episode.delivery.tags, task)
+
+        def done(masters: list[Master]) -> None:
+            self.masters, self._made_of = masters, episode
+            self.changed.emit()
+
+        self._desk.jobs.start("master", f"Making {len(targets) * len(formats)} masters", work, done)
+        self.changed.emit()
+
+
+def _same_sound(a: Episode | None, b: Episode) -> bool:
+    return a is not None and (a.lanes, a.cuts, a.seam_ms, a.recordings) == (b.lanes, b.cuts, b.seam_ms, b.recordings)

@@ -1,0 +1,207 @@
+"""Repair: make it clean, but leave the voice alone."""
+
+from __future__ import annotations
+
+import numpy as np
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+
+from dubbin.core.episode.commands import Change, change_use, find_use
+from dubbin.core.episode.model import Lane
+from dubbin.core.treat.registry import REPAIRS
+from dubbin.core.treat.settings import settings_from_plain
+from dubbin.core.treat.treatment import Treatment
+from dubbin.window.desk import Desk
+from dubbin.window.lanes.selection import Selection
+from dubbin.window.pages.page import Page
+from dubbin.window.parts.card import TreatmentCard, label, set_kind
+from dubbin.window.parts.fields import SettingsForm
+from dubbin.window.parts.figures import number, with_unit
+from dubbin.window.parts.plot import Plot, frequency_ticks
+from dubbin.window.theme import Theme
+
+ORDER = [t.name for t in REPAIRS]
+CURVES = (("recorded", "indigo"), ("treated", "saddle"), ("residue", "brick"))
+DEFAULT_STRENGTH = 90
+
+
+class RepairPage(Page):
+    def __init__(self, desk: Desk, selection: Selection, theme: Theme) -> None:
+        super().__init__(desk, selection, theme)
+        self.cards: dict[str, TreatmentCard] = {}
+        self.forms: dict[str, SettingsForm] = {}
+        self.empty = label("Add recordings in Intake first.", "muted", wrap=True)
+        self.column.addWidget(self.empty)
+        for treatment in REPAIRS:
+            self._add_card(treatment)
+        self.column.addStretch(1)
+        self.evidence = self._evidence()
+        self.connect_model()
+
+    def _add_card(self, treatment: Treatment) -> None:
+        card = TreatmentCard(self.theme, treatment.title)
+        name = treatment.name
+        card.switch.toggled.connect(lambda on: self._on_switched(name, on))
+        card.slider.changing.connect(lambda value: self._on_strength(name, value, final=False))
+        card.slider.changed.connect(lambda value: self._on_strength(name, value, final=True))
+        card.slider.given_up.connect(self.desk.document.end_preview)
+        form = SettingsForm(treatment.settings_type)
+        form.edited.connect(lambda field, value: self._on_setting(name, field, value))
+        card.body.addWidget(form)
+        if name == "denoise":
+            self.learn = QPushButton("Learn the noise from the selection")
+            self.learn.setToolTip("Select a stretch on the lanes in which nobody speaks; its sound is what will be taken down.")
+            self.learn.clicked.connect(self._on_learn)
+            card.body.addWidget(self.learn)
+        self.cards[name], self.forms[name] = card, form
+        self.column.addWidget(card)
+
+    def _evidence(self) -> QWidget:
+        pane = QWidget()
+        pane.setObjectName("evidence")
+        column = QVBoxLayout(pane)
+        column.setContentsMargins(12, 6, 12, 4)
+        column.setSpacing(2)
+        head = QHBoxLayout()
+        self.plot_title = label("", "muted")
+        head.addWidget(self.plot_title)
+        head.addStretch(1)
+        for name, colour in CURVES:
+            key = label(f"■ {name}", "muted")
+            key.setStyleSheet(f"color: {getattr(self.theme.colours, colour)};")
+            head.addWidget(key)
+        column.addLayout(head)
+        self.plot = Plot(self.theme, "Averaged spectrum", "Hz", "dBFS a twelfth of an octave")
+        self.plot.getPlotItem().setLogMode(x=False)
+        self.plot.set_range((float(np.log10(30)), float(np.log10(20000))), (-110.0, -25.0))
+        self.plot.set_ticks("bottom", frequency_ticks())
+        for name, colour in CURVES:
+            self.plot.curve(name, colour, 1.4 if name == "residue" else 2.0)
+        column.addWidget(self.plot, 1)
+        return pane
+
+    # -- acts of the person -----------------------------------------------------------
+
+    def _change(self, name: str, title: str, merge: str | None = None, **fields: object) -> Change | None:
+        lane = self.desk.picked_lane
+        if lane is None:
+            return None
+        title = title.replace("LANE", lane.voice)
+        key = f"{merge} {lane.id} {name}" if merge else None
+        base = self.desk.document.history.episode
+        return change_use(base, lane.id, name, title, order=ORDER, merge_key=key, **fields)
+
+    def _on_switched(self, name: str, on: bool) -> None:
+        lane = self.desk.picked_lane
+        if lane is None:
+            return
+        fields: dict[str, object] = {"on": on}
+        fresh = all(u.name != name for u in lane.repairs)
+        if on and fresh:
+            fields["strength"] = self._suggested(lane, name) or DEFAULT_STRENGTH
+        title = f"{self.cards[name].switch.accessibleName().split(' on or')[0]} {'on' if on else 'off'} for LANE"
+        change = self._change(name, title, **fields)
+        if change:
+            self.desk.do(change)
+
+    def _on_strength(self, name: str, value: float, *, final: bool) -> None:
+        change = self._change(name, f"Strength {value:.0f} % for LANE", "strength", strength=round(value))
+        if change and final:
+            self.desk.do(change)
+        elif change:
+            self.desk.preview(change)
+
+    def _on_setting(self, name: str, field: str, value: float) -> None:
+        lane = self.desk.picked_lane
+        if lane is None:
+            return
+        settings = {**find_use(lane, name).settings, field: value}
+        title = f"{self.forms[name].fields[field].info.label} for LANE"
+        change = self._change(name, title, f"setting {field}", settings=settings)
+        if change:
+            self.desk.do(change)
+
+    def _on_learn(self) -> None:
+        lane, rate = self.desk.picked_lane, self.desk.episode.rate
+        if lane is None:
+            return
+        use = find_use(lane, "denoise")
+        if use.settings.get("noise_from_s"):
+            settings = {k: v for k, v in use.settings.items() if k != "noise_from_s"}
+            change = self._change("denoise", "Follow the noise by itself for LANE", settings=settings)
+        elif self.selection.range is not None:
+            start, end = ((f - lane.start_frame) / rate for f in self.selection.range)
+            settings = {**use.settings, "noise_from_s": [max(start, 0.0), end]}
+            strength = use.strength if use in lane.repairs else self._suggested(lane, "denoise") or DEFAULT_STRENGTH
+            change = self._change("denoise", "Learn the noise for LANE", settings=settings, on=True, strength=strength)
+        else:
+            change = None
+            self.desk.said.emit("Select a stretch on the lanes in which only the noise is heard, then learn from it.")
+        if change:
+            self.desk.do(change)
+
+    def _suggested(self, lane: Lane, name: str) -> int | None:
+        report = self.desk.report(lane)
+        return next((s.strength for s in report.suggested if s.treatment == name), None) if report else None
+
+    # -- showing ----------------------------------------------------------------------
+
+    def opened(self) -> None:
+        super().opened()
+        self.desk.want_evidence()
+
+    def refresh(self) -> None:
+        lane = self.desk.picked_lane
+        self.empty.setVisible(lane is None)
+        for treatment in REPAIRS:
+            card = self.cards[treatment.name]
+            card.setVisible(lane is not None)
+            if lane is not None:
+                self._show(lane, treatment, card)
+        self._show_spectra(lane)
+
+    def _show(self, lane: Lane, treatment: Treatment, card: TreatmentCard) -> None:
+        use = find_use(lane, treatment.name)
+        suggested = self._suggested(lane, treatment.name)
+        strength = use.strength if use in lane.repairs else suggested or DEFAULT_STRENGTH
+        card.show_state(use.on, strength, suggested)
+        plain = {k: v for k, v in use.settings.items()}
+        self.forms[treatment.name].show_settings(settings_from_plain(treatment.settings_type, plain))
+        self.forms[treatment.name].setEnabled(use.on)
+        if treatment.name == "denoise":
+            self._show_noise(lane, card, use.on)
+            span = use.settings.get("noise_from_s")
+            if span:
+                self.learn.setText(f"Learned from {span[0]:.1f}–{span[1]:.1f} s · follow by itself")
+            else:
+                self.learn.setText("Learn the noise from the selection")
+
+    def _show_noise(self, lane: Lane, card: TreatmentCard, on: bool) -> None:
+        report, treated = self.desk.report(lane), self.desk.treated(lane)
+        before = report.noise.floor_dbfs if report else None
+        if not on:
+            card.rows.show_row("noise floor", with_unit(before, "dBFS"))
+        elif treated is None:
+            card.rows.show_row("noise floor", f"{number(before)} → … dBFS")
+        else:
+            card.rows.show_row("noise floor", f"{number(before)} → {number(treated.floor_dbfs)} dBFS")
+        report_snr = with_unit(report.noise.snr_db, "dB") if report else "…"
+        card.rows.show_row("speech above it", report_snr)
+
+    def _show_spectra(self, lane: Lane | None) -> None:
+        spectra = self.desk.spectra(lane) if lane else {}
+        for name, _ in CURVES:
+            if name in spectra:
+                spectrum = spectra[name]
+                self.plot.show_curve(name, np.log10(spectrum.frequency_hz), np.maximum(spectrum.level_db, -130))
+            else:
+                self.plot.hide_curve(name)
+        if lane is None:
+            text = ""
+        elif not spectra:
+            text = f"Averaged spectrum of {lane.voice}: being computed …"
+        else:
+            text = f"Averaged spectrum of {lane.voice}, whole recording"
+        self.plot_title.setText(text)
+        set_kind(self.plot_title, "muted")
+        self.plot_title.setAlignment(Qt.AlignmentFlag.AlignLeft)

@@ -1,0 +1,1 @@
+"""Small widgets that all pages share."""

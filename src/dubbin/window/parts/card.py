@@ -1,0 +1,115 @@
+"""The sheets on the job card: a frame with a heading, and rows of a name and a figure."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QVBoxLayout, QWidget
+
+from dubbin.window.parts.slider import MarkedSlider
+from dubbin.window.parts.switch import Switch
+from dubbin.window.theme import Theme
+
+
+def label(text: str = "", kind: str = "", wrap: bool = False) -> QLabel:
+    out = QLabel(text)
+    out.setTextFormat(Qt.TextFormat.PlainText)  # text from files is shown as it stands
+    if kind:
+        out.setProperty("kind", kind)
+    out.setWordWrap(wrap)
+    return out
+
+
+def set_kind(widget: QWidget, kind: str) -> None:
+    """Change what a label says by its colour, and have the style sheet see it."""
+    if widget.property("kind") != kind:
+        widget.setProperty("kind", kind)
+        style = widget.style()
+        if style is not None:
+            style.unpolish(widget)
+            style.polish(widget)
+
+
+def rule() -> QFrame:
+    line = QFrame()
+    line.setObjectName("rule")
+    return line
+
+
+class Card(QFrame):
+    """A sheet with a heading; `body` takes what belongs on it."""
+
+    def __init__(self, title: str = "") -> None:
+        super().__init__()
+        self.setObjectName("card")
+        self.body = QVBoxLayout(self)
+        self.body.setContentsMargins(11, 9, 11, 10)
+        self.body.setSpacing(6)
+        if title:
+            self.body.addWidget(label(title, "strong"))
+
+    def set_active(self, active: bool) -> None:
+        if self.property("active") != active:
+            self.setProperty("active", active)
+            style = self.style()
+            if style is not None:
+                style.unpolish(self)
+                style.polish(self)
+
+
+class FigureRows(QWidget):
+    """Rows of a muted name at the left and a strong figure at the right."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._grid = QGridLayout(self)
+        self._grid.setContentsMargins(0, 0, 0, 0)
+        self._grid.setHorizontalSpacing(8)
+        self._grid.setVerticalSpacing(3)
+        self._grid.setColumnStretch(0, 1)
+        self._rows: dict[str, QLabel] = {}
+
+    def show_row(self, name: str, value: str, kind: str = "strong") -> None:
+        if name not in self._rows:
+            row = len(self._rows)
+            self._grid.addWidget(label(name, "muted"), row, 0)
+            figure = label("", "strong")
+            figure.setAlignment(Qt.AlignmentFlag.AlignRight)
+            self._grid.addWidget(figure, row, 1)
+            self._rows[name] = figure
+        figure = self._rows[name]
+        figure.setText(value)
+        set_kind(figure, kind)
+
+    def value(self, name: str) -> str:
+        return self._rows[name].text()
+
+
+class TreatmentCard(Card):
+    """A treatment: switch, name, strength, and figures before and after."""
+
+    def __init__(self, theme: Theme, title: str, *, strength: bool = True) -> None:
+        super().__init__()
+        head = QHBoxLayout()
+        head.setSpacing(9)
+        self.switch = Switch(theme, f"{title} on or off")
+        self.percent = label("", "muted")
+        head.addWidget(self.switch)
+        head.addWidget(label(title, "strong"))
+        head.addStretch(1)
+        head.addWidget(self.percent)
+        self.body.addLayout(head)
+        self.slider = MarkedSlider(theme, f"Strength of {title}")
+        self.slider.setToolTip("How much of the treatment is applied. The green tick is the suggested strength; double-click goes there.")
+        if strength:
+            self.body.addWidget(self.slider)
+        self.rows = FigureRows()
+        self.body.addWidget(self.rows)
+
+    def show_state(self, on: bool, strength: float | None, suggested: float | None = None) -> None:
+        self.switch.show_state(on)
+        self.set_active(on)
+        if strength is not None:
+            self.slider.setEnabled(on)
+            if not self.slider.is_dragged:
+                self.slider.show_value(strength, suggested)
+            self.percent.setText(f"{strength:.0f} %" if on else "off")

@@ -1,0 +1,80 @@
+"""Plots in the colours of the house."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+import pyqtgraph as pg
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QPen
+
+from dubbin.window.theme import Theme, font
+
+
+class Plot(pg.PlotWidget):  # type: ignore[misc]
+    """A plot that one looks at: fixed axes, no menus, thin grid. Axis labels carry the units."""
+
+    def __init__(self, theme: Theme, name: str, x_label: str, y_label: str) -> None:
+        super().__init__()
+        self._theme = theme
+        self.setAccessibleName(name)
+        self._labels = {"bottom": x_label, "left": y_label}
+        self._curves: dict[str, Any] = {}
+        self._colours: dict[str, tuple[str, float, bool]] = {}
+        item = self.getPlotItem()
+        item.setMenuEnabled(False)
+        item.hideButtons()
+        item.setMouseEnabled(False, False)
+        item.showGrid(x=True, y=True, alpha=0.12)
+        self.setFrameShape(pg.PlotWidget.Shape.NoFrame)
+        theme.changed.connect(self._dress)
+        self._dress()
+
+    def _dress(self) -> None:
+        c = self._theme.colours
+        self.setBackground(c.q("card"))
+        for side, text in self._labels.items():
+            axis = self.getPlotItem().getAxis(side)
+            axis.setPen(c.q("line"))
+            axis.setTextPen(c.q("muted"))
+            axis.setTickFont(font(13))
+            axis.setLabel(text, **{"font-size": "13px", "color": c.muted})
+        for name, curve in self._curves.items():
+            curve.setPen(self._pen(name))
+
+    def _pen(self, name: str) -> QPen:
+        colour, width, dashed = self._colours[name]
+        style = Qt.PenStyle.DashLine if dashed else Qt.PenStyle.SolidLine
+        return pg.mkPen(self._theme.colours.q(colour), width=width, style=style)
+
+    def curve(self, name: str, colour: str, width: float = 2.0, dashed: bool = False) -> None:
+        """Have a curve of that name, drawn in a colour of the theme."""
+        self._colours[name] = (colour, width, dashed)
+        if name not in self._curves:
+            self._curves[name] = self.getPlotItem().plot(antialias=True, pen=self._pen(name), connect="finite")
+
+    def show_curve(self, name: str, x: np.ndarray, y: np.ndarray) -> None:
+        self._curves[name].setData(np.asarray(x, float), np.asarray(y, float))
+
+    def hide_curve(self, name: str) -> None:
+        self._curves[name].setData([], [])
+
+    def data_of(self, name: str) -> tuple[np.ndarray | None, np.ndarray | None]:
+        """What a curve shows (for tests)."""
+        return self._curves[name].getData()  # type: ignore[no-any-return]
+
+    def set_range(self, x: tuple[float, float], y: tuple[float, float]) -> None:
+        self.getPlotItem().setXRange(*x, padding=0)
+        self.getPlotItem().setYRange(*y, padding=0)
+
+    def set_ticks(self, side: str, ticks: list[tuple[float, str]]) -> None:
+        self.getPlotItem().getAxis(side).setTicks([ticks])
+
+
+FREQUENCIES = ((50, "50"), (100, "100"), (200, "200"), (500, "500"), (1000, "1 k"), (2000, "2 k"), (5000, "5 k"),
+               (10000, "10 k"), (20000, "20 k"))  # fmt: skip
+
+
+def frequency_ticks() -> list[tuple[float, str]]:
+    return [(float(np.log10(f)), text) for f, text in FREQUENCIES]

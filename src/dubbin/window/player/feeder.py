@@ -1,0 +1,135 @@
+"""Renders a little ahead of what is heard, on its own thread, so that the window and the device never wait."""
+
+from __future__ import annotations
+
+import logging
+import threading
+from collections import deque
+from dataclasses import dataclass
+
+import numpy as np
+
+from dubbin.core.measure.live import LiveMeter, Reading
+from dubbin.core.mix.program import Program, to_stereo
+from dubbin.core.sound.source import Samples
+
+BLOCK = 1024
+AHEAD = 12  # blocks: about a quarter of a second at 48 kHz
+BLEND = 480  # frames over which one sound turns into another
+
+
+@dataclass(frozen=True)
+class Chunk:
+    """Rendered sound, the program frame it begins at, the program it is of, and the meters after it."""
+
+    x: Samples
+    frame: int
+    program: Program
+    reading: Reading | None
+
+
+class Feeder:
+    """`play` begins; `swap` goes on with another sound at another frame without a gap; `take` gives chunks in order."""
+
+    def __init__(self, rate: int) -> None:
+        self._ready = threading.Condition()
+        self._chunks: deque[Chunk] = deque()
+        self._program: Program | None = None
+        self._old: Program | None = None
+        self._old_frame = 0
+        self._next = self._stop_at = 0
+        self._loop_from: int | None = None
+        self._finished = True
+        self._closing = False
+        self._rate = rate
+        self.meter = LiveMeter(rate, 2)
+        self._thread = threading.Thread(target=self._run, name="dubbin-feeder", daemon=True)
+        self._thread.start()
+
+    def play(self, program: Program, start: int, stop: int, loop: bool = False) -> None:
+        """Render program frames start to stop, again and again if `loop`."""
+        with self._ready:
+            self._chunks.clear()
+            self._program, self._old = program, None
+            self._next, self._stop_at = start, stop
+            self._loop_from = start if loop else None
+            self._finished = False
+            self.meter.reset()
+            self._ready.notify_all()
+
+    def swap(self, program: Program, frame: int, old_frame: int, stop: int) -> None:
+        """From the next chunk on `program` at `frame`, blended out of what played at `old_frame`."""
+        with self._ready:
+            if self._program is None or self._finished:
+                return
+            self._chunks.clear()
+            self._old, self._old_frame = self._program, old_frame
+            self._program, self._next, self._stop_at = program, frame, stop
+            if self._loop_from is not None:
+                self._loop_from = min(self._loop_from, frame)
+            self._ready.notify_all()
+
+    def halt(self) -> None:
+        with self._ready:
+            self._finished, self._program = True, None
+            self._chunks.clear()
+
+    def take(self) -> Chunk | None:
+        """The next chunk; None when none is ready."""
+        with self._ready:
+            chunk = self._chunks.popleft() if self._chunks else None
+            self._ready.notify_all()
+            return chunk
+
+    @property
+    def is_finished(self) -> bool:
+        """Whether everything was rendered and taken."""
+        with self._ready:
+            return self._finished and not self._chunks
+
+    def close(self) -> None:
+        with self._ready:
+            self._closing = True
+            self._ready.notify_all()
+        self._thread.join(timeout=5)
+
+    def _run(self) -> None:
+        while True:
+            with self._ready:
+                while not self._closing and (self._finished or len(self._chunks) >= AHEAD):
+                    self._ready.wait()
+                if self._closing:
+                    return
+                program, frame, old, old_frame = self._program, self._next, self._old, self._old_frame
+                stop = self._stop_at
+            if program is None:
+                continue
+            try:
+                x = self._render(program, frame, min(frame + BLOCK, stop), old, old_frame)
+            except Exception:
+                logging.getLogger("dubbin").exception("playback failed")
+                x = np.zeros((2, 0), np.float32)
+            with self._ready:
+                if program is not self._program or frame != self._next:
+                    continue  # swapped or stopped meanwhile: this chunk is not wanted any more
+                self._old = None
+                if x.shape[1]:
+                    self._chunks.append(Chunk(x, frame, program, self.meter.push(x)))
+                self._next = frame + x.shape[1]
+                if self._next >= self._stop_at or not x.shape[1]:
+                    if self._loop_from is not None and self._stop_at > self._loop_from:
+                        self._next = self._loop_from
+                    else:
+                        self._finished = True
+
+    @staticmethod
+    def _render(program: Program, start: int, stop: int, old: Program | None, old_frame: int) -> Samples:
+        x = to_stereo(program.read(start, max(start, stop)))
+        if old is None or not x.shape[1]:
+            return x
+        count = min(BLEND, x.shape[1], max(old.frames - old_frame, 0))
+        if count > 0:
+            rise = np.linspace(0.0, 1.0, count, dtype=np.float32)
+            before = to_stereo(old.read(old_frame, old_frame + count))
+            x[:, :count] = x[:, :count] * rise + before * (1 - rise)
+        return x

@@ -1,0 +1,113 @@
+"""Play, stop, and where the play head is."""
+
+from __future__ import annotations
+
+from collections import deque
+
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+
+from dubbin.core.measure.live import Reading
+from dubbin.core.mix.program import Program
+from dubbin.window.player.feeder import Chunk, Feeder
+from dubbin.window.player.sinks import Sink, best_sink
+
+TICK_MS = 15
+
+
+class Player(QObject):
+    """Plays programs. `head_moved` gives the session frame that is heard; `state_changed` whether it plays."""
+
+    head_moved = pyqtSignal(int)
+    state_changed = pyqtSignal(bool)
+    metered = pyqtSignal(object)
+
+    def __init__(self, rate: int, sink: Sink | None = None) -> None:
+        super().__init__()
+        self.sink = sink or best_sink(rate)
+        self._feeder = Feeder(rate)
+        self._timer = QTimer(self)
+        self._timer.setInterval(TICK_MS)
+        self._timer.timeout.connect(self._tick)
+        self._waiting: Chunk | None = None
+        self._written = 0
+        # For what was written and not yet heard: (first sink frame, chunk).
+        self._sent: deque[tuple[int, Chunk]] = deque()
+        self._program: Program | None = None
+        self.is_playing = False
+
+    def play(self, program: Program, start: int, stop: int | None = None, loop: bool = False) -> None:
+        """Play program frames start to stop (its end, by default)."""
+        end = program.frames if stop is None else min(stop, program.frames)
+        if end <= start:
+            return
+        if self.is_playing:
+            self.sink.stop()
+        self._program = program
+        self._reset()
+        self._feeder.play(program, start, end, loop)
+        self.sink.start()
+        self.is_playing = True
+        self._timer.start()
+        self.state_changed.emit(True)
+
+    def swap(self, program: Program) -> None:
+        """Go on with a changed program at the same place of the session, without a gap."""
+        if not self.is_playing or self._program is None:
+            return
+        chunk = self._waiting or (self._sent[-1][1] if self._sent else None)
+        if chunk is None:
+            return
+        old_frame = chunk.frame if chunk is self._waiting else chunk.frame + chunk.x.shape[1]
+        session = chunk.program.map.to_session(old_frame)
+        frame = program.map.to_program_or_next(session)
+        self._waiting = None
+        self._program = program
+        self._feeder.swap(program, frame, old_frame, program.frames)
+
+    def stop(self) -> None:
+        if not self.is_playing:
+            return
+        self._feeder.halt()
+        self.sink.stop()
+        self._timer.stop()
+        self.is_playing = False
+        self.state_changed.emit(False)
+
+    def reset_meters(self) -> None:
+        self._feeder.meter.reset()
+
+    def close(self) -> None:
+        self.stop()
+        self._feeder.close()
+
+    def _reset(self) -> None:
+        self._waiting, self._written = None, 0
+        self._sent.clear()
+
+    def _tick(self) -> None:
+        while True:
+            chunk = self._waiting or self._feeder.take()
+            self._waiting = None
+            if chunk is None:
+                break
+            if self.sink.room() < chunk.x.shape[1]:
+                self._waiting = chunk
+                break
+            self._sent.append((self._written, chunk))
+            self._written += chunk.x.shape[1]
+            self.sink.write(chunk.x)
+        heard = self.sink.played()
+        self._tell_head(heard)
+        if self._waiting is None and self._feeder.is_finished and heard >= self._written:
+            self.stop()
+
+    def _tell_head(self, heard: int) -> None:
+        passed: Reading | None = None
+        while len(self._sent) > 1 and self._sent[1][0] <= heard:
+            passed = self._sent.popleft()[1].reading
+        if passed is not None:
+            self.metered.emit(passed)
+        if self._sent:
+            first, chunk = self._sent[0]
+            frame = chunk.frame + min(max(heard - first, 0), chunk.x.shape[1])
+            self.head_moved.emit(chunk.program.map.to_session(frame))

@@ -1,0 +1,128 @@
+"""What the play keys do: programs to the player, the play head to the selection."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from dubbin.core.episode.model import Episode
+from dubbin.core.episode.time_map import TimeMap
+from dubbin.core.mix.hear import Hear
+from dubbin.window.desk import Desk
+from dubbin.window.lanes.selection import Selection
+from dubbin.window.lanes.viewport import Viewport
+from dubbin.window.player.player import Player
+
+SEAM_LEAD_S, SEAM_TAIL_S = 1.2, 1.2
+
+
+class Playing(QObject):
+    """Play and stop, seams, loop; keeps what plays up to date with the episode."""
+
+    loop_changed = pyqtSignal(bool)
+
+    def __init__(self, desk: Desk, selection: Selection, view: Viewport, player: Player) -> None:
+        super().__init__()
+        self._desk, self._selection, self._view, self.player = desk, selection, view, player
+        self.loop = False
+        self._of_cut = False
+        self._return_to: int | None = None
+        player.head_moved.connect(self._on_head)
+        player.state_changed.connect(self._on_state)
+        desk.episode_changed.connect(self._on_episode_changed)
+        desk.hear_changed.connect(self._swap)
+        desk.sounds_changed.connect(self._swap)
+
+    def toggle(self) -> None:
+        if self.player.is_playing:
+            self.player.stop()
+        else:
+            self.play_from(self._selection.head)
+
+    def play_from(self, session: int) -> None:
+        """Play the program from a session frame; a selection is played alone when it loops."""
+        program = self._desk.program()
+        start = program.map.to_program_or_next(session)
+        stop = None
+        self._of_cut = False
+        if self.loop and self._selection.range is not None:
+            start, stop = (program.map.to_program_or_next(f) for f in self._selection.range)
+        if start >= program.frames:
+            start = 0
+        self.player.play(program, start, stop, loop=self.loop)
+
+    def play_selection(self) -> None:
+        """Hear the selection or the picked cut as it lies in the session, cut or not."""
+        if self._selection.range is not None:
+            a, b = self._selection.range
+        elif self._selection.cut is not None:
+            a, b = self._selection.cut.start_frame, self._selection.cut.end_frame
+        else:
+            return
+        self._of_cut = True
+        self._return_to = self._selection.head
+        self.player.play(self._desk.program(TimeMap([(a, b)])), 0, loop=self.loop)
+
+    def toggle_loop(self) -> None:
+        self.loop = not self.loop
+        self.loop_changed.emit(self.loop)
+
+    def seams(self) -> list[int]:
+        """Program frames of all seams."""
+        return self._desk.map.seams()
+
+    def hear_seam(self) -> None:
+        """Play a second or so around the seam nearest to the play head."""
+        seams = self.seams()
+        if not seams:
+            return
+        at = self._desk.map.to_program_or_next(self._selection.head)
+        self._play_around(min(seams, key=lambda s: abs(s - at)))
+
+    def walk(self) -> None:
+        """Hear the next seam after the play head, and go there."""
+        at = self._desk.map.to_program_or_next(self._selection.head)
+        after = [s for s in self.seams() if s > at + 1]
+        if after:
+            self._go(after[0])
+            self._play_around(after[0])
+
+    def go_seam(self, direction: int) -> None:
+        """Move the play head to the next (1) or the previous (-1) seam."""
+        at = self._desk.map.to_program_or_next(self._selection.head)
+        seams = self.seams()
+        here = [s for s in seams if s > at + 1] if direction > 0 else [s for s in reversed(seams) if s < at - 1]
+        if here:
+            self._go(here[0])
+
+    def _go(self, program_frame: int) -> None:
+        self._selection.set_head(self._desk.map.to_session(program_frame))
+        self._view.reveal(self._selection.head)
+
+    def _play_around(self, seam: int) -> None:
+        program, rate = self._desk.program(), self._desk.episode.rate
+        self._of_cut = False
+        self._return_to = self._desk.map.to_session(seam)
+        start = max(0, seam - round(SEAM_LEAD_S * rate))
+        self.player.play(program, start, seam + round(SEAM_TAIL_S * rate))
+
+    def set_hear(self, hear: Hear) -> None:
+        self._desk.set_hear(hear)
+
+    def _on_head(self, session: int) -> None:
+        self._selection.set_head(session)
+        self._view.reveal(session)
+
+    def _on_state(self, playing: bool) -> None:
+        if not playing and self._return_to is not None:
+            self._selection.set_head(self._return_to)
+            self._return_to = None
+
+    def _on_episode_changed(self, before: Episode, after: Episode) -> None:
+        if before.id != after.id:
+            self.player.stop()
+        elif (before.lanes, before.cuts, before.seam_ms) != (after.lanes, after.cuts, after.seam_ms):
+            self._swap()
+
+    def _swap(self) -> None:
+        if self.player.is_playing and not self._of_cut:
+            self.player.swap(self._desk.program())
