@@ -58,7 +58,9 @@ def main() -> None:
     for lane in window.desk.episode.lanes[:2]:
         window.desk.pick_lane(lane.id)
         for card in repair.cards.values():
-            suggested = repair.is_suggested(card) if hasattr(repair, "is_suggested") else card is repair.cards["denoise"]
+            suggested = (
+                repair.is_suggested(card) if hasattr(repair, "is_suggested") else card is repair.cards["denoise"]
+            )
             if suggested:
                 card.switch.click()
         settle()

@@ -29,7 +29,9 @@ def targets(args: Namespace, folders: Folders) -> int:
         print_json({"targets": [asdict(t) for t in table.values()]})
         return 0
     for t in table.values():
-        print(f"{t.name:18} {t.integrated_lufs:6.1f} LUFS ±{t.tolerance_lu:.1f}  {t.true_peak_dbtp:5.1f} dBTP  {t.title}")
+        print(
+            f"{t.name:18} {t.integrated_lufs:6.1f} LUFS ±{t.tolerance_lu:.1f}  {t.true_peak_dbtp:5.1f} dBTP  {t.title}"
+        )
     return 0
 
 

@@ -43,13 +43,21 @@ def _parser() -> argparse.ArgumentParser:
     sub.add_argument("input", type=Path, metavar="IN")
     sub.add_argument("-o", dest="out", type=Path, required=True, metavar="OUT")
     sub.add_argument("--treat", action="append", type=_lazy("parse_treat"), metavar="NAME[=STRENGTH]")
-    sub.add_argument("--noise-from", type=_lazy("parse_span"), metavar="START:END", help="where only noise is, seconds")
+    sub.add_argument(
+        "--noise-from", type=_lazy("parse_span"), metavar="START:END", help="where only noise is, seconds"
+    )
     sub.add_argument("--residue", type=Path, metavar="FILE", help="write what was taken away")
 
     sub = add("pauses", ("sound_commands", "pauses"), "find pauses and, with -o, take them out")
     sub.add_argument("input", type=Path, metavar="IN")
     sub.add_argument("-o", dest="out", type=Path, metavar="OUT")
-    for flag, unit in (("quieter-than", "DB"), ("longer-than", "S"), ("leave-before", "S"), ("leave-after", "S"), ("keep", "S")):
+    for flag, unit in (
+        ("quieter-than", "DB"),
+        ("longer-than", "S"),
+        ("leave-before", "S"),
+        ("leave-after", "S"),
+        ("keep", "S"),
+    ):
         sub.add_argument(f"--{flag}", type=float, metavar=unit)
 
     add("targets", ("delivery_commands", "targets"), "the delivery targets")
@@ -105,11 +113,17 @@ def main(argv: Sequence[str] | None = None) -> int:
     except BrokenPipeError:
         return CANNOT
     except OSError as error:
-        print(f"dubbin: {error.strerror or error}{f': {error.filename}' if error.filename else ''}.", file=sys.stderr)
+        print(
+            f"dubbin: {error.strerror or error}{f': {error.filename}' if error.filename else ''}.",
+            file=sys.stderr,
+        )
         return CANNOT
     except Exception as error:
         import logging
 
         logging.getLogger("dubbin").debug("internal error", exc_info=True)
-        print(f"dubbin: an error of the program itself: {type(error).__name__}: {error}. Please report it.", file=sys.stderr)
+        print(
+            f"dubbin: an error of the program itself: {type(error).__name__}: {error}. Please report it.",
+            file=sys.stderr,
+        )
         return CANNOT

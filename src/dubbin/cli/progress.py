@@ -22,7 +22,11 @@ def progress_task(label: str, quiet: bool) -> Task:
         if now - last > 0.1:
             last = now
             done = round(fraction * WIDTH)
-            print(f"\r{label[:28]:28} {'#' * done}{'.' * (WIDTH - done)} {fraction:4.0%}", end="", file=sys.stderr)
+            print(
+                f"\r{label[:28]:28} {'#' * done}{'.' * (WIDTH - done)} {fraction:4.0%}",
+                end="",
+                file=sys.stderr,
+            )
 
     return Task(report)
 

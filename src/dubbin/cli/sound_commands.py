@@ -132,9 +132,7 @@ def clean(args: Namespace, folders: Folders) -> int:
     ]  # fmt: skip
     factor = before.duration_s / seconds
     if args.json:
-        print_json(
-            {"file": str(args.input), "out": str(args.out), "treatments": entries, "realtime_factor": factor}
-        )
+        print_json({"file": str(args.input), "out": str(args.out), "treatments": entries, "realtime_factor": factor})
         return 0
     print(f"{args.out}: {factor:.0f} x real time")
     if not uses:
@@ -153,7 +151,9 @@ def _figures(name: str, report: RecordingReport) -> dict[str, float | None]:
 
 def _check_ending(path: Path) -> None:
     if path.suffix.lower() not in SOUND_ENDINGS:
-        raise CannotWrite(f"{path.name}: the output can be {' or '.join(SOUND_ENDINGS)}; use `dubbin master` for others.")
+        raise CannotWrite(
+            f"{path.name}: the output can be {' or '.join(SOUND_ENDINGS)}; use `dubbin master` for others."
+        )
 
 
 def _bits(path: Path) -> int:

@@ -21,7 +21,11 @@ from dubbin.demo.music import harbour_theme
 from dubbin.demo.recordings import RATE, build_sounds, script
 
 EPISODE_FILE = "the-slow-ferry.dubbin"
-FILES = {"ines": "ines-desk-microphone.wav", "tobias": "tobias-kitchen-table.wav", "music": "harbour-theme.flac"}
+FILES = {
+    "ines": "ines-desk-microphone.wav",
+    "tobias": "tobias-kitchen-table.wav",
+    "music": "harbour-theme.flac",
+}
 
 
 def build_demo(folder: Path, copies: WorkingCopies, task: Task | None = None) -> Path:

@@ -94,9 +94,7 @@ def build_sounds() -> DemoSounds:
             offset = start / RATE
             words.append(SpokenWord(voice, word["text"], offset + word["start_s"], offset + word["end_s"], number))
     ines, tobias, click_frames = _microphones(dry, frames)
-    truth = DemoTruth(
-        tuple(words), tuple(laughs), tuple(f / RATE for f in click_frames), HUM_HZ, KITCHEN_RT60_S
-    )
+    truth = DemoTruth(tuple(words), tuple(laughs), tuple(f / RATE for f in click_frames), HUM_HZ, KITCHEN_RT60_S)
     return DemoSounds(clean, {"ines": ines, "tobias": tobias}, truth)
 
 

@@ -249,7 +249,9 @@ class Desk(QObject):
 
             def work(task: Task, sound: LaneSound = sound) -> Treated:
                 for k, stage in enumerate(sound.repaired.stages):
-                    stage.findings(task.part(0.3 * k / len(sound.repaired.stages), 0.3 * (k + 1) / len(sound.repaired.stages)))
+                    stage.findings(
+                        task.part(0.3 * k / len(sound.repaired.stages), 0.3 * (k + 1) / len(sound.repaired.stages))
+                    )
                 noise = NoiseMeter(sound.recorded.rate, sound.recorded.channels)
                 builder = PeakBuilder(sound.recorded.channels)
                 part = task.part(0.3, 1.0)
@@ -305,7 +307,11 @@ class Desk(QObject):
         """Pauses with the present settings; empty until all voices are measured."""
         episode = self.episode
         voices = [lane for lane in episode.lanes if lane.role is not Role.EFFECT]
-        key = (episode.pauses, episode.frames, tuple((lane.id, lane.start_frame, lane.role) for lane in voices))
+        key = (
+            episode.pauses,
+            episode.frames,
+            tuple((lane.id, lane.start_frame, lane.role) for lane in voices),
+        )
         if self._pauses is None or self._pauses[0] != key:
             activities = []
             for lane in voices:

@@ -6,7 +6,16 @@ from collections.abc import Sequence
 
 from PyQt6.QtCore import QEvent, QObject, Qt
 from PyQt6.QtGui import QKeyEvent
-from PyQt6.QtWidgets import QDialog, QGridLayout, QHBoxLayout, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QDialog,
+    QGridLayout,
+    QHBoxLayout,
+    QLineEdit,
+    QListWidget,
+    QListWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
 
 from dubbin.window.actions import MENUS, Action
 from dubbin.window.parts.card import label

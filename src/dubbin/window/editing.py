@@ -38,7 +38,9 @@ class Editing:
     def cut(self) -> None:
         """Cut the selected stretch; the head goes to the seam."""
         if self._selection.range is None:
-            self._desk.said.emit("Select a stretch first: drag over the lanes, or set its start with I and its end with O.")
+            self._desk.said.emit(
+                "Select a stretch first: drag over the lanes, or set its start with I and its end with O."
+            )
             return
         start, end = self._selection.range
         self._desk.do(commands.cut_stretch(self._desk.episode, start, end))
@@ -48,7 +50,9 @@ class Editing:
     def put_back(self) -> None:
         cut = self._target_cut()
         if cut is None:
-            self._desk.said.emit("There is no cut at the play head. Click one, or go to a seam with the comma and full-stop keys.")
+            self._desk.said.emit(
+                "There is no cut at the play head. Click one, or go to a seam with the comma and full-stop keys."
+            )
             return
         self._desk.do(commands.put_back(self._desk.episode, cut))
         self._selection.clear()
@@ -126,7 +130,11 @@ class Editing:
         rate = self._desk.episode.rate
         at = self._selection.head / rate
         found = self._desk.pauses()
-        ahead = [p for p in found if p.start_s > at + 0.01] if direction > 0 else [p for p in found if p.start_s < at - 0.01]
+        ahead = (
+            [p for p in found if p.start_s > at + 0.01]
+            if direction > 0
+            else [p for p in found if p.start_s < at - 0.01]
+        )
         if ahead:
             self.go(round((ahead[0] if direction > 0 else ahead[-1]).start_s * rate) + 1)
 

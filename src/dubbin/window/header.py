@@ -32,7 +32,9 @@ class Header(QFrame):
             [(Hear.RECORDED.value, "Recorded", "Q"), (Hear.TREATED.value, "Treated", "W"), (Hear.RESIDUE.value, "Residue", "E")],
             {Hear.RECORDED.value: "indigo", Hear.TREATED.value: "saddle", Hear.RESIDUE.value: "brick"},
         )  # fmt: skip
-        self.hear.setToolTip("Hear the sound as recorded, as treated, or what the treatments took away (the residue).")
+        self.hear.setToolTip(
+            "Hear the sound as recorded, as treated, or what the treatments took away (the residue)."
+        )
         row = QHBoxLayout(self)
         row.setContentsMargins(14, 7, 16, 7)
         row.setSpacing(14)

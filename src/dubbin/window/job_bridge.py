@@ -29,9 +29,7 @@ class JobBridge(QObject):
         self._progressed.connect(self.changed)
         self._closing = False
 
-    def start(
-        self, slot: Hashable, title: str, work: Callable[[Task], Any], done: Callable[[Any], None]
-    ) -> None:
+    def start(self, slot: Hashable, title: str, work: Callable[[Task], Any], done: Callable[[Any], None]) -> None:
         """Run `work` in the background and call `done` with its result in the window's thread."""
         self.cancel(slot)
         job = self._runner.start(title, work)
@@ -70,7 +68,9 @@ class JobBridge(QObject):
             self.failed.emit(str(report.error))
         elif report.error is not None:
             logging.getLogger("dubbin").error("%s failed", report.job.title, exc_info=report.error)
-            self.failed.emit(f"{report.job.title}: an error of the program itself ({report.error}). Nothing was lost.")
+            self.failed.emit(
+                f"{report.job.title}: an error of the program itself ({report.error}). Nothing was lost."
+            )
         else:
             done(report.result)
 

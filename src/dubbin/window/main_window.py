@@ -8,8 +8,22 @@ from pathlib import Path
 from PyQt6.QtCore import QEvent, QObject, Qt, QTimer
 from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QKeySequence
 from PyQt6.QtWidgets import (
-    QAbstractSpinBox, QApplication, QComboBox, QFileDialog, QFrame, QHBoxLayout, QLineEdit, QMainWindow, QMenu, QMessageBox, QPushButton, QScrollArea,
-    QSplitter, QStackedWidget, QVBoxLayout, QWidget,
+    QAbstractSpinBox,
+    QApplication,
+    QComboBox,
+    QFileDialog,
+    QFrame,
+    QHBoxLayout,
+    QLineEdit,
+    QMainWindow,
+    QMenu,
+    QMessageBox,
+    QPushButton,
+    QScrollArea,
+    QSplitter,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
 )  # fmt: skip
 
 from dubbin import __version__
@@ -48,16 +62,16 @@ from dubbin.window.transport import Transport
 
 CARD_W = 306
 NOTICE_MS = 7000
-SOUND_FILES = (
-    "Sound and video (*.wav *.flac *.mp3 *.m4a *.aac *.ogg *.oga *.opus *.aif *.aiff *.w64 *.caf *.mp4 *.mov *.mkv *.webm *.m4v);;All files (*)"
-)
+SOUND_FILES = "Sound and video (*.wav *.flac *.mp3 *.m4a *.aac *.ogg *.oga *.opus *.aif *.aiff *.w64 *.caf *.mp4 *.mov *.mkv *.webm *.m4v);;All files (*)"
 EPISODE_FILES = f"Episodes (*{SUFFIX})"
 
 
 class MainWindow(QMainWindow):
     """One episode on one desk."""
 
-    def __init__(self, folders: Folders, theme: Theme, document: Document | None = None, sink: Sink | None = None) -> None:
+    def __init__(
+        self, folders: Folders, theme: Theme, document: Document | None = None, sink: Sink | None = None
+    ) -> None:
         super().__init__()
         self.setWindowTitle("Dubbin")
         self.resize(1280, 800)
@@ -285,7 +299,18 @@ class MainWindow(QMainWindow):
 
     def _show_lane_menu(self, at: object) -> None:
         menu = QMenu(self)
-        for id in ("play", "play-selection", "cut", "put-back", "toggle-pause", "hear-seam", "fold", "zoom-selection", "mute", "solo"):
+        for id in (
+            "play",
+            "play-selection",
+            "cut",
+            "put-back",
+            "toggle-pause",
+            "hear-seam",
+            "fold",
+            "zoom-selection",
+            "mute",
+            "solo",
+        ):
             self._qactions[id].setEnabled(self.actions_by_id[id].enabled())
             menu.addAction(self._qactions[id])
         menu.exec(at)  # type: ignore[call-overload]
@@ -328,7 +353,10 @@ class MainWindow(QMainWindow):
         if self._may_leave():
             folder = self._folders.documents / "Slow Ferry demo"
             self.jobs.start(
-                "demo", "Building the demo", lambda task: build_demo(folder, self.desk.copies, task), self.open_episode
+                "demo",
+                "Building the demo",
+                lambda task: build_demo(folder, self.desk.copies, task),
+                self.open_episode,
             )
 
     def _last_folder(self) -> str:
@@ -398,7 +426,10 @@ class MainWindow(QMainWindow):
         for item in left_over(self._folders.journals)[:1]:
             self.say(
                 f"The program ended without warning. “{item.title}” is kept up to “{item.last_step}” ({item.steps} steps not saved).",
-                (("Take it up again", lambda i=item: self._recover(i)), ("Throw it away", lambda i=item: i.journal.unlink(missing_ok=True))),
+                (
+                    ("Take it up again", lambda i=item: self._recover(i)),
+                    ("Throw it away", lambda i=item: i.journal.unlink(missing_ok=True)),
+                ),
             )
 
     def _recover(self, item: LeftOver) -> None:

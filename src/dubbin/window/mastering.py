@@ -109,4 +109,9 @@ class Mastering(QObject):
 
 
 def _same_sound(a: Episode | None, b: Episode) -> bool:
-    return a is not None and (a.lanes, a.cuts, a.seam_ms, a.recordings) == (b.lanes, b.cuts, b.seam_ms, b.recordings)
+    return a is not None and (a.lanes, a.cuts, a.seam_ms, a.recordings) == (
+        b.lanes,
+        b.cuts,
+        b.seam_ms,
+        b.recordings,
+    )

@@ -35,7 +35,10 @@ def status_line(step: Step, desk: Desk, proved: tuple[int, int] | None) -> tuple
         if not episode.lanes:
             return "drop recordings", False
         count = len(episode.recordings)
-        return f"{count} recording{'s' if count != 1 else ''}, {len(voices)} voice{'s' if len(voices) != 1 else ''}", True
+        return (
+            f"{count} recording{'s' if count != 1 else ''}, {len(voices)} voice{'s' if len(voices) != 1 else ''}",
+            True,
+        )
     if not episode.lanes:
         return "not begun", False
     if step is Step.REPAIR:

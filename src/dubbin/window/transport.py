@@ -18,7 +18,9 @@ from dubbin.window.theme import Theme, font
 
 
 class Transport(QFrame):
-    def __init__(self, desk: Desk, view: Viewport, selection: Selection, actions: dict[str, Action], theme: Theme) -> None:
+    def __init__(
+        self, desk: Desk, view: Viewport, selection: Selection, actions: dict[str, Action], theme: Theme
+    ) -> None:
         super().__init__()
         self.setObjectName("bar")
         self._desk, self._view, self._selection, self._theme = desk, view, selection, theme

@@ -31,9 +31,7 @@ CODECS = {Format.MP3: ("libmp3lame", "mp3"), Format.M4A: ("aac", "mp4"), Format.
 OPUS_RATE = 48000
 
 
-def encode(
-    source: Source, path: Path, format: Format, *, bits: int, kbps: int, task: Task | None = None
-) -> None:
+def encode(source: Source, path: Path, format: Format, *, bits: int, kbps: int, task: Task | None = None) -> None:
     """Write `source` to `path`; appears whole or not at all. bits: WAV and FLAC; kbps: the others.
 
     Opus always runs at 48 kHz: the source must. Raises CannotWrite.

@@ -51,7 +51,11 @@ class _Rendered:
 
     def __init__(self, path: Path, rate: int, channels: int, frames: int) -> None:
         self.rate, self.channels, self.frames = rate, channels, frames
-        self._data = np.memmap(path, np.float32, mode="r", shape=(frames, channels)) if frames else np.zeros((0, channels), np.float32)
+        self._data = (
+            np.memmap(path, np.float32, mode="r", shape=(frames, channels))
+            if frames
+            else np.zeros((0, channels), np.float32)
+        )
 
     def read(self, start: int, stop: int) -> Samples:
         return np.ascontiguousarray(self._data[start:stop].T)
@@ -75,7 +79,7 @@ def _render(source: Source, path: Path, rate: int, channels: int, task: Task) ->
             x = fold_channels(block, channels).T
             if resampler is not None:
                 x = resampler.resample_chunk(np.ascontiguousarray(x), last=start + block.shape[1] >= source.frames)
-            out.write(np.ascontiguousarray(x))
+            out.write(np.ascontiguousarray(x).data)
             frames += len(x)
     return _Rendered(path, rate, channels, frames)
 

@@ -45,7 +45,11 @@ def save_episode(episode: Episode, path: Path) -> None:
     """Write an episode: whole or not at all. Raises CannotWrite."""
     folder = path.resolve().parent
     recordings = tuple(replace(r, path=_relative(r.path, folder)) for r in episode.recordings)
-    body = {"schema": SCHEMA, "version": VERSION, "episode": to_plain(replace(episode, recordings=recordings))}
+    body = {
+        "schema": SCHEMA,
+        "version": VERSION,
+        "episode": to_plain(replace(episode, recordings=recordings)),
+    }
     data = msgspec.json.format(msgspec.json.encode(body), indent=2)
     try:
         with replacing(path) as temporary:
@@ -69,7 +73,9 @@ def load_episode(path: Path) -> Episode:
     if not isinstance(body, dict) or body.get("schema") != SCHEMA:
         raise BadEpisode(f"{path} is not an episode of Dubbin.")
     if not isinstance(body.get("version"), int) or body["version"] > VERSION:
-        raise BadEpisode(f"{path} was made by a newer Dubbin (format {body.get('version')}); this one reads up to {VERSION}.")
+        raise BadEpisode(
+            f"{path} was made by a newer Dubbin (format {body.get('version')}); this one reads up to {VERSION}."
+        )
     episode = from_plain(body.get("episode"))
     folder = path.resolve().parent
     recordings = tuple(replace(r, path=os.path.normpath(folder / r.path)) for r in episode.recordings)

@@ -8,7 +8,7 @@ behind and not locked belongs to a program that ended without warning.
 from __future__ import annotations
 
 import fcntl
-import os
+import uuid
 from dataclasses import dataclass
 from pathlib import Path
 from typing import IO, Any
@@ -39,7 +39,7 @@ class Journal:
 
     def __init__(self, folder: Path, episode: Episode, episode_path: Path | None) -> None:
         folder.mkdir(parents=True, exist_ok=True)
-        self.path = folder / f"{episode.id}-{os.getpid()}.jsonl"
+        self.path = folder / f"{episode.id}-{uuid.uuid4().hex[:8]}.jsonl"
         self._file: IO[bytes] = open(self.path, "wb")  # noqa: SIM115 open as long as the episode
         fcntl.flock(self._file, fcntl.LOCK_EX | fcntl.LOCK_NB)
         self.rebase(episode, episode_path)
@@ -88,7 +88,10 @@ def left_over(folder: Path) -> list[LeftOver]:
         if len(entries) < 2:
             path.unlink(missing_ok=True)
             continue
-        title = next((e["set"]["title"] for e in reversed(entries[1:]) if "title" in e["set"]), entries[0]["base"]["title"])
+        title = next(
+            (e["set"]["title"] for e in reversed(entries[1:]) if "title" in e["set"]),
+            entries[0]["base"]["title"],
+        )
         kept_at = Path(entries[0]["path"]) if entries[0]["path"] else None
         found.append(LeftOver(path, kept_at, title, entries[-1]["title"], len(entries) - 1, path.stat().st_mtime))
     return sorted(found, key=lambda item: -item.changed_at)
@@ -116,7 +119,7 @@ def recover(item: LeftOver) -> History:
 
 def _entries(data: bytes) -> list[dict[str, Any]]:
     """Whole lines only: the last one may have been cut off by the crash."""
-    entries = []
+    entries: list[dict[str, Any]] = []
     for line in data.split(b"\n"):
         try:
             entry = msgspec.json.decode(line)

@@ -6,6 +6,7 @@ from collections import deque
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 from scipy import signal
 
 from dubbin.core.measure.k_weighting import k_weighting_sos
@@ -78,5 +79,5 @@ class LiveMeter:
         return _lufs(power)
 
 
-def _lufs(powers: object) -> float | None:
-    return finite_or_none(OFFSET_LU + power_to_db(float(np.mean(powers))))  # type: ignore[arg-type]
+def _lufs(powers: list[float] | NDArray[np.float64]) -> float | None:
+    return finite_or_none(OFFSET_LU + power_to_db(float(np.mean(powers))))

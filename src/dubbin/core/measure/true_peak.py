@@ -24,6 +24,8 @@ def oversampling(rate: int) -> int:
 @lru_cache(maxsize=4)
 def interpolator(factor: int) -> NDArray[np.float32]:
     """Low-pass for interpolation by `factor`: linear phase, unity gain after zero stuffing."""
+    if factor == 1:
+        return np.ones(1, np.float32)
     taps = TAPS_PER_PHASE * factor + 1
     return (factor * signal.firwin(taps, 1.0 / factor, window=("kaiser", KAISER_BETA))).astype(np.float32)
 

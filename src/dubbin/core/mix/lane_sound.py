@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Any
 
 from dubbin.core.episode.model import Lane, TreatmentUse
 from dubbin.core.mix.hear import Hear
@@ -40,7 +41,7 @@ def active_uses(uses: Sequence[TreatmentUse]) -> list[Use]:
     for use in uses:
         treatment = TREATMENTS.get(use.name)
         if use.on and treatment is not None:
-            settings = settings_from_plain(treatment.settings_type, use.settings)
+            settings: Any = settings_from_plain(treatment.settings_type, use.settings)
             out.append(Use(treatment, settings, use.strength / 100.0))
     return out
 

@@ -8,6 +8,7 @@ inside a file can lead it elsewhere.
 from __future__ import annotations
 
 import os
+import re
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
@@ -21,7 +22,9 @@ from dubbin.core.errors import UnusableSound
 from dubbin.core.sound.source import BLOCK_FRAMES, Samples
 
 # Containers that FFmpeg may take a file for; playlists and anything that refers to other files are not among them.
-CONTAINERS = "mp3,aac,ogg,flac,wav,w64,aiff,caf,mov,mp4,m4a,3gp,matroska,webm,avi,mpegts,mpeg,asf,amr,ac3,eac3,wv,ape,tta"
+CONTAINERS = (
+    "mp3,aac,ogg,flac,wav,w64,aiff,caf,mov,mp4,m4a,3gp,matroska,webm,avi,mpegts,mpeg,asf,amr,ac3,eac3,wv,ape,tta"
+)
 SNDFILE_FORMATS = {"WAV", "WAVEX", "RF64", "W64", "AIFF", "FLAC", "CAF", "AU"}
 MAX_CHANNELS = 64
 LOWEST_RATE, HIGHEST_RATE = 4000, 768000
@@ -43,7 +46,7 @@ class SoundInfo:
 
 def check_readable(path: Path) -> None:
     """Raise UnusableSound with a plain sentence when there is nothing to read at `path`."""
-    if "://" in str(path):
+    if re.match(r"[a-zA-Z][a-zA-Z0-9+.-]+:/", str(path)):
         raise UnusableSound(f"{path} is an address; only files on this machine can be opened.")
     if not path.exists():
         raise UnusableSound(f"{path} was not found.")
@@ -92,9 +95,7 @@ def _probe_sndfile(path: Path) -> SoundInfo | None:
             if f.format not in SNDFILE_FORMATS:
                 return None
             title = f.title or None
-            return SoundInfo(
-                path, f.format, f"sndfile:{f.subtype}", f.samplerate, f.channels, f.frames, title=title
-            )
+            return SoundInfo(path, f.format, f"sndfile:{f.subtype}", f.samplerate, f.channels, f.frames, title=title)
     except (soundfile.LibsndfileError, RuntimeError, OSError, ValueError):
         return None
 

@@ -106,16 +106,14 @@ class WorkingCopies:
                     assert builder is not None
                     builder.push(x)
                     frames += x.shape[1]
-                    out.write(np.ascontiguousarray(x.T))
+                    out.write(np.ascontiguousarray(x.T).data)
 
                 for block in decode(path, info):
                     if builder is None:
                         channels = block.shape[0]
                         builder = PeakBuilder(channels)
                         if rate != info.rate:
-                            resampler = soxr.ResampleStream(
-                                info.rate, rate, channels, dtype="float32", quality="VHQ"
-                            )
+                            resampler = soxr.ResampleStream(info.rate, rate, channels, dtype="float32", quality="VHQ")
                     task.step(raw_frames / expected if expected else 0.5)
                     raw_frames += block.shape[1]
                     good = np.isfinite(block)
@@ -126,7 +124,11 @@ class WorkingCopies:
                         block = np.ascontiguousarray(resampler.resample_chunk(block.T).T)
                     put(block)
                 if resampler is not None:
-                    put(np.ascontiguousarray(resampler.resample_chunk(np.zeros((0, channels), np.float32), last=True).T))
+                    put(
+                        np.ascontiguousarray(
+                            resampler.resample_chunk(np.zeros((0, channels), np.float32), last=True).T
+                        )
+                    )
                 assert builder is not None
                 peaks = builder.finish()
             with replacing(self.folder / f"{name}.peaks") as temporary:

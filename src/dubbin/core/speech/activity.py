@@ -7,6 +7,7 @@ band. So the evidence is taken band by band, each against the noise in that band
 from __future__ import annotations
 
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
@@ -74,10 +75,10 @@ def _band_levels(x: Samples, rate: int, count: int) -> NDArray[np.float32]:
         frames = np.lib.stride_tricks.sliding_window_view(padded, size)[starts]
         X = np.fft.rfft(frames * window, axis=1)
         P = (X.real**2 + X.imag**2) * (2.0 / size)
-        for band, (low, high) in enumerate(zip(edges[:-1], edges[1:], strict=True)):
+        for band, (low, high) in enumerate(pairwise(edges)):
             if high > low:
                 out[:, band] = np.maximum(out[:, band], P[:, low:high].sum(axis=1))
-    return 10.0 * np.log10(out)
+    return (10.0 * np.log10(out)).astype(np.float32)
 
 
 def activity_from_bands(bands: NDArray[np.float32]) -> Activity:

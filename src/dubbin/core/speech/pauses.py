@@ -19,8 +19,13 @@ class PauseSettings:
     """What counts as a pause and what is left of it. quieter_than_db None: judged by the room's own noise."""
 
     quieter_than_db: float | None = setting(
-        None, -90.0, -10.0, "dBFS", "Quieter than", "Level under which nobody speaks; automatic follows the noise floor."
-    )  # type: ignore[arg-type]
+        None,
+        -90.0,
+        -10.0,
+        "dBFS",
+        "Quieter than",
+        "Level under which nobody speaks; automatic follows the noise floor.",
+    )
     longer_than_s: float = setting(0.6, 0.1, 10.0, "s", "Longer than", "Shorter pauses stay as they are.")
     leave_before_s: float = setting(
         0.07, 0.0, 2.0, "s", "Leave before", "Kept before the next word, where its breath and onset lie."

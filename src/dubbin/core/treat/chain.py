@@ -102,9 +102,7 @@ class Stage:
 class Chain:
     """The treated recording; a source. key: a name for the recording's content, for the tile cache."""
 
-    def __init__(
-        self, source: Source, uses: Sequence[Use], key: str = "", keeper: TileKeeper | None = None
-    ) -> None:
+    def __init__(self, source: Source, uses: Sequence[Use], key: str = "", keeper: TileKeeper | None = None) -> None:
         keeper = keeper or MemoryKeeper()
         self.source = source
         self.rate, self.channels, self.frames = source.rate, source.channels, source.frames

@@ -23,9 +23,7 @@ from dubbin.core.treat.treatment import Context, Treatment
 class CompressorSettings:
     """Threshold and figures of the static curve, and the two time constants."""
 
-    threshold_db: float = setting(
-        -20.0, -60.0, 0.0, "dBFS", "Threshold", "Level above which the voice is held back."
-    )
+    threshold_db: float = setting(-20.0, -60.0, 0.0, "dBFS", "Threshold", "Level above which the voice is held back.")
     ratio: float = setting(2.5, 1.0, 20.0, ": 1", "Ratio", "dB in for one dB out, above the threshold.")
     knee_db: float = setting(6.0, 0.0, 24.0, "dB", "Knee", "Width over which the ratio sets in.")
     attack_ms: float = setting(8.0, 0.1, 200.0, "ms", "Attack", "How fast it takes hold of a louder word.")

@@ -26,7 +26,7 @@ class FieldInfo:
     default: Any
 
 
-def setting(default: float, low: float, high: float, unit: str, label: str, help: str) -> Any:
+def setting(default: float | None, low: float, high: float, unit: str, label: str, help: str) -> Any:
     """A dataclass field with its range (inclusive), unit, label and a line of help."""
     meta = {"low": low, "high": high, "unit": unit, "label": label, "help": help}
     return field(default=default, metadata=meta)

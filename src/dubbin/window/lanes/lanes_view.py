@@ -5,7 +5,16 @@ from __future__ import annotations
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import (
-    QBrush, QContextMenuEvent, QImage, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QResizeEvent, QWheelEvent,
+    QBrush,
+    QContextMenuEvent,
+    QImage,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QPolygonF,
+    QResizeEvent,
+    QWheelEvent,
 )  # fmt: skip
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
@@ -13,7 +22,6 @@ from dubbin.core.episode.commands import move_cut_edges
 from dubbin.core.episode.model import Cut, Lane, Role
 from dubbin.core.mix.hear import Hear
 from dubbin.core.mix.program import audible_lanes
-from dubbin.core.sound.level import db_to_gain
 from dubbin.core.speech.pauses import Pause
 from dubbin.window.desk import Desk
 from dubbin.window.lanes.ruler import digits_for, tick_step_s
@@ -224,7 +232,11 @@ class LanesView(QWidget):
         p.setPen(c.q("ink"))
         p.setFont(font(22, 700))
         middle = area.center().y()
-        p.drawText(QRectF(area.left(), middle - 50, area.width(), 34), Qt.AlignmentFlag.AlignCenter, "Drop recordings here")
+        p.drawText(
+            QRectF(area.left(), middle - 50, area.width(), 34),
+            Qt.AlignmentFlag.AlignCenter,
+            "Drop recordings here",
+        )
         p.setFont(font(16))
         p.setPen(c.q("muted"))
         p.drawText(
@@ -311,7 +323,13 @@ class LanesView(QWidget):
             after = columns_of(view, treated.peaks, sound.voiced, lane.start_frame)
             if hear is Hear.RESIDUE:
                 # What is missing at either side of the treated wave.
-                gone = np.stack([np.minimum(recorded[:, 0] - after[:, 0], 0), np.maximum(recorded[:, 1] - after[:, 1], 0)], 1)
+                gone = np.stack(
+                    [
+                        np.minimum(recorded[:, 0] - after[:, 0], 0),
+                        np.maximum(recorded[:, 1] - after[:, 1], 0),
+                    ],
+                    1,
+                )
                 paint_wave(canvas, gone, c.q("brick", strong), zoom)
             else:
                 paint_wave(canvas, after, c.q("saddle", strong), zoom)
@@ -359,7 +377,11 @@ class LanesView(QWidget):
         width = p.fontMetrics().horizontalAdvance(text)
         if room > width + 6:
             p.setPen(self._theme.colours.q(colour))
-            p.drawText(QRectF(middle - width, self._bottom() + 1, 2 * width, LENGTHS_H), Qt.AlignmentFlag.AlignCenter, text)
+            p.drawText(
+                QRectF(middle - width, self._bottom() + 1, 2 * width, LENGTHS_H),
+                Qt.AlignmentFlag.AlignCenter,
+                text,
+            )
 
     def _paint_seams(self, p: QPainter) -> None:
         view = self._view
@@ -418,5 +440,6 @@ class LanesView(QWidget):
         p.drawLine(QPointF(x, RULER_H - 10), QPointF(x, self._bottom()))
         p.setBrush(c.q("ink"))
         p.setPen(Qt.PenStyle.NoPen)
-        p.drawPolygon(QPolygonF([QPointF(x - 6, RULER_H - 13), QPointF(x + 6, RULER_H - 13), QPointF(x, RULER_H - 4)]))
-
+        p.drawPolygon(
+            QPolygonF([QPointF(x - 6, RULER_H - 13), QPointF(x + 6, RULER_H - 13), QPointF(x, RULER_H - 4)])
+        )

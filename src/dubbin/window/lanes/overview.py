@@ -95,7 +95,10 @@ class Overview(QWidget):
             if copy is None:
                 continue
             for span in view.map.spans:
-                first, last = int(span.program / per_pixel), int(np.ceil((span.program + span.frames) / per_pixel))
+                first, last = (
+                    int(span.program / per_pixel),
+                    int(np.ceil((span.program + span.frames) / per_pixel)),
+                )
                 last = min(last, width)
                 if last <= first:
                     continue

@@ -3,7 +3,14 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QAbstractItemView, QHBoxLayout, QHeaderView, QPushButton, QTableWidget, QTableWidgetItem
+from PyQt6.QtWidgets import (
+    QAbstractItemView,
+    QHBoxLayout,
+    QHeaderView,
+    QPushButton,
+    QTableWidget,
+    QTableWidgetItem,
+)
 
 from dubbin.core.episode.commands import set_level, set_mute, set_solo
 from dubbin.core.episode.model import Lane, Role
@@ -111,13 +118,21 @@ class BalancePage(Page):
             if after is not None and lane.role is Role.VOICE and lane.id in audible:
                 voices.append(after)
             state = "heard" if lane.id in audible else "muted" if lane.mute else "not soloed"
-            values = (lane.voice, with_unit(level, "LUFS"), f"{number(lane.level_db)} dB", with_unit(after, "LUFS"), state)
+            values = (
+                lane.voice,
+                with_unit(level, "LUFS"),
+                f"{number(lane.level_db)} dB",
+                with_unit(after, "LUFS"),
+                state,
+            )
             for column, value in enumerate(values):
                 item = QTableWidgetItem(value)
                 item.setTextAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
                 self.table.setItem(row, column, item)
         if len(voices) > 1:
             apart = max(voices) - min(voices)
-            self.apart.setText(f"The voices are {number(apart)} LU apart, by their loudness as recorded and these levels.")
+            self.apart.setText(
+                f"The voices are {number(apart)} LU apart, by their loudness as recorded and these levels."
+            )
         else:
             self.apart.setText("")

@@ -6,7 +6,13 @@ from collections.abc import Callable
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
-    QAbstractItemView, QCheckBox, QHBoxLayout, QHeaderView, QPushButton, QTableWidget, QTableWidgetItem,
+    QAbstractItemView,
+    QCheckBox,
+    QHBoxLayout,
+    QHeaderView,
+    QPushButton,
+    QTableWidget,
+    QTableWidgetItem,
 )  # fmt: skip
 
 from dubbin.core.episode.commands import cut_pause, put_back, set_pauses
@@ -30,7 +36,12 @@ class EditPage(Page):
     shows_pauses = True
 
     def __init__(
-        self, desk: Desk, selection: Selection, theme: Theme, actions: dict[str, Action], go: Callable[[int], None]
+        self,
+        desk: Desk,
+        selection: Selection,
+        theme: Theme,
+        actions: dict[str, Action],
+        go: Callable[[int], None],
     ) -> None:
         super().__init__(desk, selection, theme)
         self._go = go
@@ -50,7 +61,9 @@ class EditPage(Page):
         self.pauses.switch.setToolTip("Cut all pauses found; off puts them back.")
         self.pauses.switch.toggled.connect(self._on_switched)
         self.automatic = QCheckBox("Level from the room's own noise")
-        self.automatic.setToolTip("Automatic: a pause is where nothing stands out of the noise floor of any microphone.")
+        self.automatic.setToolTip(
+            "Automatic: a pause is where nothing stands out of the noise floor of any microphone."
+        )
         self.automatic.toggled.connect(self._on_automatic)
         self.form = SettingsForm(PauseSettings)
         self.form.edited.connect(lambda name, value: self._on_setting(**{name: value}))
@@ -198,4 +211,10 @@ class EditPage(Page):
         if isinstance(entry, Cut):
             return (True, clock(entry.start_frame / rate, 1), "by hand", span_text(entry.frames / rate), "–")
         length, taken = entry.end_s - entry.start_s, entry.cut_end_s - entry.cut_start_s
-        return (self._cut_of(entry) is not None, clock(entry.start_s, 1), span_text(length), span_text(taken), span_text(length - taken))
+        return (
+            self._cut_of(entry) is not None,
+            clock(entry.start_s, 1),
+            span_text(length),
+            span_text(taken),
+            span_text(length - taken),
+        )

@@ -6,7 +6,14 @@ from collections.abc import Callable
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
-    QAbstractItemView, QComboBox, QHBoxLayout, QHeaderView, QLineEdit, QPushButton, QTableWidget, QTableWidgetItem,
+    QAbstractItemView,
+    QComboBox,
+    QHBoxLayout,
+    QHeaderView,
+    QLineEdit,
+    QPushButton,
+    QTableWidget,
+    QTableWidgetItem,
 )  # fmt: skip
 
 from dubbin.core.episode.commands import change_lane, name_voice, remove_lane
@@ -97,7 +104,9 @@ class IntakePage(Page):
         self.add_button.clicked.connect(lambda: add())
         self.column.addWidget(self.add_button)
         self.hint = label(
-            "Choose one file a microphone, or drop them on the lanes. Each becomes a lane; name the voice on it.", "muted", wrap=True
+            "Choose one file a microphone, or drop them on the lanes. Each becomes a lane; name the voice on it.",
+            "muted",
+            wrap=True,
         )
         self.column.addWidget(self.hint)
         self._cards: dict[str, LaneCard] = {}

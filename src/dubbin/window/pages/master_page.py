@@ -9,8 +9,18 @@ import numpy as np
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QColor
 from PyQt6.QtWidgets import (
-    QAbstractItemView, QCheckBox, QFormLayout, QGridLayout, QHBoxLayout, QHeaderView, QLineEdit, QPushButton, QTableWidget, QTableWidgetItem,
-    QVBoxLayout, QWidget,
+    QAbstractItemView,
+    QCheckBox,
+    QFormLayout,
+    QGridLayout,
+    QHBoxLayout,
+    QHeaderView,
+    QLineEdit,
+    QPushButton,
+    QTableWidget,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
 )  # fmt: skip
 
 from dubbin.core.deliver.encode import Format
@@ -44,7 +54,9 @@ class MasterPage(Page):
         self._add_tags()
         self.export_button = QPushButton("Make the masters …")
         self.export_button.setProperty("kind", "main")
-        self.export_button.setToolTip("Choose a folder; every file is decoded again and measured after it was written.")
+        self.export_button.setToolTip(
+            "Choose a folder; every file is decoded again and measured after it was written."
+        )
         self.export_button.clicked.connect(lambda: export())
         self.column.addWidget(self.export_button)
         self.column.addStretch(1)
@@ -166,7 +178,9 @@ class MasterPage(Page):
                 field.setCursorPosition(0)
         count = len(delivery.targets) * len(delivery.formats)
         self.export_button.setEnabled(bool(count) and self.mastering.all_read() and not self.mastering.is_busy)
-        self.export_button.setText(f"Make {count} master{'s' if count != 1 else ''} …" if count else "Choose a target and a format")
+        self.export_button.setText(
+            f"Make {count} master{'s' if count != 1 else ''} …" if count else "Choose a target and a format"
+        )
         self.mastering.measure()
         self._show_program()
         self._show_masters()
@@ -202,7 +216,9 @@ class MasterPage(Page):
         for row, master in enumerate(masters):
             self._show_row(row, master)
         if not masters:
-            self.verdict.setText("No masters yet. Every file will be decoded again and measured; what passes here passes there.")
+            self.verdict.setText(
+                "No masters yet. Every file will be decoded again and measured; what passes here passes there."
+            )
             set_kind(self.verdict, "muted")
             return
         passed = sum(m.proof.passes for m in masters)

@@ -50,7 +50,9 @@ class RepairPage(Page):
         card.body.addWidget(form)
         if name == "denoise":
             self.learn = QPushButton("Learn the noise from the selection")
-            self.learn.setToolTip("Select a stretch on the lanes in which nobody speaks; its sound is what will be taken down.")
+            self.learn.setToolTip(
+                "Select a stretch on the lanes in which nobody speaks; its sound is what will be taken down."
+            )
             self.learn.clicked.connect(self._on_learn)
             card.body.addWidget(self.learn)
         self.cards[name], self.forms[name] = card, form
@@ -133,7 +135,9 @@ class RepairPage(Page):
             start, end = ((f - lane.start_frame) / rate for f in self.selection.range)
             settings = {**use.settings, "noise_from_s": [max(start, 0.0), end]}
             strength = use.strength if use in lane.repairs else self._suggested(lane, "denoise") or DEFAULT_STRENGTH
-            change = self._change("denoise", "Learn the noise for LANE", settings=settings, on=True, strength=strength)
+            change = self._change(
+                "denoise", "Learn the noise for LANE", settings=settings, on=True, strength=strength
+            )
         else:
             change = None
             self.desk.said.emit("Select a stretch on the lanes in which only the noise is heard, then learn from it.")

@@ -27,7 +27,9 @@ class VoicePage(Page):
         self.empty = label("Add recordings in Intake first.", "muted", wrap=True)
         self.column.addWidget(self.empty)
         self.compressor = TreatmentCard(theme, "Compressor")
-        self.compressor.switch.toggled.connect(lambda on: self._do(f"Compressor {'on' if on else 'off'} for LANE", on=on))
+        self.compressor.switch.toggled.connect(
+            lambda on: self._do(f"Compressor {'on' if on else 'off'} for LANE", on=on)
+        )
         self.compressor.slider.changing.connect(lambda value: self._strength(value, final=False))
         self.compressor.slider.changed.connect(lambda value: self._strength(value, final=True))
         self.compressor.slider.given_up.connect(desk.document.end_preview)
@@ -57,7 +59,14 @@ class VoicePage(Page):
         key = f"{merge} {lane.id} compress" if merge else None
         base = self.desk.document.history.episode
         return change_use(
-            base, lane.id, "compress", title.replace("LANE", lane.voice), order=ORDER, voicing=True, merge_key=key, **fields
+            base,
+            lane.id,
+            "compress",
+            title.replace("LANE", lane.voice),
+            order=ORDER,
+            voicing=True,
+            merge_key=key,
+            **fields,
         )
 
     def _do(self, title: str, merge: str | None = None, **fields: object) -> None:
@@ -91,7 +100,9 @@ class VoicePage(Page):
         self.form.setEnabled(use.on)
         report = self.desk.report(lane)
         loudness = report.loudness if report else None
-        self.compressor.rows.show_row("loudness as recorded", with_unit(loudness.integrated_lufs, "LUFS") if loudness else "…")
+        self.compressor.rows.show_row(
+            "loudness as recorded", with_unit(loudness.integrated_lufs, "LUFS") if loudness else "…"
+        )
         reduction = float(static_gain_db(-6.0, settings)) * use.strength / 100
         self.compressor.rows.show_row("a peak at −6 dBFS comes down", f"{number(-reduction)} dB")
         level = np.linspace(-60.0, 0.0, 241)

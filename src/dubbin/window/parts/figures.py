@@ -21,7 +21,7 @@ def with_unit(value: float | None, unit: str, digits: int = 1) -> str:
 def clock(seconds: float, digits: int = 0) -> str:
     """1:02:03, 4:05.67; hours only where there are some."""
     seconds = max(seconds, 0.0)
-    whole = int(round(seconds * 10**digits)) / 10**digits
+    whole = round(seconds * 10**digits) / 10**digits
     hours, rest = divmod(whole, 3600)
     minutes, rest = divmod(rest, 60)
     tail = f"{rest:0{3 + digits if digits else 2}.{digits}f}"

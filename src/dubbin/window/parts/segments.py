@@ -18,7 +18,9 @@ class Segments(QWidget):
 
     chosen = pyqtSignal(str)
 
-    def __init__(self, theme: Theme, name: str, choices: Sequence[tuple[str, str, str]], accents: dict[str, str]) -> None:
+    def __init__(
+        self, theme: Theme, name: str, choices: Sequence[tuple[str, str, str]], accents: dict[str, str]
+    ) -> None:
         super().__init__()
         self._theme, self._choices, self._accents = theme, list(choices), accents
         self._current = self._choices[0][0]
@@ -93,7 +95,11 @@ class Segments(QWidget):
             if shortcut:
                 p.setFont(font(13))
                 p.setPen(c.q("on_accent", 210) if on else c.q("muted"))
-                p.drawText(here.adjusted(0, 0, -PAD + 2, 0), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, shortcut)
+                p.drawText(
+                    here.adjusted(0, 0, -PAD + 2, 0),
+                    Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight,
+                    shortcut,
+                )
             x += width
             p.setPen(QPen(c.q("line"), 1))
             if x < self.width() - 4:

@@ -22,7 +22,13 @@ class MarkedSlider(QWidget):
     given_up = pyqtSignal()
 
     def __init__(
-        self, theme: Theme, name: str, low: float = 0.0, high: float = 100.0, step: float = 1.0, origin: float | None = None
+        self,
+        theme: Theme,
+        name: str,
+        low: float = 0.0,
+        high: float = 100.0,
+        step: float = 1.0,
+        origin: float | None = None,
     ) -> None:
         super().__init__()
         self._theme, self._low, self._high, self._step = theme, low, high, step

@@ -1,0 +1,175 @@
+"""The command line as others may rely on it: exit codes, one JSON document, no half files."""
+
+from __future__ import annotations
+
+import json
+import os
+import stat
+import subprocess
+import sys
+from pathlib import Path
+
+import numpy as np
+import pytest
+import soundfile as sf
+
+from dubbin.cli.main import main
+from tests.conftest import RATE, noise, rms_db
+
+
+@pytest.fixture(autouse=True)
+def home(tmp_path, monkeypatch):
+    monkeypatch.setenv("DUBBIN_HOME", str(tmp_path / "home"))
+
+
+@pytest.fixture
+def talk(tmp_path, speech) -> Path:
+    x = np.concatenate([speech[: 6 * RATE], np.zeros(2 * RATE), speech[6 * RATE : 12 * RATE]])
+    sf.write(tmp_path / "talk.wav", x + noise(14, -55)[: len(x)], RATE, subtype="PCM_24")
+    return tmp_path / "talk.wav"
+
+
+def run(capsys, *args) -> tuple[int, dict]:
+    code = main([str(a) for a in args])
+    captured = capsys.readouterr()
+    assert "Traceback" not in captured.err
+    return code, json.loads(captured.out) if captured.out.startswith("{") else {
+        "text": captured.out,
+        "err": captured.err,
+    }
+
+
+def test_check_reports_the_promised_keys(capsys, talk):
+    code, out = run(capsys, "check", talk, "--json")
+    (entry,) = out["files"]
+    assert code == 0 and entry["sample_rate"] == RATE and entry["duration_s"] == pytest.approx(14.0, abs=0.01)
+    assert set(entry["loudness"]) == {"integrated_lufs", "range_lu", "max_momentary_lufs", "max_short_term_lufs",
+                                      "true_peak_dbtp", "sample_peak_dbfs"}  # fmt: skip
+    assert entry["noise"]["floor_dbfs"] == pytest.approx(-55, abs=1.5)
+    assert any(s["treatment"] == "denoise" for s in entry["suggested"])
+
+
+def test_clean_keeps_length_and_alignment_and_writes_the_residue(capsys, talk, tmp_path):
+    code, out = run(
+        capsys,
+        "clean",
+        talk,
+        "-o",
+        tmp_path / "c.wav",
+        "--treat",
+        "denoise=80",
+        "--residue",
+        tmp_path / "r.wav",
+        "--json",
+    )
+    x, y, r = (sf.read(p, dtype="float32")[0] for p in (talk, tmp_path / "c.wav", tmp_path / "r.wav"))
+    assert code == 0 and len(x) == len(y) == len(r)
+    np.testing.assert_allclose(y + r, x, atol=1e-6)
+    (entry,) = out["treatments"]
+    assert entry["strength"] == 80 and entry["after"]["floor_dbfs"] < entry["before"]["floor_dbfs"] - 8
+    assert out["realtime_factor"] > 1
+
+
+def test_clean_at_strength_zero_is_the_recording(capsys, talk, tmp_path):
+    run(capsys, "clean", talk, "-o", tmp_path / "c.wav", "--treat", "denoise=0")
+    np.testing.assert_array_equal(sf.read(talk, dtype="float32")[0], sf.read(tmp_path / "c.wav", dtype="float32")[0])
+
+
+def test_pauses_are_found_and_taken_out(capsys, talk, tmp_path):
+    code, out = run(capsys, "pauses", talk, "-o", tmp_path / "p.wav", "--longer-than", "0.5", "--json")
+    assert code == 0 and out["count"] == len(out["cuts"]) >= 1
+    taken = sum(c["end_s"] - c["start_s"] for c in out["cuts"])
+    assert out["edited_s"] == pytest.approx(out["duration_s"] - taken, abs=1e-6)
+    assert sf.info(tmp_path / "p.wav").duration == pytest.approx(out["edited_s"], abs=1e-3)
+    for c in out["cuts"]:
+        assert c["pause_start_s"] <= c["start_s"] < c["end_s"] <= c["pause_end_s"]
+
+
+def test_master_then_proof(capsys, talk, tmp_path):
+    code, out = run(
+        capsys, "master", talk, "-o", tmp_path / "m", "--target", "podcast-mono", "--format", "mp3", "--json"
+    )
+    (master,) = out["masters"]
+    assert code == 0 and master["pass"] and master["format"] == "mp3"
+    assert run(capsys, "proof", master["file"], "--target", "podcast-mono", "--json")[1]["pass"]
+    code, out = run(capsys, "proof", talk, "--target", "podcast-mono", "--json")
+    assert code == 1 and not out["pass"] and out["problems"]
+
+
+def test_targets_are_listed(capsys):
+    targets = run(capsys, "targets", "--json")[1]["targets"]
+    assert {"name", "title", "integrated_lufs", "tolerance_lu", "true_peak_dbtp"} <= set(targets[0])
+
+
+@pytest.mark.parametrize("args", [["nonsense"], ["clean", "a.wav"], ["clean", "a.wav", "-o", "b.wav", "--treat", "magic"],
+                                  ["clean", "a.wav", "-o", "b.wav", "--treat", "denoise=900"], ["pauses", "a.wav", "--longer-than", "-4"]])  # fmt: skip
+def test_wrong_usage_is_exit_2(capsys, args):
+    assert main(args) == 2
+
+
+@pytest.mark.parametrize("command", [["check"], ["clean", "-o", "{out}"], ["pauses", "-o", "{out}"], ["proof", "--target", "podcast-mono"],
+                                     ["master", "-o", "{folder}", "--target", "podcast-mono"]])  # fmt: skip
+@pytest.mark.parametrize("kind", ["missing", "empty", "text", "nan", "silent", "short", "eight", "8k"])
+def test_bad_input_gives_a_sentence_or_a_result_and_no_half_file(capsys, tmp_path, command, kind):
+    path = tmp_path / f"{kind}.wav"
+    x = noise(2, -20)
+    sounds = {
+        "nan": np.full(RATE, np.nan),
+        "silent": np.zeros(2 * RATE),
+        "short": x[:960],
+        "eight": np.tile(x[:, None], 8),
+        "8k": x,
+    }
+    if kind in sounds:
+        sf.write(path, sounds[kind], 8000 if kind == "8k" else RATE, subtype="FLOAT")
+    elif kind == "empty":
+        path.touch()
+    elif kind == "text":
+        path.write_text("no sound")
+    out = tmp_path / "out"
+    out.mkdir()
+    filled = [a.format(out=out / "o.wav", folder=out) for a in command]
+    code = main([filled[0], str(path), *filled[1:]])
+    captured = capsys.readouterr()
+    assert code in (0, 1)
+    if kind in ("missing", "empty", "text"):
+        assert code == 1
+        assert captured.err.startswith("dubbin: ") and captured.err.count("\n") == 1
+    assert "Traceback" not in captured.err and "error of the program" not in captured.err
+    assert not [p for p in out.rglob("*") if ".part" in p.name or p.name.startswith(".")]
+    if code == 0 and (out / "o.wav").exists():
+        assert np.isfinite(sf.read(out / "o.wav")[0]).all()
+
+
+def test_an_input_is_never_written_over(capsys, talk):
+    before = talk.read_bytes()
+    assert main(["clean", str(talk), "-o", str(talk), "--treat", "denoise"]) == 1
+    assert talk.read_bytes() == before
+
+
+@pytest.mark.skipif(os.geteuid() == 0, reason="root may write anywhere")
+def test_a_folder_that_forbids_writing_is_said(capsys, talk, tmp_path):
+    locked = tmp_path / "locked"
+    locked.mkdir()
+    locked.chmod(stat.S_IRUSR | stat.S_IXUSR)
+    assert main(["clean", str(talk), "-o", str(locked / "a.wav"), "--treat", "denoise"]) == 1
+
+
+def test_the_demo_builds_without_a_window_and_masters(capsys, demo, tmp_path):
+    assert main(["demo", "--dir", str(demo.parent), "--no-window"]) == 0
+    assert capsys.readouterr().out.strip() == str(demo)
+
+
+def test_without_a_display_it_says_how(tmp_path):
+    env = {k: v for k, v in os.environ.items() if k not in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")}
+    done = subprocess.run([sys.executable, "-m", "dubbin"], env=env, capture_output=True, text=True, timeout=60)
+    assert done.returncode == 1 and "xvfb-run" in done.stderr and done.stderr.count("\n") == 1
+
+
+def test_the_demo_is_the_same_every_time_and_its_truth_is_known(demo_folder):
+    truth = json.loads((demo_folder / "truth.json").read_text())
+    x, rate = sf.read(demo_folder / "tobias-kitchen-table.wav")
+    assert len(truth["words"]) > 450 and len(truth["click_times_s"]) == 142
+    word = next(w for w in truth["words"] if w["voice"] == "tobias" and len(w["text"]) > 5)
+    here = x[round(word["start_s"] * rate) : round(word["end_s"] * rate)]
+    assert rms_db(here) > -40

@@ -1,0 +1,69 @@
+"""What all tests share: a home of their own, made signals, and the demo built once."""
+
+from __future__ import annotations
+
+import os
+import shutil
+from pathlib import Path
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+os.environ.setdefault("QT_LOGGING_RULES", "qt.multimedia.*=false;qt.qpa.*=false")
+
+import numpy as np
+import pytest
+
+from dubbin.core.folders import Folders
+from dubbin.core.sound.source import Sound
+from dubbin.core.sound.working_copy import WorkingCopies
+
+RATE = 48000
+
+
+@pytest.fixture
+def folders(tmp_path: Path) -> Folders:
+    return Folders(tmp_path / "cache", tmp_path / "state", tmp_path / "documents")
+
+
+@pytest.fixture(scope="session")
+def demo_folder(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """The demo episode, built once; not to be changed."""
+    from dubbin.demo.episode import build_demo
+
+    base = tmp_path_factory.mktemp("demo")
+    build_demo(base / "demo", WorkingCopies(base / "cache"))
+    return base / "demo"
+
+
+@pytest.fixture
+def demo(demo_folder: Path, tmp_path: Path) -> Path:
+    """A demo episode of one's own."""
+    shutil.copytree(demo_folder, tmp_path / "demo")
+    return tmp_path / "demo" / "the-slow-ferry.dubbin"
+
+
+@pytest.fixture(scope="session")
+def speech() -> np.ndarray:
+    """Twenty seconds of clean demo speech at 48 kHz with silence between the lines: (frames,) float32."""
+    from dubbin.demo.recordings import clean_lines
+
+    parts = [p for x in clean_lines()[:7] for p in (x, np.zeros(RATE // 2))]
+    return np.concatenate(parts)[: 20 * RATE].astype(np.float32)
+
+
+def tone(frequency_hz: float, seconds: float, level_dbfs: float = 0.0, rate: int = RATE, channels: int = 1) -> Sound:
+    n = np.arange(round(seconds * rate))
+    x = 10 ** (level_dbfs / 20) * np.sin(2 * np.pi * frequency_hz * n / rate)
+    return Sound(np.tile(x.astype(np.float32), (channels, 1)), rate)
+
+
+def noise(seconds: float, level_dbfs: float, seed: int = 0, rate: int = RATE) -> np.ndarray:
+    x = np.random.default_rng(seed).standard_normal(round(seconds * rate))
+    return (x * 10 ** (level_dbfs / 20)).astype(np.float32)
+
+
+def joined(*sounds: Sound) -> Sound:
+    return Sound(np.concatenate([s.samples for s in sounds], axis=1), sounds[0].rate)
+
+
+def rms_db(x: np.ndarray) -> float:
+    return float(10 * np.log10(np.mean(np.square(x, dtype=np.float64)) + 1e-30))

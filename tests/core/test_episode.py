@@ -1,0 +1,173 @@
+"""The model: time maps, commands and history, file and journal."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from dubbin.core.episode import commands
+from dubbin.core.episode.document import Document, new_episode
+from dubbin.core.episode.file import load_episode, save_episode
+from dubbin.core.episode.history import History
+from dubbin.core.episode.journal import left_over
+from dubbin.core.episode.model import Cut, CutKind, Episode, Lane, Recording, Stretch
+from dubbin.core.episode.time_map import TimeMap, merged, program_map
+from dubbin.core.errors import BadEpisode
+from dubbin.core.speech.pauses import Pause
+
+LENGTH = 100_000
+
+
+def episode(**fields) -> Episode:
+    recording = Recording("r", "/tmp/a.wav", "f", LENGTH, 48000, 1)
+    return replace(new_episode(), recordings=(recording,), lanes=(Lane("l", "r", (0,), "Ines"),), **fields)
+
+
+frames = st.integers(0, LENGTH)
+stretches = st.tuples(frames, frames).filter(lambda s: s[0] != s[1]).map(sorted)
+
+
+@given(st.lists(stretches, max_size=12), st.lists(frames, min_size=1, max_size=20))
+def test_program_time_and_session_time_are_inverse(cuts, places):
+    start = episode(cuts=tuple(Cut(a, b) for a, b in cuts))
+    time_map = program_map(start)
+    gone = sum(b - a for a, b in merged(start.cuts))
+    assert time_map.program_frames == LENGTH - gone
+    for place in places:
+        at = time_map.to_program(place)
+        is_cut = any(a <= place < b for a, b in cuts) or place >= LENGTH
+        assert (at is None) == is_cut
+        if at is not None:
+            assert time_map.to_session(at) == place
+
+
+@given(st.lists(stretches, max_size=12), frames, frames)
+def test_order_is_kept_by_the_program(cuts, a, b):
+    time_map = program_map(episode(cuts=tuple(Cut(*c) for c in cuts)))
+    low, high = sorted((a, b))
+    assert time_map.to_program_or_next(low) <= time_map.to_program_or_next(high)
+
+
+acts = st.one_of(
+    st.tuples(st.just("cut"), stretches),
+    st.tuples(st.just("back"), st.integers(0, 10)),
+    st.tuples(st.just("edge"), st.tuples(st.integers(0, 10), frames, frames)),
+    st.tuples(st.just("level"), st.floats(-20, 10)),
+    st.tuples(st.just("all"), st.none()),
+)
+
+
+def act(current: Episode, kind: str, value) -> commands.Change:
+    if kind == "cut":
+        return commands.cut_stretch(current, *value)
+    if kind == "level":
+        return commands.set_level(current, "l", value)
+    if kind == "all" or not current.cuts:
+        return commands.put_back_all(current)
+    if kind == "back":
+        return commands.put_back(current, current.cuts[value % len(current.cuts)])
+    index, a, b = value
+    return commands.move_cut_edges(current, current.cuts[index % len(current.cuts)], min(a, b), max(a, b))
+
+
+@given(st.lists(acts, max_size=15))
+@settings(deadline=None)
+def test_undo_gives_back_every_state_and_redo_every_one_again(sequence):
+    history = History(episode())
+    states = [history.episode]
+    for kind, value in sequence:
+        if history.do(act(history.episode, kind, value)):
+            states = [*states[: len(history.done)], history.episode]
+    for state in reversed(states[: len(history.done)]):
+        history.undo()
+        assert history.episode == state
+    for _ in range(len(history.undone)):
+        history.redo()
+    assert history.episode == states[-1]
+
+
+def test_a_drag_is_one_step_and_the_next_drag_another():
+    history = History(episode())
+    for level in (1.0, 2.0, 3.0):
+        history.do(commands.set_level(history.episode, "l", level))
+    history.seal()
+    history.do(commands.set_level(history.episode, "l", 4.0))
+    assert len(history.done) == 2
+    history.undo()
+    assert history.episode.lanes[0].level_db == 3.0
+
+
+def test_a_pause_that_was_put_back_stays_whatever_the_settings():
+    pause = Pause(0.5, 1.5, 0.6, 1.4)
+    start = commands.set_pauses(episode(), episode().pauses, [pause], on=True).episode
+    assert [c.kind for c in start.cuts] == [CutKind.PAUSE]
+    kept = commands.put_back(start, start.cuts[0]).episode
+    wider = Pause(0.5, 1.5, 0.55, 1.45)
+    again = commands.set_pauses(kept, replace(kept.pauses, leave_after_s=0.05), [wider], on=True).episode
+    assert again.cuts == ()
+    assert commands.cut_pause(again, wider).episode.kept_pauses == ()
+
+
+def test_hand_cuts_survive_a_change_of_the_pauses():
+    start = commands.cut_stretch(episode(), 1000, 2000).episode
+    after = commands.set_pauses(start, start.pauses, [Pause(1, 2, 1.1, 1.9)], on=True).episode
+    assert Cut(1000, 2000) in after.cuts and len(after.cuts) == 2
+    assert commands.set_pauses(after, after.pauses, [], on=False).episode.cuts == start.cuts
+
+
+def test_seams_are_where_neighbours_were_parted():
+    assert TimeMap([(0, 100), (100, 200), (300, 400)]).seams() == [200]
+
+
+def test_saved_and_loaded_is_the_same(tmp_path):
+    whole = episode(cuts=(Cut(5, 10, CutKind.PAUSE),), kept_pauses=(Stretch(1, 2),))
+    inside = replace(whole, recordings=(replace(whole.recordings[0], path=str(tmp_path / "sub" / "a.wav")),))
+    save_episode(inside, tmp_path / "e.dubbin")
+    assert load_episode(tmp_path / "e.dubbin") == inside
+    assert '"sub/a.wav"' in (tmp_path / "e.dubbin").read_text()
+
+
+@pytest.mark.parametrize("text", ["", "{", "[]", '{"schema": "other"}', '{"schema": "dubbin-episode", "version": 99}',
+                                  '{"schema": "dubbin-episode", "version": 1, "episode": {"id": 5}}'])  # fmt: skip
+def test_a_wrong_episode_file_is_said_in_a_sentence(tmp_path, text):
+    path = tmp_path / "e.dubbin"
+    path.write_text(text)
+    with pytest.raises(BadEpisode, match=r"\.$"):
+        load_episode(path)
+
+
+def test_after_a_crash_everything_is_there(tmp_path):
+    document = Document(tmp_path, episode())
+    document.do(commands.cut_stretch(document.episode, 10, 20))
+    document.do(commands.cut_stretch(document.episode, 30, 40))
+    document.undo()
+    document.do(commands.set_level(document.episode, "l", 3.0))
+    document._journal._file.write(b'{"kind": "do", "half')  # the crash tore the last line
+    document._journal.abandon()
+    (item,) = left_over(tmp_path)
+    assert item.steps == 4 and item.last_step.startswith("Level")
+    again = Document.recovered(tmp_path, item)
+    assert again.episode == document.episode
+    assert [s.title for s in again.history.done] == [s.title for s in document.history.done]
+    again.close()
+
+
+def test_a_closed_or_living_episode_leaves_nothing_over(tmp_path):
+    document = Document(tmp_path, episode())
+    document.do(commands.cut_stretch(document.episode, 10, 20))
+    assert left_over(tmp_path) == []  # alive
+    document.close()
+    assert left_over(tmp_path) == []
+
+
+def test_a_preview_is_no_step(tmp_path):
+    document, seen = Document(tmp_path, episode()), []
+    document.listen(lambda before, after: seen.append(after))
+    document.preview(commands.set_level(document.episode, "l", 5.0).episode)
+    assert document.episode.lanes[0].level_db == 5.0 and not document.history.done
+    document.end_preview()
+    assert document.episode.lanes[0].level_db == 0.0 and len(seen) == 2
+    document.close()

@@ -1,0 +1,128 @@
+"""Loudness against the signals and tolerances of EBU Tech 3341 and 3342."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from scipy import signal
+
+from dubbin.core.measure.live import LiveMeter
+from dubbin.core.measure.loudness import LoudnessMeter, measure_loudness
+from dubbin.core.sound.source import Sound
+from tests.conftest import RATE, joined, noise, tone
+
+
+def stereo(seconds: float, level: float, frequency: float = 1000.0) -> Sound:
+    return tone(frequency, seconds, level, channels=2)
+
+
+@pytest.mark.parametrize(
+    ("parts", "expected"),
+    [
+        ([(20, -23.0)], -23.0),  # case 1
+        ([(20, -33.0)], -33.0),  # case 2
+        ([(10, -36.0), (60, -23.0), (10, -36.0)], -23.0),  # case 3: relative gate
+        ([(10, -72.0), (10, -36.0), (60, -23.0), (10, -36.0), (10, -72.0)], -23.0),  # case 4: absolute gate
+        ([(20, -26.0), (20.1, -20.0), (20, -26.0)], -23.0),  # case 5
+    ],
+)
+def test_integrated_loudness_of_the_reference_tones(parts, expected):
+    sound = joined(*(stereo(seconds, level) for seconds, level in parts))
+    assert measure_loudness(sound).integrated_lufs == pytest.approx(expected, abs=0.1)
+
+
+def test_surround_channels_weigh_more():  # case 6: 5.0, 28/24/30 dB down
+    n = np.arange(20 * RATE)
+    levels = (-28.0, -28.0, -24.0, -30.0, -30.0)
+    x = np.stack([10 ** (level / 20) * np.sin(2 * np.pi * 1000 * n / RATE) for level in levels]).astype(np.float32)
+    assert measure_loudness(Sound(x, RATE)).integrated_lufs == pytest.approx(-23.0, abs=0.1)
+
+
+@pytest.mark.parametrize("offset_ms", [0, 150, 1350, 2850])
+def test_short_term_maximum_wherever_the_tone_lies(offset_ms):  # case 11
+    silence = Sound(np.zeros((2, round(offset_ms * RATE / 1000)), np.float32), RATE)
+    sound = joined(silence, stereo(3, -23.0), stereo(1, -90))
+    assert measure_loudness(sound).max_short_term_lufs == pytest.approx(-23.0, abs=0.1)
+
+
+@pytest.mark.parametrize("offset_ms", [0, 20, 140, 380])
+def test_momentary_maximum_wherever_the_tone_lies(offset_ms):  # case 14
+    silence = Sound(np.zeros((2, round(offset_ms * RATE / 1000)), np.float32), RATE)
+    sound = joined(silence, stereo(0.4, -23.0), stereo(1, -90))
+    assert measure_loudness(sound).max_momentary_lufs == pytest.approx(-23.0, abs=0.1)
+
+
+@pytest.mark.parametrize(
+    ("divisor", "phase_deg", "level", "expected"),
+    [
+        (4, 0.0, -6.0, -6.0),
+        (4, 45.0, -6.0, -6.0),
+        (6, 60.0, -6.0, -6.0),
+        (8, 67.5, -6.0, -6.0),
+        (4, 45.0, 3.0, 3.0),
+    ],
+)  # cases 15 to 19
+def test_true_peak_of_tones_between_the_samples(divisor, phase_deg, level, expected):
+    n = np.arange(RATE)
+    x = 10 ** (level / 20) * np.sin(2 * np.pi * n / divisor + np.radians(phase_deg))
+    x *= np.minimum(1, np.minimum(n, n[::-1]) / 2000)  # faded, so that the ends make no peak of their own
+    peak = measure_loudness(Sound(x[None].astype(np.float32), RATE)).true_peak_dbtp
+    assert expected - 0.4 <= peak <= expected + 0.2
+
+
+@pytest.mark.parametrize("offset", [0, 1, 2, 3])
+def test_true_peak_of_a_short_burst_at_a_quarter_sample(offset):  # cases 20 to 23
+    high = 4 * RATE
+    n = np.arange(high // 10)
+    x = 0.5 * np.sin(2 * np.pi * n / 16 + 0.3) * (np.abs(n - high // 20) < 60)
+    x = signal.resample_poly(np.concatenate([np.zeros(offset), x]), 1, 4)
+    truth = np.max(np.abs(signal.resample_poly(x, 16, 1)))
+    peak = measure_loudness(Sound(x[None].astype(np.float32), RATE)).true_peak_dbtp
+    assert 20 * np.log10(truth) - 0.4 <= peak <= 20 * np.log10(truth) + 0.2
+
+
+@pytest.mark.parametrize(
+    ("levels", "expected"),
+    [
+        ((-20.0, -30.0), 10.0),
+        ((-20.0, -15.0), 5.0),
+        ((-40.0, -20.0), 20.0),
+        ((-50.0, -35.0, -20.0, -35.0, -50.0), 15.0),
+    ],
+)
+def test_loudness_range_of_the_reference_tones(levels, expected):  # Tech 3342, cases 1 to 4
+    sound = joined(*(stereo(20, level) for level in levels))
+    assert measure_loudness(sound).range_lu == pytest.approx(expected, abs=1.0)
+
+
+def test_the_figures_do_not_depend_on_the_blocks():
+    x = np.stack([noise(7, -20, 1), noise(7, -26, 2)])
+    whole, pieces = LoudnessMeter(RATE, 2), LoudnessMeter(RATE, 2)
+    whole.push(x)
+    start = 0
+    for size in (1, 999, 48000, 3, 70001, len(x[0])):
+        pieces.push(x[:, start : start + size])
+        start += size
+    a, b = whole.result(), pieces.result()
+    assert a.integrated_lufs == pytest.approx(b.integrated_lufs, abs=1e-6)
+    assert a.true_peak_dbtp == pytest.approx(b.true_peak_dbtp, abs=1e-3)
+
+
+@pytest.mark.parametrize("rate", [8000, 22050, 44100, 96000, 192000])
+def test_other_rates_read_the_same(rate):
+    assert measure_loudness(tone(997, 5, -20.0, rate=rate)).integrated_lufs == pytest.approx(-23.0, abs=0.15)
+
+
+def test_silence_and_too_little_sound_have_no_loudness():
+    silent = measure_loudness(Sound(np.zeros((1, RATE), np.float32), RATE))
+    assert (silent.integrated_lufs, silent.range_lu, silent.true_peak_dbtp) == (None, None, None)
+    assert measure_loudness(tone(1000, 0.02)).integrated_lufs is None
+
+
+def test_the_live_meter_agrees_with_the_measurement():
+    sound = stereo(5, -18.0)
+    meter, reading = LiveMeter(RATE, 2), None
+    for start in range(0, sound.frames, 1024):
+        reading = meter.push(sound.read(start, min(start + 1024, sound.frames)))
+    for value in (reading.momentary_lufs, reading.short_term_lufs, reading.integrated_lufs):
+        assert value == pytest.approx(-18.0, abs=0.1)

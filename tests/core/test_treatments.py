@@ -1,0 +1,111 @@
+"""What every treatment must keep, whichever it is; new ones are tested by being in the registry."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from dubbin.core.deliver.limiter import Limiter, LimiterSettings
+from dubbin.core.sound.source import Difference, Sound
+from dubbin.core.treat.chain import Chain, Use
+from dubbin.core.treat.compressor import CompressorSettings, static_gain_db
+from dubbin.core.treat.registry import TREATMENTS
+from dubbin.core.treat.settings import describe, settings_from_plain
+from dubbin.core.treat.tiles import DiskKeeper
+from tests.conftest import RATE, noise, rms_db
+
+EVERY = [*TREATMENTS.values(), Limiter()]
+
+
+def noisy(speech: np.ndarray, seconds: float = 20.0) -> Sound:
+    x = speech[: round(seconds * RATE)] + noise(seconds, -50)[: len(speech)]
+    return Sound(np.stack([x, np.roll(x, 400) * 0.7]).astype(np.float32), RATE)
+
+
+def use_of(treatment, strength: float = 1.0) -> Use:
+    settings = LimiterSettings(gain_db=6.0) if treatment.name == "limit" else treatment.settings_type()
+    return Use(treatment, settings, strength)
+
+
+@pytest.mark.parametrize("treatment", EVERY, ids=lambda t: t.name)
+class TestEveryTreatment:
+    def test_blocks_of_any_size_join_to_the_whole(self, treatment, speech):
+        sound = noisy(speech)
+        whole = Chain(sound, [use_of(treatment)]).read(0, sound.frames)
+        chain, start, parts = Chain(sound, [use_of(treatment)]), 0, []
+        for size in (1, 4097, 300000, 77, 2**18, sound.frames):
+            stop = min(start + size, sound.frames)
+            parts.append(chain.read(start, stop))
+            start = stop
+        np.testing.assert_allclose(np.concatenate(parts, axis=1), whole, atol=1e-5)
+
+    def test_tiles_join_without_being_heard(self, treatment, speech, monkeypatch):
+        sound = noisy(speech, 12.0)
+        long = Chain(sound, [use_of(treatment)]).read(0, sound.frames)
+        monkeypatch.setattr(type(treatment), "tile_s", 3.0)
+        short = Chain(sound, [use_of(treatment)]).read(0, sound.frames)
+        for place in range(3 * RATE, sound.frames, 3 * RATE):
+            near = slice(place - 2000, place + 2000)
+            assert rms_db(long[:, near] - short[:, near]) < max(rms_db(long[:, near]) - 40, -75)
+
+    def test_strength_zero_is_bit_identical(self, treatment, speech):
+        sound = noisy(speech, 3.0)
+        np.testing.assert_array_equal(Chain(sound, [use_of(treatment, 0.0)]).read(0, sound.frames), sound.samples)
+
+    def test_recorded_is_treated_plus_residue(self, treatment, speech):
+        sound = noisy(speech, 4.0)
+        chain = Chain(sound, [use_of(treatment, 0.7)])
+        residue = Difference(sound, chain).read(0, sound.frames)
+        np.testing.assert_allclose(chain.read(0, sound.frames) + residue, sound.samples, atol=1e-6)
+
+    def test_odd_sounds_come_out_as_long_as_they_were(self, treatment):
+        for x in (np.zeros((1, 1)), np.zeros((2, 4801)), np.full((1, 30001), 0.5), np.ones((3, 7))):
+            sound = Sound(x.astype(np.float32), RATE)
+            y = Chain(sound, [use_of(treatment)]).read(0, sound.frames)
+            assert y.shape == sound.samples.shape and np.isfinite(y).all()
+
+    @pytest.mark.parametrize("rate", [8000, 44100, 96000])
+    def test_other_rates_work(self, treatment, rate):
+        sound = Sound((noise(1.5, -30, rate=rate))[None], rate)
+        assert np.isfinite(Chain(sound, [use_of(treatment)]).read(0, sound.frames)).all()
+
+    def test_settings_describe_themselves(self, treatment):
+        for info in describe(treatment.settings_type):
+            assert info.help and info.label
+            assert info.default is None or info.low <= info.default <= info.high
+        with pytest.raises(ValueError, match="must lie"):
+            info = describe(treatment.settings_type)[0]
+            settings_from_plain(treatment.settings_type, {info.name: info.high + 1})
+
+
+def test_the_disk_keeps_what_was_computed(tmp_path, speech):
+    sound, treatment = noisy(speech, 3.0), TREATMENTS["denoise"]
+    first = Chain(sound, [use_of(treatment)], "key", DiskKeeper(tmp_path)).read(0, sound.frames)
+    again = Chain(sound, [use_of(treatment)], "key", DiskKeeper(tmp_path))
+    again.stages[0].treatment = None  # would fail if it had to compute
+    np.testing.assert_array_equal(again.read(0, sound.frames), first)
+
+
+def test_the_compressor_follows_its_static_curve():
+    settings = CompressorSettings(threshold_db=-20, ratio=4, knee_db=0, attack_ms=1, release_ms=50)
+    for level in (-30.0, -12.0, -2.0):
+        n = np.arange(RATE)
+        x = Sound((10 ** (level / 20) * np.sign(np.sin(2 * np.pi * 100 * n / RATE)))[None].astype(np.float32), RATE)
+        y = Chain(x, [Use(TREATMENTS["compress"], settings)]).read(0, RATE)
+        expected = level + float(static_gain_db(level, settings))
+        assert rms_db(y[0, RATE // 2 :]) == pytest.approx(expected, abs=0.1)
+
+
+@pytest.mark.parametrize("shape", ["square", "tone", "noise"])
+def test_the_limiter_keeps_the_ceiling(shape):
+    from dubbin.core.measure.loudness import measure_loudness
+
+    n = np.arange(3 * RATE)
+    x = {
+        "square": np.sign(np.sin(2 * np.pi * 997 * n / RATE)),
+        "tone": np.sin(2 * np.pi * 11025.3 * n / RATE + 0.6),
+        "noise": noise(3, -9),
+    }
+    sound = Sound(x[shape][None].astype(np.float32), RATE)
+    out = Chain(sound, [Use(Limiter(), LimiterSettings(gain_db=3.0, ceiling_dbtp=-1.0))])
+    assert measure_loudness(out).true_peak_dbtp <= -0.95

@@ -1,0 +1,229 @@
+"""The whole way, as a person goes it: open, clean, cut, master, save, open again."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+import soundfile as sf
+from PyQt6.QtCore import Qt
+from PyQt6.QtTest import QTest
+
+from dubbin.core.mix.hear import Hear
+from dubbin.core.sound.source import Sound
+from dubbin.core.sound.writing import write_sound
+from dubbin.window.steps import Step
+from tests.conftest import RATE, noise, rms_db
+from tests.core.test_mix_and_masters import independent_lufs
+from tests.window.conftest import drag, settle
+
+
+def test_from_noisy_recordings_to_masters_that_pass(open_window, qtbot, tmp_path, speech):
+    names = []
+    for k, level in enumerate((-48, -60)):
+        x = np.concatenate([speech[: 5 * RATE], np.zeros(2 * RATE), speech[5 * RATE : 9 * RATE]])
+        x = np.roll(x, k * 500) * (1.0 if k == 0 else 0.05) + noise(11, level, k)
+        write_sound(Sound(x[None].astype(np.float32), RATE), tmp_path / f"voice-{k}.wav")
+        names.append(tmp_path / f"voice-{k}.wav")
+    window = open_window()
+    window.take_files(names)
+    settle(qtbot, window)
+    lanes = window.desk.episode.lanes
+    assert [lane.voice for lane in lanes] == ["Voice 0", "Voice 1"]
+    card = window.pages[Step.INTAKE]._cards[lanes[0].id]
+    assert "LUFS" in card.rows.value("loudness") and "dBFS" in card.rows.value("noise floor")
+
+    card.name.setFocus()
+    card.name.selectAll()
+    QTest.keyClicks(card.name, "Ines")
+    QTest.keyClick(card.name, Qt.Key.Key_Return)
+    assert window.desk.episode.lanes[0].voice == "Ines"
+
+    window.go_step(Step.REPAIR)
+    repair = window.pages[Step.REPAIR]
+    QTest.mouseClick(repair.cards["denoise"].switch, Qt.MouseButton.LeftButton)
+    settle(qtbot, window)
+    before, after = repair.cards["denoise"].rows.value("noise floor").replace("−", "-").split(" dBFS")[0].split(" → ")
+    assert float(after) < float(before) - 10
+
+    window.go_step(Step.EDIT)
+    edit = window.pages[Step.EDIT]
+    QTest.mouseClick(edit.pauses.switch, Qt.MouseButton.LeftButton)
+    assert window.desk.episode.cuts and window.desk.episode.pauses_on
+    frames = window.desk.map.program_frames
+    assert frames < window.desk.episode.frames - RATE
+
+    window.go_step(Step.MASTER)
+    settle(qtbot, window)
+    (tmp_path / "masters").mkdir()
+    window.export_to(tmp_path / "masters")
+    settle(qtbot, window)
+    page = window.pages[Step.MASTER]
+    assert page.verdict.text() == "3 of 3 masters pass."
+    x, rate = sf.read(next((tmp_path / "masters").glob("*.wav")))
+    assert independent_lufs(x, rate) == pytest.approx(-16, abs=0.15)
+    assert len(x) == pytest.approx(frames * rate / RATE, abs=2)
+
+    path = tmp_path / "e.dubbin"
+    window._save_to(path)
+    again = open_window(path)
+    assert again.desk.episode == window.desk.episode
+
+
+def test_all_of_it_by_keyboard(window, qtbot):
+    lanes = window.lanes
+    QTest.keyClick(window, Qt.Key.Key_3, Qt.KeyboardModifier.ControlModifier)
+    assert window.steps.current is Step.EDIT
+    lanes.setFocus()
+    QTest.keyClick(lanes, Qt.Key.Key_N)
+    assert window.editing.pause_at_head() is not None
+    QTest.keyClick(lanes, Qt.Key.Key_P)
+    assert len(window.desk.episode.cuts) == 1
+    QTest.keyClick(lanes, Qt.Key.Key_P)
+    assert not window.desk.episode.cuts
+    QTest.keyClick(lanes, Qt.Key.Key_P, Qt.KeyboardModifier.ControlModifier)
+    many = len(window.desk.episode.cuts)
+    assert many == 1 or many > 10
+    QTest.keyClick(lanes, Qt.Key.Key_Home)
+    QTest.keyClick(lanes, Qt.Key.Key_I)
+    for _ in range(3):
+        QTest.keyClick(lanes, Qt.Key.Key_Right)
+    QTest.keyClick(lanes, Qt.Key.Key_O)
+    QTest.keyClick(lanes, Qt.Key.Key_X)
+    assert any(c.start_frame == 0 for c in window.desk.episode.cuts)
+    for _ in range(5):
+        QTest.keyClick(lanes, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert not window.desk.episode.cuts
+    QTest.keyClick(lanes, Qt.Key.Key_E)
+    assert window.desk.hear is Hear.RESIDUE
+
+
+def test_a_selection_is_cut_and_put_back_by_mouse(window, qtbot):
+    lanes, view = window.lanes, window.view
+    window.go_step(Step.EDIT)
+    drag(lanes, (200, 90), (300, 90))
+    start, end = window.selection.range
+    assert start == pytest.approx(200 * view.per_pixel, abs=2 * view.per_pixel)
+    window.actions_by_id["cut"].run()
+    (cut,) = window.desk.episode.cuts
+    assert (cut.start_frame, cut.end_frame) == (start, end)
+    program = window.desk.program()
+    expected = window.desk.program(window.desk.map.__class__([(0, window.desk.episode.frames)]))
+    np.testing.assert_array_equal(program.read(start + 3000, start + 9000), expected.read(end + 3000, end + 9000))
+    drag(lanes, (300, 90), (320, 90))  # the edge of the cut
+    assert window.desk.episode.cuts[0].end_frame > end
+    QTest.mouseClick(lanes, Qt.MouseButton.LeftButton, pos=lanes.rect().center().__class__(250, 90))
+    assert window.selection.cut == window.desk.episode.cuts[0]
+    window.actions_by_id["put-back"].run()
+    assert not window.desk.episode.cuts
+
+
+def test_marks_follow_a_setting_at_once(window):
+    window.go_step(Step.EDIT)
+    edit = window.pages[Step.EDIT]
+    few = len(window.desk.pauses())
+    edit.form.fields["longer_than_s"].setValue(2.0)
+    assert 0 < len(window.desk.pauses()) < few
+    assert edit.pauses.rows.value("found").startswith(f"{len(window.desk.pauses())},")
+    edit.automatic.click()
+    assert window.desk.episode.pauses.quieter_than_db is not None
+
+
+def test_strength_is_previewed_and_one_undo_step(window, qtbot):
+    window.go_step(Step.REPAIR)
+    card = window.pages[Step.REPAIR].cards["denoise"]
+    card.switch.click()
+    settle(qtbot, window)
+    steps = len(window.desk.document.history.done)
+    drag(card.slider, (card.slider.width() * 0.9, 11), (card.slider.width() * 0.4, 11))
+    lane = window.desk.episode.lanes[0]
+    assert lane.repairs[0].strength == pytest.approx(39, abs=3)
+    assert len(window.desk.document.history.done) == steps + 1
+    window.actions_by_id["undo"].run()
+    assert window.desk.episode.lanes[0].repairs[0].strength > 80
+
+
+def test_folded_and_unfolded_show_the_same_place(window):
+    window.editing.toggle_all_pauses()
+    view = window.view
+    place = window.desk.map.to_session(window.desk.map.program_frames // 2)
+    unfolded = view.x_of(place)
+    window.actions_by_id["fold"].run()
+    assert view.frames == window.desk.map.program_frames
+    assert view.session_at(view.x_of(place) + 0.5) == pytest.approx(place, abs=2 * view.per_pixel)
+    window.actions_by_id["fold"].run()
+    assert view.x_of(place) == pytest.approx(unfolded, abs=1)
+
+
+def test_playing_moves_the_head_in_real_time_and_what_is_heard_is_the_program(window, qtbot):
+    window.editing.go(10 * RATE)
+    window.playing.toggle()
+    qtbot.waitUntil(lambda: window.selection.head > 10.6 * RATE, timeout=5000)
+    window.desk.set_hear(Hear.RECORDED)
+    qtbot.waitUntil(lambda: window.selection.head > 11.2 * RATE, timeout=5000)
+    window.playing.toggle()
+    assert not window.player.is_playing
+    heard = window.player.sink.heard()
+    expected = window.desk.program().read(10 * RATE, 10 * RATE + 24000)
+    np.testing.assert_allclose(heard[:, :24000], expected, atol=1e-6)
+    session = (10 * RATE, 10 * RATE + heard.shape[1])
+    sides = [window.desk.program(hear=hear).read(*session) for hear in (Hear.RECORDED, Hear.TREATED)]
+    assert np.max(np.abs(np.diff(heard))) <= max(np.max(np.abs(np.diff(x))) for x in sides) * 1.05
+
+
+def test_a_seam_is_heard_and_the_head_comes_back(window, qtbot):
+    window.editing.toggle_all_pauses()
+    window.playing.go_seam(1)
+    at = window.selection.head
+    window.playing.hear_seam()
+    qtbot.waitUntil(lambda: not window.player.is_playing, timeout=10_000)
+    assert window.selection.head == at
+    assert rms_db(window.player.sink.heard()) > -60
+
+
+def test_what_cannot_be_read_is_said_and_the_rest_comes_in(window, qtbot, tmp_path):
+    (tmp_path / "bad.wav").write_text("no sound")
+    sf.write(tmp_path / "good.wav", noise(1, -20), RATE)
+    before = len(window.desk.episode.lanes)
+    window.take_files([tmp_path / "bad.wav", tmp_path / "good.wav"])
+    settle(qtbot, window)
+    assert len(window.desk.episode.lanes) == before + 1
+    assert window.notice.isVisible() and "bad.wav" in window.notice_text.text()
+
+
+def test_a_missing_recording_leaves_the_episode_usable(open_window, demo):
+    (demo.parent / "tobias-kitchen-table.wav").unlink()
+    window = open_window(demo)
+    assert "not found" in window.notice_text.text()
+    window.lanes.grab()
+    assert window.desk.report(window.desk.episode.lanes[0]) is not None
+
+
+def test_a_crash_is_offered_to_be_taken_up_again(open_window, folders, demo, qtbot):
+    first = open_window(demo)
+    first.editing._selection.select(1000, 90000)
+    first.editing.cut()
+    first.desk.document._journal._file.close()
+    second = open_window()
+    qtbot.waitUntil(lambda: second.notice.isVisible(), timeout=3000)
+    second.notice_buttons.itemAt(0).widget().click()
+    settle(qtbot, second)
+    assert len(second.desk.episode.cuts) == 1 and second.desk.document.path == demo
+
+
+def test_every_action_has_a_name_and_no_two_share_a_key(window):
+    seen = {}
+    for action in window.actions_by_id.values():
+        assert action.text and action.menu
+        for key in action.keys:
+            assert key not in seen, f"{key}: {action.id} and {seen[key]}"
+            seen[key] = action.id
+
+
+def test_every_page_paints_by_day_and_night(window):
+    for night in (False, True):
+        window._theme.set_night(night)
+        for step in Step:
+            window.go_step(step)
+            image = window.grab().toImage()
+            assert image.width() >= 1024
+    window._theme.set_night(False)
