@@ -1,0 +1,140 @@
+"""Clicks: impulses, crackle and mouth clicks, found as what a short predictor of the sound can't predict.
+
+Speech has sharp instants too: each closure of the glottis is one. But those come back with the pitch and about as strong, while a
+click stands alone. So the prediction error of an instant is compared with the highest errors shortly before and after it.
+Source of the detector: Godsill and Rayner, "Digital Audio Restoration", Springer 1998, chapter 5 (autoregressive residual).
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy import linalg, ndimage
+
+from dubbin.core.jobs import Task
+from dubbin.core.sound.source import Source, read_padded
+
+ORDER = 12
+BLOCK_S = 0.04  # over which the predictor is fitted, half overlapping
+GUARD_S, NEAR_S = 0.0025, 0.016  # an error is compared with those from GUARD_S to NEAR_S away, on both sides
+SCORE = 3.2  # times the highest of its surroundings
+LONGEST_S = 0.004
+LOWEST = 10.0 ** (-72 / 20)  # amplitude of a prediction error below which nothing is heard
+JOIN_S = 0.0003
+TAIL_SHARE = 0.04  # of a click's highest error, where it is taken to end
+CHUNK_S = 10.0
+
+
+@dataclass(frozen=True)
+class Clicks:
+    """Frames (start, end) of every click of a channel, in order; count and times of all channels together."""
+
+    spans: tuple[tuple[tuple[int, int], ...], ...]
+    rate: int
+
+    @property
+    def times_s(self) -> tuple[float, ...]:
+        starts = sorted(a / self.rate for channel in self.spans for a, _ in channel)
+        return tuple(t for k, t in enumerate(starts) if k == 0 or t - starts[k - 1] > 0.002)
+
+    @property
+    def count(self) -> int:
+        return len(self.times_s)
+
+
+def find_clicks(source: Source, sensitivity: float = 1.0, task: Task | None = None) -> Clicks:
+    """Look through a whole source. A higher `sensitivity` (0.5 to 2) finds fainter clicks."""
+    task = task or Task()
+    rate = source.rate
+    spans: list[list[tuple[int, int]]] = [[] for _ in range(source.channels)]
+    size, around = round(CHUNK_S * rate), round(0.1 * rate)
+    for start in range(0, source.frames, size):
+        task.step(start / source.frames)
+        stop = min(start + size, source.frames)
+        x = read_padded(source, start - around, stop + around)
+        for channel in range(source.channels):
+            for a, b in clicks_in(x[channel], rate, sensitivity):
+                if start <= a + start - around < stop:
+                    spans[channel].append((a + start - around, min(b + start - around, source.frames)))
+    return Clicks(tuple(tuple(s) for s in spans), rate)
+
+
+def clicks_in(x: NDArray[np.float32], rate: int, sensitivity: float = 1.0) -> list[tuple[int, int]]:
+    """Spans (start, end) of clicks in one channel."""
+    size = prediction_error(x, rate)
+    guard, near = round(GUARD_S * rate), round(NEAR_S * rate)
+    width = near - guard
+    highest = ndimage.maximum_filter1d(size, width)
+    shift = guard + width // 2
+    before = np.concatenate([np.full(shift, np.inf), highest[:-shift]])
+    after = np.concatenate([highest[shift:], np.full(shift, np.inf)])
+    # The start of a word is loud on one side only: both sides must be quiet for a click.
+    surroundings = np.maximum(np.where(np.isfinite(before), before, 0), np.where(np.isfinite(after), after, 0))
+    # Where sound is steady noise, the highest of many errors is a good deal above their mean.
+    level = np.sqrt(np.maximum(ndimage.uniform_filter1d(np.minimum(size, surroundings + 1e-12) ** 2, 2 * near), 0.0))
+    threshold = np.maximum(np.maximum(SCORE / sensitivity * 0.6 * surroundings, SCORE * 1.6 / sensitivity * level), LOWEST)
+    peaks = size > threshold
+    if not peaks.any():
+        return []
+    # A click lasts as long as its error stays clearly above that of its surroundings.
+    own = ndimage.maximum_filter1d(size, guard)
+    body = size > np.maximum(np.maximum(1.6 * level, 0.6 * surroundings), np.maximum(TAIL_SHARE * own, LOWEST * 0.5))
+    body = ndimage.binary_closing(body, np.ones(max(3, round(0.0002 * rate) | 1)))
+    labels, _ = ndimage.label(body | peaks)
+    out: list[tuple[int, int]] = []
+    pad = max(2, round(0.00006 * rate))
+    bounds = ndimage.find_objects(labels)
+    for number in np.unique(labels[peaks]):
+        span = bounds[number - 1][0]
+        a, b = span.start - pad, span.stop + pad
+        if out and a - out[-1][1] < JOIN_S * rate:
+            a, b = out[-1][0], max(b, out[-1][1])
+            out.pop()
+        out.append((max(a, 0), min(b, len(x))))
+    return [(a, b) for a, b in out if b - a <= LONGEST_S * rate]
+
+
+def prediction_error(x: NDArray[np.float32], rate: int) -> NDArray[np.float32]:
+    """What a linear predictor of ORDER, fitted to the 40 ms around, leaves of x: (frames,), at least 0.
+
+    The smaller of two errors, predicted from before and from behind: the one smears a click onwards, the other
+    backwards, and both together only where it is.
+    """
+    size = max(round(BLOCK_S * rate), 4 * ORDER)
+    hop = size // 2
+    count = -(-len(x) // hop)
+    padded = np.pad(x.astype(np.float64), (size, size + count * hop - len(x)))
+    window = np.hanning(size)
+    out = np.zeros(len(x) + size, np.float32)
+    clipped = _limited(padded, rate)
+    for k in range(count):
+        start = k * hop
+        block = clipped[size + start - hop // 2 : size + start - hop // 2 + size] * window
+        a = predictor(block)
+        piece = padded[size + start - ORDER : size + start + hop + ORDER]
+        error = np.abs(np.convolve(piece, a, "valid"))  # entry k: frame start + k predicted from before
+        behind = np.abs(np.convolve(piece, a[::-1], "valid"))  # entry k: frame start - ORDER + k from behind
+        out[start : start + hop] = np.minimum(error[:hop], behind[ORDER : ORDER + hop])
+    return out[: len(x)]
+
+
+def _limited(x: NDArray[np.float64], rate: int) -> NDArray[np.float64]:
+    """x with lone peaks held down, so that a click does not teach the predictor to predict it."""
+    level = np.sqrt(np.maximum(ndimage.uniform_filter1d(x**2, max(3, round(0.02 * rate))), 0.0)) + 1e-9
+    return np.clip(x, -3.5 * level, 3.5 * level)
+
+
+def predictor(block: NDArray[np.float64], order: int = ORDER) -> NDArray[np.float64]:
+    """Prediction-error filter (order + 1,) by the autocorrelation method; a[0] is 1."""
+    correlation = np.correlate(block, block, "full")[len(block) - 1 : len(block) + order] if len(block) < 512 else _fast(block, order)
+    correlation[0] = correlation[0] * (1 + 1e-7) + 1e-12
+    solution = linalg.solve_toeplitz(correlation[:-1], correlation[1:])
+    return np.concatenate([[1.0], -solution])
+
+
+def _fast(block: NDArray[np.float64], order: int) -> NDArray[np.float64]:
+    size = 1 << int(np.ceil(np.log2(2 * len(block))))
+    spectrum = np.abs(np.fft.rfft(block, size)) ** 2
+    return np.asarray(np.fft.irfft(spectrum)[: order + 1])

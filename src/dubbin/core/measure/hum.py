@@ -1,0 +1,242 @@
+"""Mains hum: the exact fundamental through its drift, and the strength of every harmonic over time.
+
+The sound is brought down to a few kHz and multiplied by the hum's own phase, harmonic by harmonic, so that a steady
+hum becomes a steady complex number and everything else a moving one. Speech is kept out by weights: at every instant an
+estimate is a mean of its surroundings in which values far from the others hardly count (iteratively reweighted least
+squares with a Geman-McClure weight). The frequency is corrected by how fast the numbers of all harmonics turn.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy import fft, ndimage, signal
+
+from dubbin.core.jobs import Task
+from dubbin.core.sound.level import finite_or_none, power_to_db
+from dubbin.core.sound.source import Source
+
+LOW_RATE = 6000  # Hz, to which the sound is brought down
+STEPS_PER_S = 20  # estimates a second; a window of two steps holds whole periods of 50 and 60 Hz
+MAINS_HZ = (50.0, 60.0)
+SEARCH_HZ = 0.7  # to both sides of the nominal frequency
+HIGHEST_HZ = 2600.0
+THINNED = 5
+SMOOTH_S = 1.6  # one sigma of the mean over time
+LOWEST_LEVEL_DBFS = -84.0  # of all harmonics together: below, there is no hum to speak of
+TRACKED = 14  # harmonics that the frequency is taken from
+TRACKING_S = (0.35, 0.35, 0.5, 0.5, 0.8)  # sigma of the mean in the passes that correct the frequency: first fast, then exact
+COHERENT, COHERENCE_S = 0.6, 12.0  # share of a harmonic's power that keeps its phase over this long, where there is hum
+SEARCH_S = 16.0
+SEARCH_STRETCHES = 12
+
+
+@dataclass(frozen=True)
+class HumTrack:
+    """phase: cycles of the fundamental at every step; amplitudes: (channels, harmonics, steps) complex, so that harmonic h
+    is the real part of amplitude * exp(2j pi h phase), 0 for harmonics that are not there; step_s: seconds a step."""
+
+    step_s: float
+    phase: NDArray[np.float64]
+    amplitudes: NDArray[np.complex64]
+
+    @property
+    def frequency_hz(self) -> NDArray[np.float64]:
+        """Fundamental at every step."""
+        return np.gradient(self.phase, self.step_s)
+
+
+@dataclass(frozen=True)
+class Hum:
+    """What `check` says: harmonics counts those that are there, fundamental included; drift_hz: highest minus lowest."""
+
+    present: bool
+    fundamental_hz: float | None = None
+    level_dbfs: float | None = None
+    harmonics: int = 0
+    drift_hz: float | None = None
+
+
+def find_hum(source: Source, task: Task | None = None) -> HumTrack | None:
+    """Look through a whole source; None when there is no mains hum. Takes sounds of 2 s or more."""
+    task = task or Task()
+    if source.frames < 2 * source.rate:
+        return None
+    x = _low_rate(source, task.part(0.0, 0.4))
+    nominal = _nominal(x.mean(axis=0))
+    if nominal is None:
+        return None
+    count = len(x[0]) * STEPS_PER_S // LOW_RATE
+    time_s = np.arange(x.shape[1]) / LOW_RATE
+    phase = nominal * time_s
+    harmonics = int(HIGHEST_HZ / nominal)
+    for attempt, smooth_s in enumerate(TRACKING_S):
+        task.step(0.4 + 0.08 * attempt)
+        values = np.stack([_demodulated(c, phase, TRACKED, count) for c in x])
+        lag = _phase_error(*_robust_mean(values, smooth_s), smooth_s)
+        phase = phase + np.interp(time_s, _times(count), lag)
+    values = np.stack([_demodulated(c, phase, harmonics, count) for c in x])
+    task.step(0.85)
+    amplitudes, _ = _robust_mean(values, SMOOTH_S)
+    steady = np.mean(np.abs(amplitudes) ** 2, axis=2)
+    there = (_coherence(amplitudes) > COHERENT) & (steady > 1e-11)
+    level = power_to_db(float(np.max(np.sum(steady * there, axis=1)) / 2))
+    if np.count_nonzero(there[:, :TRACKED].any(axis=0)) < 2 or level < LOWEST_LEVEL_DBFS:
+        return None
+    amplitudes[~there] = 0
+    at_steps = np.interp(_times(count), time_s, phase)
+    return HumTrack(1.0 / STEPS_PER_S, at_steps, amplitudes)
+
+
+def describe_hum(track: HumTrack | None) -> Hum:
+    """The figures of a track."""
+    if track is None:
+        return Hum(False)
+    inner = slice(STEPS_PER_S // 2, -STEPS_PER_S // 2 or None)
+    frequency = ndimage.uniform_filter1d(track.frequency_hz, 3 * STEPS_PER_S, mode="nearest")[inner]
+    power = np.mean(np.abs(track.amplitudes) ** 2, axis=2) / 2
+    count = int(np.max(np.count_nonzero(power, axis=1)))
+    level = power_to_db(float(np.max(power.sum(axis=1))))
+    drift = float(np.max(frequency) - np.min(frequency))
+    return Hum(True, float(np.median(frequency)), finite_or_none(level), count, drift)
+
+
+def synthesise_hum(track: HumTrack, start_frame: int, count: int, rate: int) -> NDArray[np.float32]:
+    """The hum itself, (channels, count), from frame `start_frame` on."""
+    out = np.zeros((track.amplitudes.shape[0], count), np.float32)
+    time_s = (start_frame + np.arange(count)) / rate
+    at = _times(len(track.phase))
+    inside = (time_s >= 0) & (time_s <= at[-1] + 1.0)
+    turn = np.exp(2j * np.pi * np.interp(time_s, at, track.phase, left=None)).astype(np.complex64)
+    # Past the first and last step the phase goes on at the pace it has there.
+    for edge, side in ((at[0], time_s < at[0]), (at[-1], time_s > at[-1])):
+        pace = track.frequency_hz[0 if edge == at[0] else -1]
+        base = track.phase[0 if edge == at[0] else -1]
+        turn[side] = np.exp(2j * np.pi * (base + (time_s[side] - edge) * pace))
+    low = max(int(np.searchsorted(at, time_s[0])) - 2, 0)
+    high = min(int(np.searchsorted(at, time_s[-1])) + 3, len(at))
+    carrier = np.ones(count, np.complex64)
+    for harmonic in range(track.amplitudes.shape[1]):
+        carrier = carrier * turn
+        for channel in range(len(out)):
+            a = track.amplitudes[channel, harmonic, low:high]
+            if not a.any():
+                continue
+            real = np.interp(time_s, at[low:high], a.real).astype(np.float32)
+            imaginary = np.interp(time_s, at[low:high], a.imag).astype(np.float32)
+            out[channel] += real * carrier.real - imaginary * carrier.imag
+    return out * inside
+
+
+def _times(count: int) -> NDArray[np.float64]:
+    """Seconds of the steps' centres."""
+    return (np.arange(count) + 0.5) / STEPS_PER_S
+
+
+def _low_rate(source: Source, task: Task) -> NDArray[np.float32]:
+    import soxr
+
+    streams = soxr.ResampleStream(source.rate, LOW_RATE, source.channels, "float32", "HQ")
+    out, size = [], source.rate * 10
+    for start in range(0, source.frames, size):
+        task.step(start / source.frames)
+        stop = min(start + size, source.frames)
+        out.append(streams.resample_chunk(np.ascontiguousarray(source.read(start, stop).T), last=stop == source.frames))
+    return np.ascontiguousarray(np.concatenate(out).T)
+
+
+def _nominal(x: NDArray[np.float32]) -> float | None:
+    """A first estimate of the fundamental, from the quietest stretches: the frequency whose multiples stand out most."""
+    size = min(int(SEARCH_S * LOW_RATE), len(x))
+    starts = np.linspace(0, len(x) - size, min(SEARCH_STRETCHES, max(1, len(x) // size * 2))).astype(int)
+    window = np.hanning(size)
+    padded = 1 << int(np.ceil(np.log2(size * 4)))
+    spectra = []
+    for start in starts:
+        piece = np.array(x[start : start + size], np.float64)
+        # Loud instants are held down, so that the speech in them doesn't hide a faint hum.
+        envelope = np.sqrt(ndimage.uniform_filter1d(piece**2, LOW_RATE // 10)) + 1e-7
+        piece *= np.minimum(1.0, np.quantile(envelope, 0.2) / envelope)
+        spectra.append(np.abs(fft.rfft(piece * window, padded)) ** 2)
+    P = np.median(spectra, axis=0)
+    per_hz = padded / LOW_RATE
+    floor = ndimage.median_filter(P[: int(HIGHEST_HZ * per_hz)], int(8 * per_hz) | 1) + 1e-20
+    ratio = np.minimum(P[: len(floor)] / floor, 1e4)
+    best, score = None, 0.0
+    for mains in MAINS_HZ:
+        grid = np.arange(mains - SEARCH_HZ, mains + SEARCH_HZ, 0.01)
+        total = np.zeros(len(grid))
+        for h in range(1, 11):
+            total += np.log(np.maximum(np.interp(grid * h * per_hz, np.arange(len(ratio)), ratio), 1.0))
+        k = int(np.argmax(total))
+        if total[k] > score:
+            best, score = float(grid[k]), float(total[k])
+    return best if score > 6.0 else None
+
+
+def _demodulated(
+    x: NDArray[np.float32], phase: NDArray[np.float64], harmonics: int, count: int
+) -> NDArray[np.complex64]:
+    """(harmonics, count): mean of x times the conjugate carrier over two steps around each step's centre."""
+    hop = LOW_RATE // STEPS_PER_S
+    window = signal.windows.hann(2 * hop, sym=False).astype(np.float32)
+    window *= 2.0 / window.sum()
+    padded = np.pad(x[: count * hop], (hop // 2, hop // 2 + hop))
+    turn = np.exp(-2j * np.pi * np.pad(phase[: count * hop], (hop // 2, hop // 2 + hop), mode="edge")).astype(np.complex64)
+    carrier = np.ones_like(turn)
+    out = np.empty((harmonics, count), np.complex64)
+    for h in range(harmonics):
+        carrier = carrier * turn
+        frames = np.lib.stride_tricks.sliding_window_view(padded * carrier, 2 * hop)[::hop][:count]
+        out[h] = frames @ window
+    return out
+
+
+def _coherence(amplitudes: NDArray[np.complex64]) -> NDArray[np.float64]:
+    """(channels, harmonics): power of the mean over long windows, over the mean power. Speech turns, hum stands."""
+    size = min(int(COHERENCE_S * STEPS_PER_S), amplitudes.shape[2])
+    kept = ndimage.uniform_filter1d(amplitudes.real, size, axis=2) ** 2
+    kept += ndimage.uniform_filter1d(amplitudes.imag, size, axis=2) ** 2
+    inner = slice(size // 2, amplitudes.shape[2] - size // 2 + 1)
+    total = ndimage.uniform_filter1d(np.abs(amplitudes) ** 2, size, axis=2)
+    return np.asarray(kept[..., inner].mean(axis=2) / (total[..., inner].mean(axis=2) + 1e-20))
+
+
+def _robust_mean(
+    values: NDArray[np.complex64], smooth_s: float
+) -> tuple[NDArray[np.complex64], NDArray[np.float32]]:
+    """Smooth mean of values (..., steps) over time, and the spread of the values that count."""
+    sigma = smooth_s * STEPS_PER_S
+
+    def smooth(v: NDArray[np.float32]) -> NDArray[np.float32]:
+        return ndimage.gaussian_filter1d(v, sigma, axis=-1, mode="nearest", truncate=3.0)
+
+    power = np.abs(values) ** 2
+    # To begin with, what is weak counts: speech only ever adds.
+    thin = power[..., ::THINNED]
+    size = (*(1,) * (values.ndim - 1), max(int(4 * SMOOTH_S * STEPS_PER_S / THINNED) | 1, 3))
+    quiet = ndimage.percentile_filter(thin, 25, size=size, mode="nearest")
+    quiet = np.repeat(quiet, THINNED, axis=-1)[..., : power.shape[-1]]
+    weight = (quiet / (power + quiet + 1e-20)) ** 2
+    for _ in range(5):
+        total = smooth(weight) + 1e-12
+        mean = (smooth(weight * values.real) + 1j * smooth(weight * values.imag)) / total
+        error = np.abs(values - mean) ** 2
+        scale = smooth(weight * error) / total + 1e-16
+        weight = (scale / (error + scale)) ** 2
+    return mean.astype(np.complex64), np.sqrt(scale).astype(np.float32)
+
+
+def _phase_error(
+    amplitudes: NDArray[np.complex64], spread: NDArray[np.float32], smooth_s: float
+) -> NDArray[np.float64]:
+    """Cycles of the fundamental by which the carrier lags, at every step, from how all harmonics turn together."""
+    turn = amplitudes[..., 1:] * np.conj(amplitudes[..., :-1])
+    h = np.arange(1, amplitudes.shape[1] + 1)[None, :, None]
+    certain = np.abs(turn) / (spread[..., 1:] ** 2 + 1e-16)
+    certain = np.where(certain > 0.3, np.minimum(certain, 1e4), 0.0) * h**2
+    slope = np.sum(certain * np.angle(turn) / h, axis=(0, 1)) / np.maximum(certain.sum(axis=(0, 1)), 1e-12)
+    slope = ndimage.gaussian_filter1d(slope, smooth_s * STEPS_PER_S, mode="nearest")
+    return np.concatenate([[0.0], np.cumsum(slope)]) / (2 * np.pi)

@@ -1,0 +1,165 @@
+"""Declip: the crests that a recorder cut off are drawn again from the sound around them.
+
+A clipped sample is known to be at least as high as the ceiling. Among all such sounds the one is taken that an autoregressive
+model of its surroundings predicts best; samples that come out below the ceiling are set to it and the others solved
+again. All other samples stay bit-identical. Rebuilt crests may rise above full scale.
+Source: Janssen, Veldhuis and Vries, "Adaptive interpolation of discrete-time signals that can be modeled as autoregressive
+processes", IEEE TASSP 1986. Limits: from about 12 dB of clipping on there is too little left to go by.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import ClassVar
+
+import numpy as np
+from numpy.typing import NDArray
+
+from dubbin.core.jobs import Task
+from dubbin.core.measure.clicks import predictor
+from dubbin.core.measure.clipping import AT_CEILING, LOWEST_CEILING
+from dubbin.core.sound.source import Samples, Source, blocks
+from dubbin.core.treat.treatment import Context, Treatment
+
+ORDER = 64
+AROUND_S = 0.012  # on both sides of a group of clipped runs
+JOIN_S = 0.004  # runs that lie closer are solved together
+LONGEST_S = 0.03
+PASSES = 3
+SHORTEST_RUN = 2
+FLAT_SHARE = 0.15  # of the samples at the ceiling that lie in runs, where it is one
+
+
+@dataclass(frozen=True)
+class DeclipSettings:
+    """The ceiling is measured; there is nothing to set but the strength."""
+
+
+@dataclass(frozen=True)
+class Ceilings:
+    """For every channel the lowest and the highest value that samples were cut to; None where they were not."""
+
+    bounds: tuple[tuple[float | None, float | None], ...]
+
+
+class Declip(Treatment):
+    name: ClassVar[str] = "declip"
+    title: ClassVar[str] = "Clipping"
+    settings_type: ClassVar[type] = DeclipSettings
+    lead_s: ClassVar[float] = 0.1
+    tail_s: ClassVar[float] = 0.1
+
+    def analyse(self, source: Source, settings: DeclipSettings, task: Task) -> Ceilings:
+        return find_ceilings(source, task)
+
+    def process(self, x: Samples, context: Context) -> Samples:
+        out = x.copy()
+        for channel, (low, high) in enumerate(context.findings.bounds):
+            clipped = clipped_samples(x[channel], low, high)
+            for start, end in _groups(clipped, context.rate):
+                _rebuild(out[channel], clipped, start, end, context.rate)
+        return out
+
+
+def find_ceilings(source: Source, task: Task | None = None) -> Ceilings:
+    """The values at which samples pile up at the very top or bottom of the recording."""
+    extremes = np.zeros((source.channels, 2))
+    for _, x in blocks(source):
+        extremes[:, 0] = np.minimum(extremes[:, 0], x.min(axis=1))
+        extremes[:, 1] = np.maximum(extremes[:, 1], x.max(axis=1))
+    at, flat = np.zeros((source.channels, 2)), np.zeros((source.channels, 2))
+    for start, x in blocks(source):
+        if task is not None:
+            task.step(start / max(source.frames, 1))
+        for side, sign in ((0, -1.0), (1, 1.0)):
+            high = sign * x >= (sign * extremes[:, side] * AT_CEILING)[:, None]
+            at[:, side] += high.sum(axis=1)
+            flat[:, side] += (high[:, 1:] & high[:, :-1]).sum(axis=1)
+    bounds = []
+    for channel in range(source.channels):
+        pair: list[float | None] = []
+        for side in (0, 1):
+            is_ceiling = (
+                abs(extremes[channel, side]) > LOWEST_CEILING
+                and flat[channel, side] >= 4
+                and flat[channel, side] > FLAT_SHARE * at[channel, side]
+            )
+            pair.append(float(extremes[channel, side]) if is_ceiling else None)
+        bounds.append((pair[0], pair[1]))
+    return Ceilings(tuple(bounds))
+
+
+def clipped_samples(x: NDArray[np.float32], low: float | None, high: float | None) -> NDArray[np.int8]:
+    """1 where x was cut off at the top, -1 at the bottom, 0 elsewhere; lone samples don't count."""
+    out = np.zeros(len(x), np.int8)
+    for bound, sign in ((high, 1), (low, -1)):
+        if bound is None:
+            continue
+        at = sign * x >= sign * bound * AT_CEILING
+        edges = np.flatnonzero(np.diff(np.concatenate([[0], at.view(np.int8), [0]])))
+        for a, b in zip(edges[::2], edges[1::2], strict=True):
+            if b - a >= SHORTEST_RUN:
+                out[a:b] = sign
+    return out
+
+
+def _groups(clipped: NDArray[np.int8], rate: int) -> list[tuple[int, int]]:
+    """Stretches with clipped runs that lie close together."""
+    places = np.flatnonzero(clipped)
+    if not len(places):
+        return []
+    far = np.flatnonzero(np.diff(places) > JOIN_S * rate)
+    starts = places[np.concatenate([[0], far + 1])]
+    ends = places[np.concatenate([far, [len(places) - 1]])] + 1
+    out = []
+    for a, b in zip(starts, ends, strict=True):
+        count = max(1, int(np.ceil((b - a) / (LONGEST_S * rate))))
+        edges = np.linspace(a, b, count + 1).astype(int)
+        out += [(int(p), int(q)) for p, q in zip(edges[:-1], edges[1:], strict=True)]
+    return out
+
+
+def _rebuild(x: NDArray[np.float32], clipped: NDArray[np.int8], start: int, end: int, rate: int) -> None:
+    around = round(AROUND_S * rate)
+    low, high = max(0, start - around), min(len(x), end + around)
+    piece = x[low:high].astype(np.float64)
+    marks = np.zeros(len(piece), np.int8)
+    marks[start - low : end - low] = clipped[start:end]
+    unknown = np.flatnonzero(marks)
+    if not len(unknown) or len(piece) < 4 * ORDER or len(unknown) > 0.6 * len(piece):
+        return
+    sign = marks[unknown].astype(np.float64)
+    bound = np.abs(piece[unknown])
+    window = np.hanning(len(piece) + 2)[1:-1] * 0.9 + 0.1
+    for _ in range(PASSES):
+        a = predictor(piece * window, ORDER)
+        piece[unknown] = _solve(piece, unknown, sign, bound, a)
+    x[low + unknown] = piece[unknown]
+
+
+def _solve(
+    x: NDArray[np.float64], unknown: NDArray[np.int64], sign: NDArray[np.float64], bound: NDArray[np.float64], a: NDArray[np.float64]
+) -> NDArray[np.float64]:
+    """Least prediction error with every unknown sample at or above its bound."""
+    order = len(a) - 1
+    correlation = np.zeros(len(x))
+    correlation[: order + 1] = np.correlate(a, a, "full")[order:]
+    B = correlation[np.abs(unknown[:, None] - unknown[None, :])]
+    y = x.copy()
+    y[unknown] = 0.0
+    lags = np.concatenate([correlation[order:0:-1], correlation[: order + 1]])
+    right = -np.convolve(y, lags, "same")[unknown]
+    values = np.zeros(len(unknown))
+    free = np.ones(len(unknown), bool)
+    for _ in range(4):
+        fixed = sign * bound * ~free
+        if free.any():
+            part = right[free] - B[np.ix_(free, ~free)] @ fixed[~free]
+            system = B[np.ix_(free, free)] + 1e-9 * correlation[0] * np.eye(int(free.sum()))
+            values[free] = np.linalg.solve(system, part)
+        values[~free] = fixed[~free]
+        below = free & (sign * values < bound)
+        if not below.any():
+            break
+        free &= ~below
+    return sign * np.maximum(sign * values, bound)
