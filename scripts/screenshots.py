@@ -57,11 +57,8 @@ def main() -> None:
     repair = window.pages[Step.REPAIR]
     for lane in window.desk.episode.lanes[:2]:
         window.desk.pick_lane(lane.id)
-        for card in repair.cards.values():
-            suggested = (
-                repair.is_suggested(card) if hasattr(repair, "is_suggested") else card is repair.cards["denoise"]
-            )
-            if suggested:
+        for name, card in repair.cards.items():
+            if repair._suggested(lane, name):
                 card.switch.click()
         settle()
     window.desk.pick_lane(window.desk.episode.lanes[0].id)

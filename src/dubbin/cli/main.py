@@ -46,6 +46,7 @@ def _parser() -> argparse.ArgumentParser:
     sub.add_argument(
         "--noise-from", type=_lazy("parse_span"), metavar="START:END", help="where only noise is, seconds"
     )
+    sub.add_argument("--engine", choices=["neural", "statistical"], help="of denoise; default: neural")
     sub.add_argument("--residue", type=Path, metavar="FILE", help="write what was taken away")
 
     sub = add("pauses", ("sound_commands", "pauses"), "find pauses and, with -o, take them out")

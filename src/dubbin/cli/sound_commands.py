@@ -6,6 +6,7 @@ import time
 from argparse import Namespace
 from dataclasses import replace
 from pathlib import Path
+from typing import Any
 
 from dubbin.cli.plain import figure, print_json, report_to_plain
 from dubbin.cli.progress import end_progress, progress_task
@@ -23,7 +24,9 @@ from dubbin.core.sound.working_copy import WorkingCopies, WorkingCopy
 from dubbin.core.sound.writing import check_output, write_sound
 from dubbin.core.speech.activity import find_activity
 from dubbin.core.speech.pauses import PauseSettings, find_pauses
+from dubbin.core.treat.ahead import Ahead
 from dubbin.core.treat.chain import Chain, Use
+from dubbin.core.treat.denoise import Engine
 from dubbin.core.treat.registry import REPAIRS, TREATMENTS
 from dubbin.core.treat.settings import settings_from_plain
 
@@ -63,7 +66,13 @@ def _print_report(path: Path, report: RecordingReport, remarks: tuple[str, ...])
         f"true peak {figure(loudness.true_peak_dbtp, 'dBTP')}"
     )
     print(f"  noise      floor {figure(noise.floor_dbfs, 'dBFS')}, speech {figure(noise.snr_db, 'dB')} above it")
-    print(f"  clipping   {report.clipping.count} place(s)")
+    print(f"  clipping   {report.clipping.count} place(s); clicks {report.clicks.count}")
+    hum = report.hum
+    if hum.present:
+        print(
+            f"  hum        {figure(hum.fundamental_hz, 'Hz', 2)}, {figure(hum.level_dbfs, 'dBFS')}, {hum.harmonics} tones"
+        )
+    print(f"  echo       RT60 {figure(report.echo.rt60_s, 's', 2)}; rumble {figure(report.tone.rumble_dbfs, 'dBFS')}")
     for suggestion in report.suggested:
         print(f"  suggested  {suggestion.treatment} {suggestion.strength} %: {suggestion.because}")
     for remark in remarks:
@@ -105,23 +114,25 @@ def clean(args: Namespace, folders: Folders) -> int:
     before = measure_recording(copy, task.part(0.1, 0.2))
     suggested = {s.treatment: s.strength for s in before.suggested}
     wanted = dict(args.treat) if args.treat else {name: None for name in suggested}
+    _check_profile(args.noise_from, copy)
     uses = []
     for treatment in REPAIRS:
         if treatment.name in wanted:
             strength = wanted[treatment.name]
             strength = strength if strength is not None else suggested.get(treatment.name, 100)
-            plain = {"noise_from_s": list(args.noise_from)} if treatment.name == "denoise" and args.noise_from else {}
-            _check_profile(args.noise_from, copy)
-            uses.append(Use(treatment, settings_from_plain(treatment.settings_type, plain), strength / 100.0))
+            settings: Any = settings_from_plain(treatment.settings_type, _settings(treatment.name, args))
+            uses.append(Use(treatment, settings, strength / 100.0))
     started = time.monotonic()
     chain = Chain(copy, uses)
     for stage in chain.stages:
         stage.findings(task.part(0.2, 0.5))
-    write_sound(chain, args.out, _bits(args.out), task.part(0.5, 0.8))
+    with Ahead(chain) as ahead:
+        write_sound(ahead, args.out, _bits(args.out), task.part(0.5, 0.9))
     seconds = max(time.monotonic() - started, 1e-6)
+    written = WorkingCopies(folders.copies).obtain(args.out)
     if args.residue:
-        write_sound(Difference(copy, chain), args.residue, _bits(args.residue), task.part(0.8, 0.9))
-    after = measure_recording(WorkingCopies(folders.copies).obtain(args.out), task.part(0.9, 1.0)) if uses else before
+        write_sound(Difference(copy, written), args.residue, _bits(args.residue), task.part(0.8, 0.9))
+    after = measure_recording(written, task.part(0.9, 1.0)) if uses else before
     end_progress(args.quiet)
     entries = [
         {
@@ -138,15 +149,43 @@ def clean(args: Namespace, folders: Folders) -> int:
     if not uses:
         print("  nothing needed treatment; the output is the input")
     for use in uses:
-        print(
-            f"  {TREATMENTS[use.treatment.name].title} {use.strength:.0%}: noise floor "
-            f"{figure(before.noise.floor_dbfs, 'dBFS')} → {figure(after.noise.floor_dbfs, 'dBFS')}"
-        )
+        title = TREATMENTS[use.treatment.name].title
+        before_text, after_text = (_figure_text(_figures(use.treatment.name, r)) for r in (before, after))
+        print(f"  {title:9} {use.strength:4.0%}   {before_text} → {after_text}")
     return 0
 
 
+def _settings(name: str, args: Namespace) -> dict[str, Any]:
+    """Settings of a treatment as the command line gives them."""
+    if name != "denoise":
+        return {}
+    if args.noise_from:
+        return {"engine": Engine.STATISTICAL, "noise_from_s": list(args.noise_from)}
+    return {"engine": Engine(args.engine)} if args.engine else {}
+
+
 def _figures(name: str, report: RecordingReport) -> dict[str, float | None]:
+    """The figures that a treatment is judged by."""
+    if name == "declip":
+        return {"clipped_places": report.clipping.count}
+    if name == "declick":
+        return {"clicks": report.clicks.count}
+    if name == "dehum":
+        return {"hum_dbfs": report.hum.level_dbfs}
+    if name == "derumble":
+        return {"rumble_dbfs": report.tone.rumble_dbfs}
+    if name == "dereverb":
+        return {"rt60_s": report.echo.rt60_s}
     return {"floor_dbfs": report.noise.floor_dbfs, "snr_db": report.noise.snr_db}
+
+
+UNITS = {"clipped_places": ("places", 0), "clicks": ("clicks", 0), "hum_dbfs": ("dBFS", 1), "rumble_dbfs": ("dBFS", 1),
+         "rt60_s": ("s", 2), "floor_dbfs": ("dBFS", 1), "snr_db": ("dB", 1)}  # fmt: skip
+
+
+def _figure_text(figures: dict[str, float | None]) -> str:
+    name, value = next(iter(figures.items()))
+    return figure(value, *UNITS[name])
 
 
 def _check_ending(path: Path) -> None:

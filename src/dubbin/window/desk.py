@@ -22,7 +22,6 @@ from dubbin.core.episode.time_map import TimeMap, program_map
 from dubbin.core.errors import DubbinError
 from dubbin.core.folders import Folders
 from dubbin.core.jobs import Task
-from dubbin.core.measure.noise import NoiseMeter
 from dubbin.core.measure.report import RecordingReport, measure_recording
 from dubbin.core.measure.spectrum import Spectrum, average_spectrum
 from dubbin.core.mix.hear import Hear
@@ -41,7 +40,6 @@ class Treated:
     """What was computed of a lane's treated sound."""
 
     peaks: PeakPyramid
-    floor_dbfs: float | None
 
 
 class Desk(QObject):
@@ -66,6 +64,7 @@ class Desk(QObject):
         self._reports: dict[tuple[Any, ...], RecordingReport] = {}
         self._activities: dict[tuple[Any, ...], Activity] = {}
         self._treated: dict[tuple[Any, ...], Treated] = {}
+        self._after: dict[tuple[Any, ...], RecordingReport] = {}
         self._spectra: dict[tuple[Any, ...], dict[str, Spectrum]] = {}
         self._picked: str | None = None
         self._pauses: tuple[tuple[Any, ...], list[Pause]] | None = None
@@ -252,14 +251,12 @@ class Desk(QObject):
                     stage.findings(
                         task.part(0.3 * k / len(sound.repaired.stages), 0.3 * (k + 1) / len(sound.repaired.stages))
                     )
-                noise = NoiseMeter(sound.recorded.rate, sound.recorded.channels)
                 builder = PeakBuilder(sound.recorded.channels)
                 part = task.part(0.3, 1.0)
                 for start, x in blocks(sound.voiced):
                     part.step(start / max(sound.voiced.frames, 1))
                     builder.push(x)
-                    noise.push(sound.repaired.read(start, start + x.shape[1]))
-                return Treated(builder.finish(), noise.result().floor_dbfs)
+                return Treated(builder.finish())
 
             def done(result: Treated, key: tuple[Any, ...] = key) -> None:
                 self._treated[key] = result
@@ -267,8 +264,29 @@ class Desk(QObject):
                     self._treated.pop(next(iter(self._treated)))
                 self.findings_changed.emit()
                 self._want_spectra()
+                self._measure_repaired()
 
             self.jobs.start(("treat", lane.id), f"Treating {lane.voice}", work, done)
+
+    def after(self, lane: Lane) -> RecordingReport | None:
+        """Figures of the lane after its repairs; None while they are measured or where nothing is repaired."""
+        return self._after.get((*self._lane_key(lane), repr(lane.repairs)))
+
+    def _measure_repaired(self) -> None:
+        for lane in self.episode.lanes:
+            key = (*self._lane_key(lane), repr(lane.repairs))
+            sound = self.sound(lane)
+            if sound is None or key in self._after or not sound.repaired.stages or self.treated(lane) is None:
+                continue
+
+            def done(result: RecordingReport, key: tuple[Any, ...] = key) -> None:
+                self._after[key] = result
+                self.findings_changed.emit()
+
+            def work(task: Task, sound: LaneSound = sound) -> RecordingReport:
+                return measure_recording(sound.repaired, task)
+
+            self.jobs.start(("after", lane.id), f"Measuring {lane.voice} after repair", work, done)
 
     # -- evidence ---------------------------------------------------------------------
 

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import linalg, ndimage
+from scipy import fft, ndimage
 
 from dubbin.core.jobs import Task
 from dubbin.core.sound.source import Source, read_padded
@@ -21,7 +21,7 @@ BLOCK_S = 0.04  # over which the predictor is fitted, half overlapping
 GUARD_S, NEAR_S = 0.0025, 0.016  # an error is compared with those from GUARD_S to NEAR_S away, on both sides
 SCORE = 3.2  # times the highest of its surroundings
 LONGEST_S = 0.004
-LOWEST = 10.0 ** (-72 / 20)  # amplitude of a prediction error below which nothing is heard
+LOWEST = 10.0 ** (-66 / 20)  # amplitude of a prediction error below which nothing is heard
 JOIN_S = 0.0003
 TAIL_SHARE = 0.04  # of a click's highest error, where it is taken to end
 CHUNK_S = 10.0
@@ -74,7 +74,9 @@ def clicks_in(x: NDArray[np.float32], rate: int, sensitivity: float = 1.0) -> li
     surroundings = np.maximum(np.where(np.isfinite(before), before, 0), np.where(np.isfinite(after), after, 0))
     # Where sound is steady noise, the highest of many errors is a good deal above their mean.
     level = np.sqrt(np.maximum(ndimage.uniform_filter1d(np.minimum(size, surroundings + 1e-12) ** 2, 2 * near), 0.0))
-    threshold = np.maximum(np.maximum(SCORE / sensitivity * 0.6 * surroundings, SCORE * 1.6 / sensitivity * level), LOWEST)
+    threshold = np.maximum(
+        np.maximum(SCORE / sensitivity * 0.6 * surroundings, SCORE * 1.6 / sensitivity * level), LOWEST
+    )
     peaks = size > threshold
     if not peaks.any():
         return []
@@ -102,22 +104,36 @@ def prediction_error(x: NDArray[np.float32], rate: int) -> NDArray[np.float32]:
     The smaller of two errors, predicted from before and from behind: the one smears a click onwards, the other
     backwards, and both together only where it is.
     """
-    size = max(round(BLOCK_S * rate), 4 * ORDER)
+    size = max(round(BLOCK_S * rate), 4 * ORDER) // 2 * 2
     hop = size // 2
     count = -(-len(x) // hop)
     padded = np.pad(x.astype(np.float64), (size, size + count * hop - len(x)))
-    window = np.hanning(size)
-    out = np.zeros(len(x) + size, np.float32)
-    clipped = _limited(padded, rate)
-    for k in range(count):
-        start = k * hop
-        block = clipped[size + start - hop // 2 : size + start - hop // 2 + size] * window
-        a = predictor(block)
-        piece = padded[size + start - ORDER : size + start + hop + ORDER]
-        error = np.abs(np.convolve(piece, a, "valid"))  # entry k: frame start + k predicted from before
-        behind = np.abs(np.convolve(piece, a[::-1], "valid"))  # entry k: frame start - ORDER + k from behind
-        out[start : start + hop] = np.minimum(error[:hop], behind[ORDER : ORDER + hop])
-    return out[: len(x)]
+    limited = _limited(padded, rate)
+    blocks = np.lib.stride_tricks.sliding_window_view(limited, size)[size - hop // 2 :: hop][:count]
+    a = predictors(blocks * np.hanning(size), ORDER)
+    pieces = np.lib.stride_tricks.sliding_window_view(padded, hop + 2 * ORDER)[size - ORDER :: hop][:count]
+    before, behind = np.zeros((count, hop)), np.zeros((count, hop))
+    for k in range(ORDER + 1):
+        before += a[:, k : k + 1] * pieces[:, ORDER - k : ORDER - k + hop]
+        behind += a[:, k : k + 1] * pieces[:, ORDER + k : ORDER + k + hop]
+    error = np.minimum(np.abs(before), np.abs(behind))
+    return np.ascontiguousarray(error.reshape(-1)[: len(x)], np.float32)
+
+
+def predictors(blocks: NDArray[np.float64], order: int) -> NDArray[np.float64]:
+    """Prediction-error filters (count, order + 1) of blocks (count, n), all at once by Levinson's recursion."""
+    size = 1 << int(np.ceil(np.log2(2 * blocks.shape[1])))
+    spectrum = np.abs(fft.rfft(blocks, size, axis=1)) ** 2
+    r = fft.irfft(spectrum, size, axis=1)[:, : order + 1]
+    r[:, 0] = r[:, 0] * (1 + 1e-7) + 1e-12
+    a = np.zeros((len(r), order + 1))
+    a[:, 0] = 1.0
+    error = r[:, 0].copy()
+    for k in range(1, order + 1):
+        reflection = -np.sum(a[:, :k] * r[:, k:0:-1], axis=1) / error
+        a[:, 1 : k + 1] += reflection[:, None] * a[:, k - 1 :: -1][:, :k]
+        error = np.maximum(error * (1 - reflection**2), 1e-18)
+    return a
 
 
 def _limited(x: NDArray[np.float64], rate: int) -> NDArray[np.float64]:
@@ -126,15 +142,6 @@ def _limited(x: NDArray[np.float64], rate: int) -> NDArray[np.float64]:
     return np.clip(x, -3.5 * level, 3.5 * level)
 
 
-def predictor(block: NDArray[np.float64], order: int = ORDER) -> NDArray[np.float64]:
-    """Prediction-error filter (order + 1,) by the autocorrelation method; a[0] is 1."""
-    correlation = np.correlate(block, block, "full")[len(block) - 1 : len(block) + order] if len(block) < 512 else _fast(block, order)
-    correlation[0] = correlation[0] * (1 + 1e-7) + 1e-12
-    solution = linalg.solve_toeplitz(correlation[:-1], correlation[1:])
-    return np.concatenate([[1.0], -solution])
-
-
-def _fast(block: NDArray[np.float64], order: int) -> NDArray[np.float64]:
-    size = 1 << int(np.ceil(np.log2(2 * len(block))))
-    spectrum = np.abs(np.fft.rfft(block, size)) ** 2
-    return np.asarray(np.fft.irfft(spectrum)[: order + 1])
+def predictor(block: NDArray[np.float64], order: int) -> NDArray[np.float64]:
+    """Prediction-error filter (order + 1,) of one block by the autocorrelation method; a[0] is 1."""
+    return np.asarray(predictors(block[None], order)[0])

@@ -27,8 +27,17 @@ THINNED = 5
 SMOOTH_S = 1.6  # one sigma of the mean over time
 LOWEST_LEVEL_DBFS = -84.0  # of all harmonics together: below, there is no hum to speak of
 TRACKED = 14  # harmonics that the frequency is taken from
-TRACKING_S = (0.35, 0.35, 0.5, 0.5, 0.8)  # sigma of the mean in the passes that correct the frequency: first fast, then exact
-COHERENT, COHERENCE_S = 0.6, 12.0  # share of a harmonic's power that keeps its phase over this long, where there is hum
+TRACKING_S = (
+    0.35,
+    0.35,
+    0.5,
+    0.5,
+    0.8,
+)  # sigma of the mean in the passes that correct the frequency: first fast, then exact
+COHERENT, COHERENCE_S = (
+    0.6,
+    12.0,
+)  # share of a harmonic's power that keeps its phase over this long, where there is hum
 SEARCH_S = 16.0
 SEARCH_STRETCHES = 12
 
@@ -143,7 +152,9 @@ def _low_rate(source: Source, task: Task) -> NDArray[np.float32]:
     for start in range(0, source.frames, size):
         task.step(start / source.frames)
         stop = min(start + size, source.frames)
-        out.append(streams.resample_chunk(np.ascontiguousarray(source.read(start, stop).T), last=stop == source.frames))
+        out.append(
+            streams.resample_chunk(np.ascontiguousarray(source.read(start, stop).T), last=stop == source.frames)
+        )
     return np.ascontiguousarray(np.concatenate(out).T)
 
 
@@ -162,7 +173,11 @@ def _nominal(x: NDArray[np.float32]) -> float | None:
         spectra.append(np.abs(fft.rfft(piece * window, padded)) ** 2)
     P = np.median(spectra, axis=0)
     per_hz = padded / LOW_RATE
-    floor = ndimage.median_filter(P[: int(HIGHEST_HZ * per_hz)], int(8 * per_hz) | 1) + 1e-20
+    block = int(4 * per_hz)
+    blocks = P[: int(HIGHEST_HZ * per_hz) // block * block].reshape(-1, block)
+    medians = ndimage.median_filter(np.median(blocks, axis=1), 5)
+    middles = (np.arange(len(medians)) + 0.5) * block
+    floor = np.interp(np.arange(blocks.size), middles, medians) + 1e-20
     ratio = np.minimum(P[: len(floor)] / floor, 1e4)
     best, score = None, 0.0
     for mains in MAINS_HZ:
@@ -184,7 +199,9 @@ def _demodulated(
     window = signal.windows.hann(2 * hop, sym=False).astype(np.float32)
     window *= 2.0 / window.sum()
     padded = np.pad(x[: count * hop], (hop // 2, hop // 2 + hop))
-    turn = np.exp(-2j * np.pi * np.pad(phase[: count * hop], (hop // 2, hop // 2 + hop), mode="edge")).astype(np.complex64)
+    turn = np.exp(-2j * np.pi * np.pad(phase[: count * hop], (hop // 2, hop // 2 + hop), mode="edge")).astype(
+        np.complex64
+    )
     carrier = np.ones_like(turn)
     out = np.empty((harmonics, count), np.complex64)
     for h in range(harmonics):
@@ -204,9 +221,7 @@ def _coherence(amplitudes: NDArray[np.complex64]) -> NDArray[np.float64]:
     return np.asarray(kept[..., inner].mean(axis=2) / (total[..., inner].mean(axis=2) + 1e-20))
 
 
-def _robust_mean(
-    values: NDArray[np.complex64], smooth_s: float
-) -> tuple[NDArray[np.complex64], NDArray[np.float32]]:
+def _robust_mean(values: NDArray[np.complex64], smooth_s: float) -> tuple[NDArray[np.complex64], NDArray[np.float32]]:
     """Smooth mean of values (..., steps) over time, and the spread of the values that count."""
     sigma = smooth_s * STEPS_PER_S
 

@@ -10,6 +10,7 @@ processes", IEEE TASSP 1986. Limits: from about 12 dB of clipping on there is to
 from __future__ import annotations
 
 from dataclasses import dataclass
+from itertools import pairwise
 from typing import ClassVar
 
 import numpy as np
@@ -115,7 +116,7 @@ def _groups(clipped: NDArray[np.int8], rate: int) -> list[tuple[int, int]]:
     for a, b in zip(starts, ends, strict=True):
         count = max(1, int(np.ceil((b - a) / (LONGEST_S * rate))))
         edges = np.linspace(a, b, count + 1).astype(int)
-        out += [(int(p), int(q)) for p, q in zip(edges[:-1], edges[1:], strict=True)]
+        out += [(int(p), int(q)) for p, q in pairwise(edges)]
     return out
 
 
@@ -138,7 +139,11 @@ def _rebuild(x: NDArray[np.float32], clipped: NDArray[np.int8], start: int, end:
 
 
 def _solve(
-    x: NDArray[np.float64], unknown: NDArray[np.int64], sign: NDArray[np.float64], bound: NDArray[np.float64], a: NDArray[np.float64]
+    x: NDArray[np.float64],
+    unknown: NDArray[np.int64],
+    sign: NDArray[np.float64],
+    bound: NDArray[np.float64],
+    a: NDArray[np.float64],
 ) -> NDArray[np.float64]:
     """Least prediction error with every unknown sample at or above its bound."""
     order = len(a) - 1

@@ -82,15 +82,13 @@ def start_means() -> Means:
     return Means(ERB_START_DB.copy(), UNIT_START.copy())
 
 
-def features(
-    X: NDArray[np.complex64], means: Means
-) -> tuple[NDArray[np.float32], NDArray[np.float32], Means]:
+def features(X: NDArray[np.complex64], means: Means) -> tuple[NDArray[np.float32], NDArray[np.float32], Means]:
     """feat_erb (frames, BANDS) and feat_spec (2, frames, FILTERED), and the means after the last frame."""
     scaled = X * np.float32(FEATURE_SCALE)
     P = scaled.real**2 + scaled.imag**2
     edges = band_edges()
     sums = np.add.reduceat(P, edges[:-1], axis=1)
-    level = 10.0 * np.log10(sums / np.diff(edges) + 1e-10)
+    level = (10.0 * np.log10(sums / np.diff(edges) + 1e-10)).astype(np.float32)
     erb_mean, erb_last = _running_mean(level, means.erb_db)
     low = scaled[:, :FILTERED]
     unit_mean, unit_last = _running_mean(np.abs(low), means.unit)
@@ -132,7 +130,8 @@ class DeepFilter:
         spec = np.pad(spec, ((0, 0), *ahead))[:, LOOK_AHEAD:]
         with self._lock:  # one after the other: each call uses both cores itself
             e0, e1, e2, e3, emb, c0, _ = self._encoder.run(
-                None, {"feat_erb": np.ascontiguousarray(erb[None, None]), "feat_spec": np.ascontiguousarray(spec[None])}
+                None,
+                {"feat_erb": np.ascontiguousarray(erb[None, None]), "feat_spec": np.ascontiguousarray(spec[None])},
             )
             (m,) = self._gains.run(None, {"emb": emb, "e3": e3, "e2": e2, "e1": e1, "e0": e0})
             coefs = self._filters.run(["coefs"], {"emb": emb, "c0": c0})[0]
@@ -170,5 +169,3 @@ def _graphs() -> dict[str, bytes]:
 def deep_filter() -> DeepFilter:
     """The one instance; loading takes half a second."""
     return DeepFilter()
-
-

@@ -136,4 +136,3 @@ def _resampled(x: NDArray[np.float32], rate: int, to_rate: int) -> NDArray[np.fl
     if rate == to_rate:
         return x
     return np.asarray(soxr.resample(x, rate, to_rate, quality="HQ"), np.float32)
-

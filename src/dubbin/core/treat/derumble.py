@@ -27,7 +27,12 @@ STOP_SHARE = 0.80
 @dataclass(frozen=True)
 class DerumbleSettings:
     edge_hz: float = setting(
-        78.0, 30.0, 150.0, "Hz", "Keep above", "The lowest frequency that stays as it is; a low man's voice begins at about 80 Hz."
+        78.0,
+        30.0,
+        150.0,
+        "Hz",
+        "Keep above",
+        "The lowest frequency that stays as it is; a low man's voice begins at about 80 Hz.",
     )
 
 
@@ -37,7 +42,9 @@ def high_pass(rate: int, edge_hz: float) -> NDArray[np.float64]:
     stop_hz = edge_hz * STOP_SHARE
     count, beta = signal.kaiserord(STOP_DB, (edge_hz - stop_hz) / (rate / 2))
     count |= 1
-    return np.asarray(signal.firwin(count, (edge_hz + stop_hz) / 2, window=("kaiser", beta), pass_zero=False, fs=rate))
+    return np.asarray(
+        signal.firwin(count, (edge_hz + stop_hz) / 2, window=("kaiser", beta), pass_zero=False, fs=rate)
+    )
 
 
 class Derumble(Treatment):

@@ -74,9 +74,7 @@ def track_noise(source: Source, stft: Stft, task: Task) -> NoiseTrack:
     return NoiseTrack(spectra, step)
 
 
-def _track(
-    x: NDArray[np.float32], stft: Stft, rate: int, centres: NDArray[np.int64]
-) -> NDArray[np.float32]:
+def _track(x: NDArray[np.float32], stft: Stft, rate: int, centres: NDArray[np.int64]) -> NDArray[np.float32]:
     P = power(stft.analyse(x))
     alive = P.mean(axis=1) > SILENCE
     if not alive.any():

@@ -3,9 +3,14 @@
 from __future__ import annotations
 
 from dubbin.core.treat.compressor import Compressor
+from dubbin.core.treat.declick import Declick
+from dubbin.core.treat.declip import Declip
+from dubbin.core.treat.dehum import Dehum
 from dubbin.core.treat.denoise import Denoise
+from dubbin.core.treat.dereverb import Dereverb
+from dubbin.core.treat.derumble import Derumble
 from dubbin.core.treat.treatment import Treatment
 
-REPAIRS: tuple[Treatment, ...] = (Denoise(),)
+REPAIRS: tuple[Treatment, ...] = (Declip(), Declick(), Dehum(), Derumble(), Denoise(), Dereverb())
 VOICE: tuple[Treatment, ...] = (Compressor(),)
 TREATMENTS: dict[str, Treatment] = {t.name: t for t in (*REPAIRS, *VOICE)}

@@ -103,7 +103,7 @@ class TileKeeper(Protocol):
 class MemoryKeeper:
     """For one pass over a recording (command line, export)."""
 
-    def __init__(self, keep: int = 4) -> None:
+    def __init__(self, keep: int = 5) -> None:
         self._keep = keep
         self.findings = Findings()
         self._known: dict[str, MemoryTiles] = {}

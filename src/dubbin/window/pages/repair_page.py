@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from dubbin.core.episode.commands import Change, change_use, find_use
 from dubbin.core.episode.model import Lane
+from dubbin.core.measure.report import RecordingReport
+from dubbin.core.treat.denoise import DenoiseSettings, Engine
 from dubbin.core.treat.registry import REPAIRS
 from dubbin.core.treat.settings import settings_from_plain
 from dubbin.core.treat.treatment import Treatment
@@ -16,13 +20,29 @@ from dubbin.window.lanes.selection import Selection
 from dubbin.window.pages.page import Page
 from dubbin.window.parts.card import TreatmentCard, label, set_kind
 from dubbin.window.parts.fields import SettingsForm
-from dubbin.window.parts.figures import number, with_unit
+from dubbin.window.parts.figures import number
 from dubbin.window.parts.plot import Plot, frequency_ticks
 from dubbin.window.theme import Theme
 
 ORDER = [t.name for t in REPAIRS]
 CURVES = (("recorded", "indigo"), ("treated", "saddle"), ("residue", "brick"))
 DEFAULT_STRENGTH = 90
+
+
+def use_is_active(lane: Lane) -> bool:
+    return any(use.on for use in lane.repairs)
+
+
+Read = Callable[[RecordingReport], float | None]
+# For every treatment: name of its figure, unit, decimals, and where it stands in a report.
+FIGURES: dict[str, tuple[str, str, int, Read]] = {
+    "declip": ("clipped", "places", 0, lambda r: r.clipping.count),
+    "declick": ("found", "clicks", 0, lambda r: r.clicks.count),
+    "dehum": ("mains hum", "dBFS", 1, lambda r: r.hum.level_dbfs),
+    "derumble": ("below 65 Hz", "dBFS", 1, lambda r: r.tone.rumble_dbfs),
+    "denoise": ("noise floor", "dBFS", 1, lambda r: r.noise.floor_dbfs),
+    "dereverb": ("room echo, RT60", "s", 2, lambda r: r.echo.rt60_s),
+}
 
 
 class RepairPage(Page):
@@ -49,6 +69,15 @@ class RepairPage(Page):
         form.edited.connect(lambda field, value: self._on_setting(name, field, value))
         card.body.addWidget(form)
         if name == "denoise":
+            self.engine = QComboBox()
+            self.engine.setAccessibleName("Engine")
+            self.engine.setToolTip(
+                "Neural knows voices and takes changing noise too; statistical is for steady noise and music."
+            )
+            for engine in Engine:
+                self.engine.addItem(engine.value, engine)
+            self.engine.activated.connect(self._on_engine)
+            card.body.addWidget(self.engine)
             self.learn = QPushButton("Learn the noise from the selection")
             self.learn.setToolTip(
                 "Select a stretch on the lanes in which nobody speaks; its sound is what will be taken down."
@@ -123,6 +152,15 @@ class RepairPage(Page):
         if change:
             self.desk.do(change)
 
+    def _on_engine(self) -> None:
+        lane = self.desk.picked_lane
+        if lane is not None:
+            engine = self.engine.currentData()
+            settings = {**find_use(lane, "denoise").settings, "engine": engine.value}
+            change = self._change("denoise", f"{engine.value.capitalize()} engine for LANE", settings=settings)
+            if change:
+                self.desk.do(change)
+
     def _on_learn(self) -> None:
         lane, rate = self.desk.picked_lane, self.desk.episode.rate
         if lane is None:
@@ -133,7 +171,7 @@ class RepairPage(Page):
             change = self._change("denoise", "Follow the noise by itself for LANE", settings=settings)
         elif self.selection.range is not None:
             start, end = ((f - lane.start_frame) / rate for f in self.selection.range)
-            settings = {**use.settings, "noise_from_s": [max(start, 0.0), end]}
+            settings = {**use.settings, "engine": Engine.STATISTICAL.value, "noise_from_s": [max(start, 0.0), end]}
             strength = use.strength if use in lane.repairs else self._suggested(lane, "denoise") or DEFAULT_STRENGTH
             change = self._change(
                 "denoise", "Learn the noise for LANE", settings=settings, on=True, strength=strength
@@ -171,26 +209,36 @@ class RepairPage(Page):
         card.show_state(use.on, strength, suggested)
         plain = {k: v for k, v in use.settings.items()}
         self.forms[treatment.name].show_settings(settings_from_plain(treatment.settings_type, plain))
-        self.forms[treatment.name].setEnabled(use.on)
+        self.forms[treatment.name].setVisible(use.on)
+        self._show_figures(lane, treatment.name, card, use.on)
         if treatment.name == "denoise":
-            self._show_noise(lane, card, use.on)
+            settings = settings_from_plain(DenoiseSettings, plain)
+            self.engine.setCurrentIndex(list(Engine).index(settings.engine))
+            self.engine.setVisible(use.on)
+            self.learn.setVisible(use.on)
+            form = self.forms["denoise"]
+            form.setVisible(use.on and settings.engine is Engine.STATISTICAL)
             span = use.settings.get("noise_from_s")
             if span:
                 self.learn.setText(f"Learned from {span[0]:.1f}–{span[1]:.1f} s · follow by itself")
             else:
                 self.learn.setText("Learn the noise from the selection")
 
-    def _show_noise(self, lane: Lane, card: TreatmentCard, on: bool) -> None:
-        report, treated = self.desk.report(lane), self.desk.treated(lane)
-        before = report.noise.floor_dbfs if report else None
-        if not on:
-            card.rows.show_row("noise floor", with_unit(before, "dBFS"))
-        elif treated is None:
-            card.rows.show_row("noise floor", f"{number(before)} → … dBFS")
+    def _show_figures(self, lane: Lane, name: str, card: TreatmentCard, on: bool) -> None:
+        """The figure that the treatment is judged by, before and after, and why it is suggested."""
+        report, after = self.desk.report(lane), self.desk.after(lane)
+        row, unit, digits, read = FIGURES[name]
+        before = number(read(report), digits) if report else "…"
+        if on and use_is_active(lane):
+            value = read(after) if after else None
+            text = f"{before} → {number(value, digits)} {unit}" if value is not None else f"{before} → {'none' if after else '…'}"
         else:
-            card.rows.show_row("noise floor", f"{number(before)} → {number(treated.floor_dbfs)} dBFS")
-        report_snr = with_unit(report.noise.snr_db, "dB") if report else "…"
-        card.rows.show_row("speech above it", report_snr)
+            text = f"{before} {unit}"
+        card.rows.show_row(row, text)
+        reason = next((s.because for s in report.suggested if s.treatment == name), "") if report else ""
+        card.setToolTip(f"Suggested: {reason}" if reason else "Nothing measured asks for it.")
+        if not on:
+            card.percent.setText("suggested" if reason else "not needed" if report else "")
 
     def _show_spectra(self, lane: Lane | None) -> None:
         spectra = self.desk.spectra(lane) if lane else {}

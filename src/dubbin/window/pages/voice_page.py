@@ -97,7 +97,7 @@ class VoicePage(Page):
         settings = settings_from_plain(CompressorSettings, use.settings)
         self.compressor.show_state(use.on, use.strength)
         self.form.show_settings(settings)
-        self.form.setEnabled(use.on)
+        self.form.setVisible(use.on)
         report = self.desk.report(lane)
         loudness = report.loudness if report else None
         self.compressor.rows.show_row(

@@ -111,7 +111,7 @@ class TreatmentCard(Card):
         self.switch.show_state(on)
         self.set_active(on)
         if strength is not None:
-            self.slider.setEnabled(on)
+            self.slider.setVisible(on)
             if not self.slider.is_dragged:
                 self.slider.show_value(strength, suggested)
             self.percent.setText(f"{strength:.0f} %" if on else "off")

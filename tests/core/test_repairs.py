@@ -1,0 +1,120 @@
+"""Each repair against a fault whose truth is known, and against sound that has none of it."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from dubbin.core.measure.clicks import find_clicks
+from dubbin.core.measure.clipping import ClippingMeter
+from dubbin.core.measure.echo import measure_echo
+from dubbin.core.measure.hum import describe_hum, find_hum
+from dubbin.core.measure.report import measure_recording
+from dubbin.core.sound.source import Sound
+from dubbin.core.treat.ahead import Ahead
+from dubbin.core.treat.chain import Chain, Use
+from dubbin.core.treat.registry import REPAIRS, TREATMENTS
+from dubbin.demo.faults import clicks, hum
+from dubbin.demo.room import room_response
+from tests.conftest import RATE, noise, rms_db, tone
+from tests.core.test_denoise import si_sdr
+
+
+def treated(x: np.ndarray, *names: str) -> np.ndarray:
+    sound = Sound(np.ascontiguousarray(x[None], np.float32), RATE)
+    uses = [Use(TREATMENTS[n], TREATMENTS[n].settings_type()) for n in names]
+    return Chain(sound, uses).read(0, sound.frames)[0]
+
+
+@pytest.fixture(scope="module")
+def room_tone(speech):
+    return (speech + noise(20, -66, 9)[: len(speech)]).astype(np.float32)
+
+
+@pytest.mark.parametrize(("mains", "drift"), [(50.02, 0.03), (59.95, 0.02), (50.2, 0.0)])
+def test_hum_is_measured_and_subtracted(room_tone, mains, drift):
+    added = hum(len(room_tone), RATE, mains, drift, 8) * 10 ** ((rms_db(room_tone) - 10) / 20)
+    x = (room_tone + added).astype(np.float32)
+    found = describe_hum(find_hum(Sound(x[None], RATE)))
+    truth = mains + drift * np.mean(np.sin(2 * np.pi * np.arange(20) / 180))
+    assert found.present and found.fundamental_hz == pytest.approx(truth, abs=0.02)
+    assert found.level_dbfs == pytest.approx(rms_db(added), abs=0.5)
+    assert si_sdr(room_tone, treated(x, "dehum")) > 34
+
+
+def test_without_hum_nothing_changes(room_tone):
+    assert not describe_hum(find_hum(Sound(room_tone[None], RATE))).present
+    np.testing.assert_array_equal(treated(room_tone, "dehum"), room_tone)
+
+
+def test_clipped_crests_are_rebuilt_and_the_rest_is_bit_identical(speech):
+    ceiling = np.float32(np.max(np.abs(speech)) / 2)
+    x = np.clip(speech, -ceiling, ceiling)
+    y = treated(x, "declip")
+
+    def sdr(e: np.ndarray) -> float:
+        return rms_db(speech) - rms_db(speech - e)
+
+    assert sdr(y) > sdr(x) + 8
+    untouched = np.abs(x) < 0.99 * ceiling
+    np.testing.assert_array_equal(y[untouched], x[untouched])
+    meter = ClippingMeter(RATE, 1)
+    meter.push(x[None])
+    assert meter.result().count > 20
+
+
+def test_unclipped_sound_is_left_alone(room_tone):
+    np.testing.assert_array_equal(treated(room_tone, "declip"), room_tone)
+
+
+def test_clicks_are_found_where_they_are_and_taken_out(room_tone):
+    added = clicks(room_tone.astype(float), RATE, 40, 3)
+    x = (room_tone + added.sound).astype(np.float32)
+    found = find_clicks(Sound(x[None], RATE))
+    hits = [any(abs(t - f / RATE) < 0.002 for t in found.times_s) for f in added.frames]
+    right = [any(abs(t - f / RATE) < 0.002 for f in added.frames) for t in found.times_s]
+    assert np.mean(hits) > 0.85 and np.mean(right) > 0.8
+    assert si_sdr(room_tone, treated(x, "declick")) > si_sdr(room_tone, x) + 5
+
+
+def test_rumble_goes_and_a_low_voice_stays():
+    n = np.arange(4 * RATE) / RATE
+    rumble = 0.1 * np.sin(2 * np.pi * 20 * n) + 0.1 * np.sin(2 * np.pi * 55 * n)
+    voice = 0.1 * np.sin(2 * np.pi * 85 * n)
+    inner = slice(RATE, 3 * RATE)
+    assert rms_db(treated(rumble, "derumble")[inner]) < rms_db(rumble[inner]) - 25
+    assert rms_db(treated(voice, "derumble")[inner]) == pytest.approx(rms_db(voice[inner]), abs=0.5)
+
+
+@pytest.mark.parametrize("rt60", [0.3, 0.5, 0.7])
+def test_echo_is_measured_blind_and_goes_down(speech, rt60):
+    response = room_response(RATE, rt60, (4.6, 3.5, 2.7), (2.1, 1.7, 1.3), (2.9, 2.4, 1.0), 4)
+    x = _convolved(speech, response)
+    x = (x + noise(20, -66, 2)[: len(x)]).astype(np.float32)
+    measured = measure_echo(Sound(x[None], RATE)).rt60_s
+    assert measured == pytest.approx(rt60, rel=0.25)
+    after = measure_echo(Sound(treated(x, "dereverb")[None], RATE)).rt60_s
+    assert after is None or after < 0.75 * measured
+
+
+def _convolved(x: np.ndarray, response: np.ndarray) -> np.ndarray:
+    from scipy.signal import oaconvolve
+
+    return oaconvolve(x, response)[: len(x)]
+
+
+def test_all_repairs_together_and_two_cores_give_the_same_samples(room_tone):
+    added = clicks(room_tone.astype(float), RATE, 10, 3)
+    sound = Sound((room_tone + added.sound)[None].astype(np.float32), RATE)
+    uses = [Use(t, t.settings_type()) for t in REPAIRS]
+    one = Chain(sound, uses).read(0, sound.frames)
+    with Ahead(Chain(sound, uses)) as ahead:
+        parts = [ahead.read(a, min(a + 100_000, sound.frames)) for a in range(0, sound.frames, 100_000)]
+    np.testing.assert_allclose(np.concatenate(parts, axis=1), one, atol=1e-6)
+
+
+def test_what_is_wrong_is_what_is_suggested(room_tone):
+    x = room_tone + hum(len(room_tone), RATE, 50.0, 0.0, 6) * 0.01 + noise(20, -45, 5)[: len(room_tone)]
+    names = [s.treatment for s in measure_recording(Sound(x[None].astype(np.float32), RATE)).suggested]
+    assert names == ["dehum", "denoise"]
+    assert measure_recording(tone(440, 3, -20)).suggested == ()
