@@ -2,14 +2,22 @@
 
 from __future__ import annotations
 
+import shutil
 from collections.abc import Callable, Iterator
+from dataclasses import replace
+from pathlib import Path
 
 import pytest
+import soundfile as sf
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QWidget
 
 from dubbin.core.episode.document import Document
+from dubbin.core.episode.file import load_episode, save_episode
+from dubbin.core.episode.intake import take_in
+from dubbin.core.sound.working_copy import WorkingCopies
+from dubbin.demo.episode import EPISODE_FILE
 from dubbin.window.main_window import MainWindow
 from dubbin.window.player.sinks import SimulatedSink
 from dubbin.window.theme import Theme
@@ -37,6 +45,33 @@ def open_window(qtbot, qapp, folders) -> Iterator[Callable[..., MainWindow]]:
         window.desk.close()
         window.hide()
         window.deleteLater()
+
+
+EXCERPT_S = 75
+
+
+@pytest.fixture(scope="session")
+def short_demo(demo_folder, tmp_path_factory):
+    """The first part of the demo, so that measuring it does not take long."""
+    folder = tmp_path_factory.mktemp("short")
+    for path in demo_folder.glob("*.wav"):
+        x, rate = sf.read(path, dtype="float32")
+        sf.write(folder / path.name, x[: EXCERPT_S * rate], rate, subtype="PCM_24")
+    shutil.copy(demo_folder / "harbour-theme.flac", folder)
+    whole = load_episode(demo_folder / EPISODE_FILE)
+    copies = WorkingCopies(folder / "cache")
+    taken = [take_in(folder / Path(r.path).name, copies, whole.rate).recording for r in whole.recordings]
+    recordings = tuple(replace(t, id=r.id) for t, r in zip(taken, whole.recordings, strict=True))
+    save_episode(replace(whole, recordings=recordings), folder / EPISODE_FILE)
+    shutil.rmtree(folder / "cache")
+    return folder
+
+
+@pytest.fixture
+def demo(short_demo, tmp_path):
+    """An excerpt of the demo, of one's own."""
+    shutil.copytree(short_demo, tmp_path / "demo")
+    return tmp_path / "demo" / EPISODE_FILE
 
 
 @pytest.fixture

@@ -82,7 +82,7 @@ def test_all_of_it_by_keyboard(window, qtbot):
     assert not window.desk.episode.cuts
     QTest.keyClick(lanes, Qt.Key.Key_P, Qt.KeyboardModifier.ControlModifier)
     many = len(window.desk.episode.cuts)
-    assert many == 1 or many > 10
+    assert many > 4
     QTest.keyClick(lanes, Qt.Key.Key_Home)
     QTest.keyClick(lanes, Qt.Key.Key_I)
     for _ in range(3):

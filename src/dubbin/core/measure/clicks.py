@@ -16,14 +16,14 @@ from scipy import fft, ndimage
 from dubbin.core.jobs import Task
 from dubbin.core.sound.source import Source, read_padded
 
-ORDER = 12
+ORDER, LONG_ORDER = 12, 32  # of the predictors of the two rounds
 BLOCK_S = 0.04  # over which the predictor is fitted, half overlapping
 GUARD_S, NEAR_S = 0.0025, 0.016  # an error is compared with those from GUARD_S to NEAR_S away, on both sides
 SCORE = 3.2  # times the highest of its surroundings
 LONGEST_S = 0.004
 LOWEST = 10.0 ** (-66 / 20)  # amplitude of a prediction error below which nothing is heard
 JOIN_S = 0.0003
-TAIL_SHARE = 0.04  # of a click's highest error, where it is taken to end
+TAIL_SHARE = 0.065  # of a click's highest error, where it is taken to end
 CHUNK_S = 10.0
 
 
@@ -62,8 +62,20 @@ def find_clicks(source: Source, sensitivity: float = 1.0, task: Task | None = No
 
 
 def clicks_in(x: NDArray[np.float32], rate: int, sensitivity: float = 1.0) -> list[tuple[int, int]]:
-    """Spans (start, end) of clicks in one channel."""
-    size = prediction_error(x, rate)
+    """Spans (start, end) of clicks in one channel.
+
+    Twice: a click spoils the predictor that is to find it, so the second predictor, a longer one, is fitted to the sound
+    without the clicks of the first round.
+    """
+    first = _outstanding(prediction_error(x, x, rate, ORDER), rate, sensitivity)
+    model = x.copy()
+    for a, b in first:
+        model[a:b] = np.interp(np.arange(a, b), [a - 1, b], [x[max(a - 1, 0)], x[min(b, len(x) - 1)]])
+    return _outstanding(prediction_error(x, model, rate, LONG_ORDER), rate, sensitivity)
+
+
+def _outstanding(size: NDArray[np.float32], rate: int, sensitivity: float) -> list[tuple[int, int]]:
+    """Spans in which a prediction error of this size stands out of its surroundings."""
     guard, near = round(GUARD_S * rate), round(NEAR_S * rate)
     width = near - guard
     highest = ndimage.maximum_filter1d(size, width)
@@ -94,28 +106,30 @@ def clicks_in(x: NDArray[np.float32], rate: int, sensitivity: float = 1.0) -> li
         if out and a - out[-1][1] < JOIN_S * rate:
             a, b = out[-1][0], max(b, out[-1][1])
             out.pop()
-        out.append((max(a, 0), min(b, len(x))))
+        out.append((max(a, 0), min(b, len(size))))
     return [(a, b) for a, b in out if b - a <= LONGEST_S * rate]
 
 
-def prediction_error(x: NDArray[np.float32], rate: int) -> NDArray[np.float32]:
-    """What a linear predictor of ORDER, fitted to the 40 ms around, leaves of x: (frames,), at least 0.
+def prediction_error(
+    x: NDArray[np.float32], model: NDArray[np.float32], rate: int, order: int
+) -> NDArray[np.float32]:
+    """What a linear predictor, fitted to the 40 ms of `model` around, leaves of x: (frames,), at least 0.
 
     The smaller of two errors, predicted from before and from behind: the one smears a click onwards, the other
     backwards, and both together only where it is.
     """
-    size = max(round(BLOCK_S * rate), 4 * ORDER) // 2 * 2
+    size = max(round(BLOCK_S * rate), 4 * order) // 2 * 2
     hop = size // 2
     count = -(-len(x) // hop)
     padded = np.pad(x.astype(np.float64), (size, size + count * hop - len(x)))
-    limited = _limited(padded, rate)
+    limited = _limited(np.pad(model.astype(np.float64), (size, size + count * hop - len(x))), rate)
     blocks = np.lib.stride_tricks.sliding_window_view(limited, size)[size - hop // 2 :: hop][:count]
-    a = predictors(blocks * np.hanning(size), ORDER)
-    pieces = np.lib.stride_tricks.sliding_window_view(padded, hop + 2 * ORDER)[size - ORDER :: hop][:count]
+    a = predictors(blocks * np.hanning(size), order)
+    pieces = np.lib.stride_tricks.sliding_window_view(padded, hop + 2 * order)[size - order :: hop][:count]
     before, behind = np.zeros((count, hop)), np.zeros((count, hop))
-    for k in range(ORDER + 1):
-        before += a[:, k : k + 1] * pieces[:, ORDER - k : ORDER - k + hop]
-        behind += a[:, k : k + 1] * pieces[:, ORDER + k : ORDER + k + hop]
+    for k in range(order + 1):
+        before += a[:, k : k + 1] * pieces[:, order - k : order - k + hop]
+        behind += a[:, k : k + 1] * pieces[:, order + k : order + k + hop]
     error = np.minimum(np.abs(before), np.abs(behind))
     return np.ascontiguousarray(error.reshape(-1)[: len(x)], np.float32)
 

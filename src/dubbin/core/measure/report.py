@@ -83,7 +83,7 @@ def measure_recording(source: Source, task: Task | None = None) -> RecordingRepo
 CLEAN_FLOOR_DB, CLEAN_SNR_DB = -72.0, 52.0
 CLEAN_RUMBLE_DB = -56.0
 DRY_RT60_S = 0.28
-CLICKS_A_MINUTE, FEWEST_CLICKS = 12.0, 3
+CLICKS_A_MINUTE, FEWEST_CLICKS = 12.0, 8
 FEWEST_CLIPPED = 3
 
 

@@ -19,8 +19,8 @@ from dubbin.core.sound.source import Samples, Source
 from dubbin.core.treat.settings import setting
 from dubbin.core.treat.treatment import Context, Treatment
 
-ORDER = 44
-AROUND_S = 0.02
+ORDER = 96
+AROUND_S = 0.032
 PASSES = 2  # the model is fitted again to the repaired sound
 
 
