@@ -92,7 +92,9 @@ def find_hum(source: Source, task: Task | None = None) -> HumTrack | None:
     steady = np.mean(np.abs(amplitudes) ** 2, axis=2)
     there = (_coherence(amplitudes) > COHERENT) & (steady > 1e-11)
     level = power_to_db(float(np.max(np.sum(steady * there, axis=1)) / 2))
-    if np.count_nonzero(there[:, :TRACKED].any(axis=0)) < 2 or level < LOWEST_LEVEL_DBFS:
+    heard = there.any(axis=0)
+    # A steady tone of music may pass for a high harmonic or two; hum has low ones.
+    if not heard[:4].any() or np.count_nonzero(heard[:TRACKED]) < 2 or level < LOWEST_LEVEL_DBFS:
         return None
     amplitudes[~there] = 0
     at_steps = np.interp(_times(count), time_s, phase)

@@ -231,7 +231,11 @@ class RepairPage(Page):
         before = number(read(report), digits) if report else "…"
         if on and use_is_active(lane):
             value = read(after) if after else None
-            text = f"{before} → {number(value, digits)} {unit}" if value is not None else f"{before} → {'none' if after else '…'}"
+            text = (
+                f"{before} → {number(value, digits)} {unit}"
+                if value is not None
+                else f"{before} → {'none' if after else '…'}"
+            )
         else:
             text = f"{before} {unit}"
         card.rows.show_row(row, text)
