@@ -15,7 +15,7 @@ from dubbin.core.folders import Folders
 
 NO_DISPLAY = (
     "dubbin: there is no display to open the window on. Under X on a machine without one: "
-    "xvfb-run -s '-screen 0 1280x800x24' dubbin"
+    "xvfb-run -s '-screen 0 1280x800x24' ./scripts/demo"
 )
 
 
