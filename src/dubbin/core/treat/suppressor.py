@@ -25,7 +25,7 @@ FIRST_FLOOR = 0.1  # gain floor of the first pass
 LOWEST_SNR = 10.0 ** (-20.0 / 10.0)
 HIGHEST_RATIO = 1e4
 # Speech is taken for absent where the a priori SNR of the surroundings lies below the first, for present above the second.
-ABSENT_DB, PRESENT_DB = -7.0, 5.0
+ABSENT_DB, PRESENT_DB = -4.0, 5.0
 MOST_ABSENT = 0.95
 TABLE_LOW, TABLE_HIGH, TABLE_SIZE = -6.0, 3.0, 1801  # decades of v
 
