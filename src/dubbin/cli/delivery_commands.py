@@ -39,14 +39,9 @@ def master(args: Namespace, folders: Folders) -> int:
     chosen = [find_target(name) for name in args.target]
     formats = [Format(f) for f in args.format or ["wav"]]
     task = progress_task(f"Mastering {args.input.name}", args.quiet)
-    program, name, tags = _program(args.input, folders, task.part(0.0, 0.1))
+    program, name, tags, recordings = _program(args.input, folders, task.part(0.0, 0.1))
     folder = _made(args.out)
-    for target in chosen:
-        for format in formats:
-            file = folder / f"{name}.{target.name}.{format.value}"
-            if file.exists() and file.samefile(args.input):
-                raise CannotWrite(f"{file} is the recording itself; recordings are never written over.")
-    masters = make_masters(program, folder, name, chosen, formats, tags, task.part(0.1, 1.0))
+    masters = make_masters(program, folder, name, chosen, formats, tags, task.part(0.1, 1.0), recordings)
     end_progress(args.quiet)
     if args.json:
         print_json({"masters": [{**proof_to_plain(m.proof), "format": m.format.value} for m in masters]})
@@ -66,13 +61,14 @@ def _made(folder: Path) -> Path:
     return folder
 
 
-def _program(path: Path, folders: Folders, task: Task) -> tuple[Source, str, Tags | None]:
+def _program(path: Path, folders: Folders, task: Task) -> tuple[Source, str, Tags | None, list[Path]]:
     copies = WorkingCopies(folders.copies)
     if path.suffix.lower() != SUFFIX:
-        return copies.obtain(path, None, task), safe_name(path.stem), None
+        return copies.obtain(path, None, task), safe_name(path.stem), None, [path]
     episode = load_episode(path)
     sounds = episode_sounds(episode, copies, MemoryKeeper(), task)
-    return program_of(episode, sounds), safe_name(path.stem), episode.delivery.tags
+    recordings = [Path(r.path) for r in episode.recordings]
+    return program_of(episode, sounds), safe_name(path.stem), episode.delivery.tags, recordings
 
 
 def proof(args: Namespace, folders: Folders) -> int:

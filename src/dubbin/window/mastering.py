@@ -77,9 +77,10 @@ class Mastering(QObject):
     def measure(self) -> None:
         """Measure the program, if it has changed since the last time."""
         episode = self._desk.document.history.episode
-        if not self.all_read() or _same_sound(self._measured_of, episode):
+        known = _same_sound(self._measured_of, episode)
+        if not self.all_read() or (known and (self.measured is not None or self._desk.jobs.is_busy("program"))):
             return
-        self._measured_of = episode
+        self._measured_of, self.measured = episode, None
         program = self._desk.program(hear=Hear.TREATED)
 
         def done(result: ProgramLoudness) -> None:
@@ -95,10 +96,11 @@ class Mastering(QObject):
         formats = [Format(f) for f in episode.delivery.formats]
         program = self._desk.program(hear=Hear.TREATED)
         path = self._desk.document.path
+        recordings = [Path(r.path) for r in episode.recordings]
         name = path.stem if path else safe_name(episode.title)
 
         def work(task: Task) -> list[Master]:
-            return make_masters(program, folder, name, targets, formats, episode.delivery.tags, task)
+            return make_masters(program, folder, name, targets, formats, episode.delivery.tags, task, recordings)
 
         def done(masters: list[Master]) -> None:
             self.masters, self._made_of = masters, episode

@@ -22,7 +22,7 @@ from dubbin.core.errors import CannotWrite, UnusableSound
 from dubbin.core.jobs import Task
 from dubbin.core.measure.loudness import Loudness, LoudnessMeter
 from dubbin.core.sound.source import Samples, Source, blocks
-from dubbin.core.sound.writing import check_folder
+from dubbin.core.sound.writing import check_folder, check_output
 from dubbin.core.treat.chain import Stage, Use
 from dubbin.core.treat.tiles import MemoryKeeper
 
@@ -35,7 +35,7 @@ CODEC_TRIES = 5
 
 @dataclass(frozen=True)
 class Master:
-    """One finished file and its proof. gain_db: what the target asked for; limited_db: most the limiter took."""
+    """One finished file and its proof. gain_db: in front of the limiter."""
 
     format: Format
     proof: Proof
@@ -67,6 +67,10 @@ def fold_channels(x: Samples, channels: int) -> Samples:
         return x
     mono = x.mean(axis=0, keepdims=True)
     return np.ascontiguousarray(np.repeat(mono, channels, axis=0))
+
+
+def _master_path(folder: Path, name: str, target: Target, format: Format) -> Path:
+    return folder / f"{name}.{target.name}.{format.value}"
 
 
 def _render(source: Source, path: Path, rate: int, channels: int, task: Task) -> _Rendered:
@@ -129,13 +133,18 @@ def make_masters(
     formats: Sequence[Format],
     tags: Tags | None = None,
     task: Task | None = None,
+    recordings: Sequence[Path] = (),
 ) -> list[Master]:
     """Render a program once and make a file for every target and format: NAME.TARGET.FORMAT in `folder`.
 
-    Raises CannotWrite (folder, disk space) and UnusableSound (a program without sound).
+    recordings: files that the program is made of, which are never written over. Raises CannotWrite (folder, disk
+    space, a master that would take a recording's place) and UnusableSound (a program without sound).
     """
     task = task or Task()
     check_folder(folder)
+    for target in targets:
+        for format in formats:
+            check_output(_master_path(folder, name, target, format), tuple(recordings))
     if program.frames == 0:
         raise UnusableSound("There is nothing to master: the program is empty.")
     _check_space(program, folder, len(targets) * len(formats))
@@ -165,7 +174,7 @@ def _masters_of_target(
             path = work / f"{target.name}-{rate}.f32"
             prepared[rate] = _render(whole, path, rate, target.channels, part.part(0.0, 0.15))
             gains[rate] = gain_for(prepared[rate], target.integrated_lufs, ceiling, part.part(0.15, 0.5))
-        file = folder / f"{name}.{target.name}.{format.value}"
+        file = _master_path(folder, name, target, format)
         gain_db, proof = _write_until_it_holds(
             prepared[rate], file, work, format, target, gains[rate], ceiling, tags, part.part(0.5, 1.0)
         )

@@ -2,14 +2,9 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
-    QAbstractItemView,
     QHBoxLayout,
-    QHeaderView,
     QPushButton,
-    QTableWidget,
-    QTableWidgetItem,
 )
 
 from dubbin.core.episode.commands import set_level, set_mute, set_solo
@@ -21,6 +16,7 @@ from dubbin.window.pages.page import Page
 from dubbin.window.parts.card import Card, label
 from dubbin.window.parts.figures import number, with_unit
 from dubbin.window.parts.slider import MarkedSlider
+from dubbin.window.parts.table import FigureTable
 from dubbin.window.theme import Theme
 
 COLUMNS = ("Lane", "As recorded", "Level", "In the program", "State")
@@ -54,7 +50,7 @@ class LevelCard(Card):
         self.solo.clicked.connect(lambda on: desk.do(set_solo(desk.episode, lane_id, on)))
         self.slider.changing.connect(lambda v: desk.preview(set_level(desk.document.history.episode, lane_id, v)))
         self.slider.changed.connect(self._on_level)
-        self.slider.given_up.connect(desk.document.end_preview)
+        self.slider.given_up.connect(lambda: desk.document.end_preview())
 
     def _on_level(self, value: float) -> None:
         self._desk.do(set_level(self._desk.document.history.episode, self._lane_id, value))
@@ -78,17 +74,7 @@ class BalancePage(Page):
         self.apart = label("", "muted", wrap=True)
         self.column.addWidget(self.apart)
         self.column.addStretch(1)
-        self.table = QTableWidget(0, len(COLUMNS))
-        self.table.setHorizontalHeaderLabels(COLUMNS)
-        self.table.setAccessibleName("Levels of the lanes")
-        self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
-        self.table.setShowGrid(False)
-        rows, across = self.table.verticalHeader(), self.table.horizontalHeader()
-        if rows is not None:
-            rows.hide()
-        if across is not None:
-            across.setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
-            across.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft)
+        self.table = FigureTable("Levels of the lanes", COLUMNS)
         self.evidence = self.table
         self.connect_model()
 
@@ -125,10 +111,7 @@ class BalancePage(Page):
                 with_unit(after, "LUFS"),
                 state,
             )
-            for column, value in enumerate(values):
-                item = QTableWidgetItem(value)
-                item.setTextAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
-                self.table.setItem(row, column, item)
+            self.table.show_row(row, values)
         if len(voices) > 1:
             apart = max(voices) - min(voices)
             self.apart.setText(

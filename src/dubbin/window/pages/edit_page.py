@@ -6,12 +6,9 @@ from collections.abc import Callable
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
-    QAbstractItemView,
     QCheckBox,
     QHBoxLayout,
-    QHeaderView,
     QPushButton,
-    QTableWidget,
     QTableWidgetItem,
 )  # fmt: skip
 
@@ -26,6 +23,7 @@ from dubbin.window.pages.page import Page
 from dubbin.window.parts.card import Card, FigureRows, TreatmentCard
 from dubbin.window.parts.fields import SettingsForm
 from dubbin.window.parts.figures import clock, number, span_text
+from dubbin.window.parts.table import FigureTable
 from dubbin.window.theme import Theme
 
 COLUMNS = ("Cut", "At", "Pause", "Taken out", "Left")
@@ -89,21 +87,8 @@ class EditPage(Page):
             card.body.addLayout(row)
         self.column.addWidget(card)
 
-    def _table(self) -> QTableWidget:
-        table = QTableWidget(0, len(COLUMNS))
-        table.setHorizontalHeaderLabels(COLUMNS)
-        table.setAccessibleName("Pauses and cuts")
-        table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
-        table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
-        table.setShowGrid(False)
-        rows, across = table.verticalHeader(), table.horizontalHeader()
-        if rows is not None:
-            rows.hide()
-            rows.setDefaultSectionSize(26)
-        if across is not None:
-            across.setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
-            across.setSectionResizeMode(0, QHeaderView.ResizeMode.ResizeToContents)
-            across.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft)
+    def _table(self) -> FigureTable:
+        table = FigureTable("Pauses and cuts", COLUMNS)
         table.itemChanged.connect(self._on_ticked)
         table.currentCellChanged.connect(lambda row, *_: self._on_row(row))
         return table
@@ -202,8 +187,7 @@ class EditPage(Page):
             tick.setFlags(Qt.ItemFlag.ItemIsUserCheckable | Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable)
             tick.setCheckState(Qt.CheckState.Checked if ticked else Qt.CheckState.Unchecked)
             self.table.setItem(row, 0, tick)
-            for column, text in enumerate(texts):
-                self.table.setItem(row, column + 1, QTableWidgetItem(str(text)))
+            self.table.show_row(row, [str(text) for text in texts], first=1)
         self._filling = False
 
     def _texts(self, entry: Pause | Cut) -> tuple[object, ...]:

@@ -6,14 +6,10 @@ from collections.abc import Callable
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
-    QAbstractItemView,
     QComboBox,
     QHBoxLayout,
-    QHeaderView,
     QLineEdit,
     QPushButton,
-    QTableWidget,
-    QTableWidgetItem,
 )  # fmt: skip
 
 from dubbin.core.episode.commands import change_lane, name_voice, remove_lane
@@ -24,6 +20,7 @@ from dubbin.window.lanes.selection import Selection
 from dubbin.window.pages.page import Page
 from dubbin.window.parts.card import Card, FigureRows, label
 from dubbin.window.parts.figures import clock, with_unit
+from dubbin.window.parts.table import FigureTable
 from dubbin.window.theme import Theme
 
 ROLES = {Role.VOICE: "voice", Role.MUSIC: "music", Role.EFFECT: "effect"}
@@ -111,21 +108,7 @@ class IntakePage(Page):
         self.column.addWidget(self.hint)
         self._cards: dict[str, LaneCard] = {}
         self.column.addStretch(1)
-        self.table = QTableWidget(0, len(COLUMNS))
-        self.table.setHorizontalHeaderLabels(COLUMNS)
-        self.table.setAccessibleName("Recordings")
-        self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
-        self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
-        self.table.setShowGrid(False)
-        self.table.setWordWrap(False)
-        header = self.table.verticalHeader()
-        if header is not None:
-            header.hide()
-        across = self.table.horizontalHeader()
-        if across is not None:
-            across.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
-            across.setSectionResizeMode(1, QHeaderView.ResizeMode.Stretch)
-            across.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft)
+        self.table = FigureTable("Recordings", COLUMNS, stretched=1)
         self.table.cellClicked.connect(self._on_row)
         self.evidence = self.table
         self.connect_model()
@@ -164,5 +147,4 @@ class IntakePage(Page):
                 with_unit(noise.floor_dbfs, "dBFS") if noise else "…",
                 with_unit(noise.snr_db, "dB") if noise else "…",
             )  # fmt: skip
-            for column, value in enumerate(values):
-                self.table.setItem(row, column, QTableWidgetItem(value))
+            self.table.show_row(row, values)

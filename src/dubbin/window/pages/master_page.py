@@ -6,19 +6,13 @@ from collections.abc import Callable
 from dataclasses import replace
 
 import numpy as np
-from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QColor
 from PyQt6.QtWidgets import (
-    QAbstractItemView,
     QCheckBox,
     QFormLayout,
     QGridLayout,
     QHBoxLayout,
-    QHeaderView,
     QLineEdit,
     QPushButton,
-    QTableWidget,
-    QTableWidgetItem,
     QVBoxLayout,
     QWidget,
 )  # fmt: skip
@@ -34,6 +28,7 @@ from dubbin.window.pages.page import Page
 from dubbin.window.parts.card import Card, FigureRows, label, set_kind
 from dubbin.window.parts.figures import number, with_unit
 from dubbin.window.parts.plot import Plot
+from dubbin.window.parts.table import FigureTable
 from dubbin.window.theme import Theme
 
 COLUMNS = ("Master", "Loudness", "True peak", "Range", "Verdict")
@@ -120,20 +115,7 @@ class MasterPage(Page):
         right = QVBoxLayout()
         self.figures = FigureRows()
         right.addWidget(self.figures)
-        self.table = QTableWidget(0, len(COLUMNS))
-        self.table.setHorizontalHeaderLabels(COLUMNS)
-        self.table.setAccessibleName("Masters")
-        self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
-        self.table.setShowGrid(False)
-        self.table.setWordWrap(False)
-        rows, across = self.table.verticalHeader(), self.table.horizontalHeader()
-        if rows is not None:
-            rows.hide()
-            rows.setDefaultSectionSize(25)
-        if across is not None:
-            across.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
-            across.setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
-            across.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft)
+        self.table = FigureTable("Masters", COLUMNS, stretched=0)
         right.addWidget(self.table, 1)
         self.verdict = label("", "muted", wrap=True)
         right.addWidget(self.verdict)
@@ -237,11 +219,5 @@ class MasterPage(Page):
             f"{master.format.value.upper()}  {master.proof.target}", with_unit(loudness.integrated_lufs, "LUFS"), with_unit(loudness.true_peak_dbtp, "dBTP"),
             with_unit(loudness.range_lu, "LU"), "✓ passes" if good else "▲ fails",
         )  # fmt: skip
-        for column, value in enumerate(values):
-            item = QTableWidgetItem(value)
-            item.setToolTip(str(master.file))
-            if column == len(values) - 1:
-                c = self.theme.colours
-                item.setForeground(QColor(c.fern if good else c.brick))
-            item.setTextAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
-            self.table.setItem(row, column, item)
+        *_, verdict = self.table.show_row(row, values, tip=str(master.file))
+        verdict.setForeground(self.theme.colours.q("fern" if good else "brick"))

@@ -46,7 +46,7 @@ class Page(QObject):
         self.is_open = False
 
     def refresh(self) -> None:
-        raise NotImplementedError
+        """Show the model's present state; every page has its own."""
 
     def title(self) -> str:
         """What the job card is about: usually the picked lane."""

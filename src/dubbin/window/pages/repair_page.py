@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 import numpy as np
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from dubbin.core.episode.commands import Change, change_use, find_use
 from dubbin.core.episode.model import Lane
@@ -64,7 +64,7 @@ class RepairPage(Page):
         card.switch.toggled.connect(lambda on: self._on_switched(name, on))
         card.slider.changing.connect(lambda value: self._on_strength(name, value, final=False))
         card.slider.changed.connect(lambda value: self._on_strength(name, value, final=True))
-        card.slider.given_up.connect(self.desk.document.end_preview)
+        card.slider.given_up.connect(lambda: self.desk.document.end_preview())
         form = SettingsForm(treatment.settings_type)
         form.edited.connect(lambda field, value: self._on_setting(name, field, value))
         card.body.addWidget(form)
@@ -94,13 +94,16 @@ class RepairPage(Page):
         column.setContentsMargins(12, 6, 12, 4)
         column.setSpacing(2)
         head = QHBoxLayout()
+        self._legend: list[tuple[QLabel, str]] = []
         self.plot_title = label("", "muted")
         head.addWidget(self.plot_title)
         head.addStretch(1)
         for name, colour in CURVES:
             key = label(f"■ {name}", "muted")
-            key.setStyleSheet(f"color: {getattr(self.theme.colours, colour)};")
+            self._legend.append((key, colour))
             head.addWidget(key)
+        self._colour_legend()
+        self.theme.changed.connect(self._colour_legend)
         column.addLayout(head)
         self.plot = Plot(self.theme, "Averaged spectrum", "Hz", "dBFS a twelfth of an octave")
         self.plot.getPlotItem().setLogMode(x=False)
@@ -110,6 +113,10 @@ class RepairPage(Page):
             self.plot.curve(name, colour, 1.4 if name == "residue" else 2.0)
         column.addWidget(self.plot, 1)
         return pane
+
+    def _colour_legend(self) -> None:
+        for key, colour in self._legend:
+            key.setStyleSheet(f"color: {getattr(self.theme.colours, colour)};")
 
     # -- acts of the person -----------------------------------------------------------
 

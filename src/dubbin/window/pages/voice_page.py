@@ -32,7 +32,7 @@ class VoicePage(Page):
         )
         self.compressor.slider.changing.connect(lambda value: self._strength(value, final=False))
         self.compressor.slider.changed.connect(lambda value: self._strength(value, final=True))
-        self.compressor.slider.given_up.connect(desk.document.end_preview)
+        self.compressor.slider.given_up.connect(lambda: self.desk.document.end_preview())
         self.form = SettingsForm(CompressorSettings)
         self.form.edited.connect(self._on_setting)
         self.compressor.body.addWidget(self.form)

@@ -19,20 +19,19 @@ def label(text: str = "", kind: str = "", wrap: bool = False) -> QLabel:
     return out
 
 
-def set_kind(widget: QWidget, kind: str) -> None:
-    """Change what a label says by its colour, and have the style sheet see it."""
-    if widget.property("kind") != kind:
-        widget.setProperty("kind", kind)
+def set_style_property(widget: QWidget, name: str, value: object) -> None:
+    """Set a property that the style sheet looks at, and have it look again."""
+    if widget.property(name) != value:
+        widget.setProperty(name, value)
         style = widget.style()
         if style is not None:
             style.unpolish(widget)
             style.polish(widget)
 
 
-def rule() -> QFrame:
-    line = QFrame()
-    line.setObjectName("rule")
-    return line
+def set_kind(widget: QWidget, kind: str) -> None:
+    """Change what a label says by its colour."""
+    set_style_property(widget, "kind", kind)
 
 
 class Card(QFrame):
@@ -48,12 +47,7 @@ class Card(QFrame):
             self.body.addWidget(label(title, "strong"))
 
     def set_active(self, active: bool) -> None:
-        if self.property("active") != active:
-            self.setProperty("active", active)
-            style = self.style()
-            if style is not None:
-                style.unpolish(self)
-                style.polish(self)
+        set_style_property(self, "active", active)
 
 
 class FigureRows(QWidget):

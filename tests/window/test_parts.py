@@ -1,0 +1,290 @@
+"""The small widgets, acted upon as a person would."""
+
+from __future__ import annotations
+
+import itertools
+
+import pytest
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtGui import QColor
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QLabel
+
+from dubbin.core.measure.live import Reading
+from dubbin.core.speech.pauses import PauseSettings
+from dubbin.core.treat.compressor import CompressorSettings
+from dubbin.window.actions import Action
+from dubbin.window.dialogs import CommandSearch, ShortcutSheet
+from dubbin.window.lanes.ruler import SMALLEST_GAP_PX, digits_for, tick_step_s
+from dubbin.window.parts import icons
+from dubbin.window.parts.card import FigureRows, TreatmentCard, label
+from dubbin.window.parts.fields import SettingsForm
+from dubbin.window.parts.figures import clock, number, span_text, with_unit
+from dubbin.window.parts.meter import LevelMeter
+from dubbin.window.parts.segments import Segments
+from dubbin.window.parts.slider import MarkedSlider
+from dubbin.window.parts.switch import Switch
+from dubbin.window.parts.table import FigureTable
+from dubbin.window.theme import DAY, NIGHT, Colours, Theme
+from tests.window.conftest import drag
+
+
+@pytest.fixture
+def theme(qapp):
+    return Theme(qapp)
+
+
+@pytest.fixture
+def slider(qtbot, theme):
+    widget = MarkedSlider(theme, "Strength")
+    qtbot.addWidget(widget)
+    widget.resize(216, 22)
+    widget.show()
+    widget.show_value(50, mark=80)
+    return widget
+
+
+class TestSlider:
+    def test_a_drag_reports_changing_often_and_changed_once(self, slider):
+        changing, changed = [], []
+        slider.changing.connect(changing.append)
+        slider.changed.connect(changed.append)
+        drag(slider, (108, 11), (158, 11))
+        assert changed == [75] and len(changing) > 2 and changing == sorted(changing)
+
+    def test_escape_during_a_drag_restores(self, slider):
+        changed, given_up = [], []
+        slider.changed.connect(changed.append)
+        slider.given_up.connect(lambda: given_up.append(True))
+        QTest.mousePress(slider, Qt.MouseButton.LeftButton, pos=QPoint(30, 11))
+        QTest.keyClick(slider, Qt.Key.Key_Escape)
+        QTest.mouseRelease(slider, Qt.MouseButton.LeftButton, pos=QPoint(30, 11))
+        assert slider.value == 50 and given_up and not changed
+
+    @pytest.mark.parametrize(
+        ("key", "value"),
+        [("Right", 51), ("Left", 49), ("Up", 51), ("Down", 49), ("PageUp", 60), ("PageDown", 40), ("Home", 0), ("End", 100)],
+    )
+    def test_keys_move_it(self, slider, key, value):
+        changed = []
+        slider.changed.connect(changed.append)
+        QTest.keyClick(slider, getattr(Qt.Key, f"Key_{key}"))
+        assert changed == [value]
+
+    def test_it_stops_at_its_ends(self, slider):
+        slider.show_value(100)
+        QTest.keyClick(slider, Qt.Key.Key_PageUp)
+        assert slider.value == 100
+
+    def test_double_click_goes_to_the_mark(self, slider):
+        QTest.mouseDClick(slider, Qt.MouseButton.LeftButton, pos=QPoint(20, 11))
+        assert slider.value == 80
+
+    def test_setting_from_the_model_is_silent(self, slider):
+        said = []
+        slider.changed.connect(said.append)
+        slider.changing.connect(said.append)
+        slider.show_value(10)
+        assert not said
+
+    def test_it_shows_where_it_stands(self, slider):
+        def drawn(value: float) -> bytes:
+            slider.show_value(value)
+            return bytes(slider.grab().toImage().constBits().asarray(216 * 22 * 4))
+
+        assert len({drawn(v) for v in (0, 50, 100)}) == 3
+
+
+def test_a_switch_goes_by_click_and_by_space_and_is_set_in_silence(qtbot, theme):
+    switch, said = Switch(theme, "Noise on or off"), []
+    qtbot.addWidget(switch)
+    switch.toggled.connect(said.append)
+    QTest.mouseClick(switch, Qt.MouseButton.LeftButton)
+    QTest.keyClick(switch, Qt.Key.Key_Space)
+    switch.show_state(True)
+    assert said == [True, False] and switch.isChecked()
+
+
+def test_segments_choose_by_click_and_arrows(qtbot, theme):
+    row = Segments(theme, "Hear", [("a", "First", "Q"), ("b", "Second", "W"), ("c", "Third", "")], {})
+    qtbot.addWidget(row)
+    row.resize(row.sizeHint())
+    chosen = []
+    row.chosen.connect(chosen.append)
+    QTest.mouseClick(row, Qt.MouseButton.LeftButton, pos=QPoint(row.width() - 8, 12))
+    QTest.keyClick(row, Qt.Key.Key_Left)
+    QTest.keyClick(row, Qt.Key.Key_Left)
+    QTest.keyClick(row, Qt.Key.Key_Left)
+    assert chosen == ["c", "b", "a"] and row.current == "a"
+    row.show_choice("c")
+    assert chosen == ["c", "b", "a"]
+
+
+class TestForms:
+    def test_a_form_is_made_from_the_settings_and_tells_what_was_edited(self, qtbot):
+        form, edited = SettingsForm(CompressorSettings), []
+        qtbot.addWidget(form)
+        form.edited.connect(lambda name, value: edited.append((name, value)))
+        form.show_settings(CompressorSettings(ratio=4.0))
+        assert not edited and form.fields["ratio"].value() == 4.0
+        form.fields["threshold_db"].setValue(-30.0)
+        assert edited == [("threshold_db", -30.0)]
+
+    def test_fields_keep_to_their_range_and_show_their_unit(self, qtbot):
+        form = SettingsForm(CompressorSettings)
+        qtbot.addWidget(form)
+        field = form.fields["attack_ms"]
+        field.setValue(1e9)
+        assert field.value() == field.info.high and field.text().endswith(" ms") and field.toolTip()
+
+    def test_a_setting_that_is_automatic_leaves_its_field_alone(self, qtbot):
+        form = SettingsForm(PauseSettings)
+        qtbot.addWidget(form)
+        before = form.fields["quieter_than_db"].value()
+        form.show_settings(PauseSettings())
+        assert form.fields["quieter_than_db"].value() == before
+
+
+class TestCards:
+    def test_a_card_that_is_off_hides_its_slider(self, qtbot, theme):
+        card = TreatmentCard(theme, "Noise")
+        qtbot.addWidget(card)
+        card.show()
+        card.show_state(False, 90)
+        assert not card.slider.isVisible() and card.percent.text() == "off"
+        card.show_state(True, 90, 80)
+        assert card.slider.isVisible() and card.percent.text() == "90 %" and card.slider.value == 90
+
+    def test_rows_keep_their_place_when_their_figure_changes(self, qtbot):
+        rows = FigureRows()
+        qtbot.addWidget(rows)
+        rows.show_row("floor", "1")
+        rows.show_row("echo", "2")
+        rows.show_row("floor", "3", "bad")
+        assert (rows.value("floor"), rows.value("echo")) == ("3", "2")
+
+    def test_text_from_files_is_shown_as_it_stands(self, qtbot):
+        shown = label("<b>x</b><img src=y>")
+        qtbot.addWidget(shown)
+        assert shown.textFormat() is Qt.TextFormat.PlainText
+
+
+def test_a_table_shows_its_rows_and_can_not_be_edited(qtbot):
+    table = FigureTable("Recordings", ("Voice", "Level"), stretched=0)
+    qtbot.addWidget(table)
+    table.setRowCount(1)
+    items = table.show_row(0, ("Ines", "−24 LUFS"), tip="a file")
+    assert table.item(0, 1).text() == "−24 LUFS" and items[0].toolTip() == "a file"
+    assert not table.editTriggers().value
+
+
+class TestMeter:
+    def reading(self, *peaks: float) -> Reading:
+        return Reading(-20.0, -21.0, -22.0, peaks, max(peaks))
+
+    def test_louder_is_longer(self, qtbot, theme):
+        meter = LevelMeter(theme)
+        qtbot.addWidget(meter)
+        meter.resize(meter.sizeHint())
+        ink = QColor(theme.colours.ink).rgb()
+
+        def length(level: float) -> int:
+            meter.show_reading(self.reading(level, level))
+            image = meter.grab().toImage()
+            return sum(image.pixel(x, 6) == ink for x in range(image.width()))
+
+        assert 0 < length(-30.0) < length(-10.0)
+
+    def test_it_paints_with_nothing_one_channel_and_silence(self, qtbot, theme):
+        meter = LevelMeter(theme)
+        qtbot.addWidget(meter)
+        for reading in (None, self.reading(-20.0), Reading(None, None, None, (float("-inf"),) * 2, None)):
+            meter.show_reading(reading)
+            assert not meter.grab().isNull()
+
+
+class TestSearch:
+    def actions(self, done: list[str]) -> list[Action]:
+        return [
+            Action("cut", "Edit", "Cut selection", ("X",), lambda: done.append("cut")),
+            Action("play", "Play", "Play or stop", ("Space",), lambda: done.append("play")),
+            Action("never", "Edit", "Not now", (), lambda: done.append("never"), lambda: False),
+        ]
+
+    def test_typing_and_enter_does_what_was_found(self, qtbot):
+        done: list[str] = []
+        dialog = CommandSearch(self.actions(done))
+        qtbot.addWidget(dialog)
+        QTest.keyClicks(dialog.field, "sto pl")
+        QTest.keyClick(dialog.field, Qt.Key.Key_Return)
+        assert done == ["play"]
+
+    def test_arrows_choose_and_what_is_disabled_is_not_done(self, qtbot):
+        done: list[str] = []
+        dialog = CommandSearch(self.actions(done))
+        qtbot.addWidget(dialog)
+        QTest.keyClick(dialog.field, Qt.Key.Key_Down)
+        QTest.keyClick(dialog.field, Qt.Key.Key_Down)
+        QTest.keyClick(dialog.field, Qt.Key.Key_Return)
+        assert not done
+        QTest.keyClick(dialog.field, Qt.Key.Key_Up)
+        QTest.keyClick(dialog.field, Qt.Key.Key_Up)
+        QTest.keyClick(dialog.field, Qt.Key.Key_Return)
+        assert done == ["cut"]
+
+    def test_the_sheet_of_shortcuts_holds_every_key(self, qtbot):
+        sheet = ShortcutSheet(self.actions([]))
+        qtbot.addWidget(sheet)
+        texts = {found.text() for found in sheet.findChildren(QLabel)}
+        assert {"X", "Space", "Cut selection"} <= texts
+
+
+@pytest.mark.parametrize(
+    ("text", "expected"),
+    [
+        (number(-3.04), "−3.0"), (number(-0.01), "0.0"), (number(None), "–"), (with_unit(1.26, "dB"), "1.3 dB"),
+        (clock(0), "0:00"), (clock(59.99), "1:00"), (clock(59.999, 2), "1:00.00"), (clock(3725.5, 1), "1:02:05.5"),
+        (clock(-1), "0:00"), (span_text(0.421), "0.42 s"), (span_text(12.34), "12.3 s"), (span_text(192), "3:12"),
+    ],
+)  # fmt: skip
+def test_figures_read_as_people_write_them(text, expected):
+    assert text == expected
+
+
+@pytest.mark.parametrize("seconds_per_pixel", [1e-5, 1e-3, 0.01, 0.3, 4.0])
+def test_ruler_labels_never_touch(seconds_per_pixel):
+    step = tick_step_s(seconds_per_pixel)
+    assert step / seconds_per_pixel >= SMALLEST_GAP_PX
+    assert step * 10 ** digits_for(step) == pytest.approx(round(step * 10 ** digits_for(step)))
+
+
+def luminance(colour: str) -> float:
+    parts = [c / 255 for c in QColor(colour).getRgb()[:3]]
+    r, g, b = (p / 12.92 if p <= 0.03928 else ((p + 0.055) / 1.055) ** 2.4 for p in parts)
+    return 0.2126 * r + 0.7152 * g + 0.0722 * b
+
+
+def contrast(a: str, b: str) -> float:
+    light, dark = sorted((luminance(a), luminance(b)), reverse=True)
+    return (light + 0.05) / (dark + 0.05)
+
+
+@pytest.mark.parametrize("colours", [DAY, NIGHT], ids=["day", "night"])
+@pytest.mark.parametrize("ground", ["paper", "card"])
+def test_every_text_colour_has_a_contrast_of_four_and_a_half(colours: Colours, ground):
+    """WCAG 2.2, success criterion 1.4.3."""
+    for name in ("ink", "muted", "saddle", "indigo", "thread", "fern", "brick"):
+        assert contrast(getattr(colours, name), getattr(colours, ground)) >= 4.5, name
+
+
+@pytest.mark.parametrize("colours", [DAY, NIGHT], ids=["day", "night"])
+def test_text_on_accents_can_be_read(colours: Colours):
+    for name in ("saddle", "indigo", "brick"):
+        assert contrast(colours.on_accent, getattr(colours, name)) >= 4.5, name
+
+
+def test_no_two_icons_look_alike():
+    names = [n.removeprefix("_draw_") for n in dir(icons) if n.startswith("_draw_")]
+    images = {n: icons.icon(n, QColor("black")).pixmap(20).toImage() for n in names}
+    for a, b in itertools.combinations(names, 2):
+        assert images[a] != images[b], (a, b)
