@@ -17,7 +17,9 @@ BASE_PX = 15
 
 @dataclass(frozen=True)
 class Colours:
-    """Named after what they are for; see the words of the house for treated (saddle) and recorded (indigo)."""
+    """Named after what they are for; see the words of the house for treated (saddle) and recorded (indigo).
+
+    thread is for stitches, thread_text for figures beside them: text needs more contrast than a line."""
 
     paper: str
     card: str
@@ -28,6 +30,7 @@ class Colours:
     saddle: str
     indigo: str
     thread: str
+    thread_text: str
     fern: str
     brick: str
     on_accent: str
@@ -41,11 +44,11 @@ class Colours:
 
 DAY = Colours(
     paper="#F3EDE2", card="#FBF8F1", line="#D9CDB8", wash="#EADFCC", ink="#2B2830", muted="#6B6459",
-    saddle="#9A4E1C", indigo="#33508A", thread="#9C6A12", fern="#3D6B4A", brick="#A5342B", on_accent="#FFFFFF",
+    saddle="#9A4E1C", indigo="#33508A", thread="#C08A2E", thread_text="#84590E", fern="#3D6B4A", brick="#A5342B", on_accent="#FFFFFF",
 )  # fmt: skip
 NIGHT = Colours(
     paper="#1F1D22", card="#28252C", line="#45404A", wash="#353039", ink="#EDE6DA", muted="#A79E92",
-    saddle="#E0955C", indigo="#8FA9E0", thread="#DDAE55", fern="#86BD93", brick="#EC8577", on_accent="#1F1D22", dark=True,
+    saddle="#E0955C", indigo="#8FA9E0", thread="#DDAE55", thread_text="#DDAE55", fern="#86BD93", brick="#EC8577", on_accent="#1F1D22", dark=True,
 )  # fmt: skip
 
 

@@ -370,7 +370,7 @@ class LanesView(QWidget):
                 p.setPen(QPen(c.q("thread"), 2))
                 p.setBrush(Qt.BrushStyle.NoBrush)
                 p.drawRect(area)
-            self._length_text(p, (a + b) / 2, b - a, span_text(cut.frames / self._desk.episode.rate), "thread")
+            self._length_text(p, (a + b) / 2, b - a, span_text(cut.frames / self._desk.episode.rate), "thread_text")
 
     def _length_text(self, p: QPainter, middle: float, room: float, text: str, colour: str) -> None:
         p.setFont(font(13, 700))
