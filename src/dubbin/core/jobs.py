@@ -5,10 +5,10 @@ from __future__ import annotations
 import itertools
 import threading
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, TypeVar
 
 from dubbin.core.errors import Cancelled
 
@@ -45,6 +45,37 @@ class Task:
 
     def cancel(self) -> None:
         self._cancel.set()
+
+
+Part = TypeVar("Part")
+CORES = 2  # threads that one piece of work is spread over
+
+
+def in_parallel(work: Callable[[Part], object], parts: Sequence[Part], task: Task) -> None:
+    """Do `work` for every part, on several threads; stops at the first error, and when the task is cancelled.
+
+    Each part must write to a place of its own, so that the result doesn't depend on the order.
+    """
+    if len(parts) <= 1:
+        for part in parts:
+            task.step(0.0)
+            work(part)
+        return
+    done = itertools.count(1)
+    stop = threading.Event()
+
+    def run(part: Part) -> None:
+        if not stop.is_set():
+            try:
+                task.step((next(done) - 1) / len(parts))
+                work(part)
+            except BaseException:
+                stop.set()
+                raise
+
+    with ThreadPoolExecutor(CORES, thread_name_prefix="dubbin-part") as pool:
+        for future in [pool.submit(run, part) for part in parts]:
+            future.result()
 
 
 @dataclass(eq=False)

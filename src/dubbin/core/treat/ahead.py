@@ -5,6 +5,8 @@ from __future__ import annotations
 from concurrent.futures import Future, ThreadPoolExecutor
 from types import TracebackType
 
+import numpy as np
+
 from dubbin.core.sound.source import Samples
 from dubbin.core.treat.chain import Chain
 
@@ -29,14 +31,16 @@ class Ahead:
         self._pool.shutdown(wait=True, cancel_futures=True)
 
     def read(self, start: int, stop: int) -> Samples:
-        if self.chain.stages:
-            last = self.chain.stages[-1]
-            here = start // last.tile_frames
-            for index in range(here, min(here + WORKERS, last.tile_count)):
-                if index not in self._started:
-                    self._started[index] = self._pool.submit(last.tile, index)
-            needed = range(here, min(-(-stop // last.tile_frames), last.tile_count))
-            for index in needed:
-                if index in self._started:
-                    self._started[index].result()
-        return self.chain.read(start, stop)
+        if not self.chain.stages:
+            return self.chain.read(start, stop)
+        last = self.chain.stages[-1]
+        out = np.empty((self.channels, stop - start), np.float32)
+        for index in range(start // last.tile_frames, -(-stop // last.tile_frames)):
+            for coming in range(index, min(index + WORKERS, last.tile_count)):
+                if coming not in self._started:
+                    self._started[coming] = self._pool.submit(last.tile, coming)
+            self._started[index].result()
+            # What was computed ahead is read before it is pushed out of memory by what comes after it.
+            a, b = max(start, index * last.tile_frames), min(stop, (index + 1) * last.tile_frames)
+            out[:, a - start : b - start] = self.chain.read(a, b)
+        return out

@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import hashlib
 import tarfile
-import threading
 from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
@@ -108,7 +107,7 @@ def _running_mean(
 class DeepFilter:
     """The three graphs. `enhance` may be called from several threads."""
 
-    def __init__(self, threads: int = 2) -> None:
+    def __init__(self, threads: int = 1) -> None:
         import onnxruntime as ort
 
         options = ort.SessionOptions()
@@ -120,7 +119,6 @@ class DeepFilter:
             ort.InferenceSession(graphs[name], options, providers=["CPUExecutionProvider"])
             for name in ("enc", "erb_dec", "df_dec")
         )
-        self._lock = threading.Lock()
 
     def enhance(self, X: NDArray[np.complex64], means: Means) -> NDArray[np.complex64]:
         """Spectra (frames, BINS) of the voice alone; the first seconds settle the network's state."""
@@ -128,13 +126,12 @@ class DeepFilter:
         ahead = ((0, LOOK_AHEAD), (0, 0))
         erb = np.pad(erb, ahead)[LOOK_AHEAD:]
         spec = np.pad(spec, ((0, 0), *ahead))[:, LOOK_AHEAD:]
-        with self._lock:  # one after the other: each call uses both cores itself
-            e0, e1, e2, e3, emb, c0, _ = self._encoder.run(
-                None,
-                {"feat_erb": np.ascontiguousarray(erb[None, None]), "feat_spec": np.ascontiguousarray(spec[None])},
-            )
-            (m,) = self._gains.run(None, {"emb": emb, "e3": e3, "e2": e2, "e1": e1, "e0": e0})
-            coefs = self._filters.run(["coefs"], {"emb": emb, "c0": c0})[0]
+        e0, e1, e2, e3, emb, c0, _ = self._encoder.run(
+            None,
+            {"feat_erb": np.ascontiguousarray(erb[None, None]), "feat_spec": np.ascontiguousarray(spec[None])},
+        )
+        (m,) = self._gains.run(None, {"emb": emb, "e3": e3, "e2": e2, "e1": e1, "e0": e0})
+        coefs = self._filters.run(["coefs"], {"emb": emb, "c0": c0})[0]
         gains = np.repeat(m.reshape(len(X), BANDS), np.diff(band_edges()), axis=1)
         Y = X * gains
         taps = coefs.reshape(len(X), FILTERED, TAPS, 2)

@@ -1,9 +1,14 @@
 """Denoise: background noise is taken down between and under the words.
 
 Two engines. The statistical one follows the spectrum of the noise, or learns it from a selection that holds noise alone, and
-weighs every bin by how likely it is speech: transparent, for noise that stays much the same. The neural one knows what
-voices sound like: it takes away changing noise too (a kitchen, a street), at the price of deciding what a voice is.
+weighs every bin by how likely it is speech: transparent, for noise that stays much the same. It does so twice, with windows
+too short to blur a consonant and long enough to part the partials of a vowel, and takes the mean of both: where one errs the
+other seldom does the same. The neural one knows what voices sound like: it takes away changing noise too (a kitchen, a
+street), at the price of deciding what a voice is. Where speech stands far above the noise, and a little everywhere, its
+result is blended with that of the statistical gain, which is closer to the voice there.
 
+Figures (docs/benchmarks.md): the blend gains 0.04 to 0.06 of PESQ and 2 dB of SDR over the network alone, two windows 0.02
+over one, FINEST (the mean of two passes, one of them moved by half a hop) another 0.02 for twice the time.
 Limits: below about 5 dB of SNR the voice gets thin; the neural engine takes music away with the noise.
 """
 
@@ -24,10 +29,16 @@ from dubbin.core.treat import deep_filter
 from dubbin.core.treat.noise_track import NoiseTrack, profile_track, track_noise
 from dubbin.core.treat.settings import setting
 from dubbin.core.treat.stft import Stft, power
-from dubbin.core.treat.suppressor import suppression_gains
+from dubbin.core.treat.suppressor import Suppression, suppress
 from dubbin.core.treat.treatment import Context, Treatment
 
-FRAME_S, OVERLAP = 0.036, 4
+OVERLAP = 4
+WINDOWS_S = (0.024, 0.060)  # of the statistical engine
+BLEND_WINDOW_S = 0.036  # of the statistical gain beside the network
+# Share of the statistical result in the neural one: LEAST_SHARE everywhere, MOST_SHARE more where speech stands SURE_DB
+# above the noise, none of that below UNSURE_DB (tuned on demo and natural speech, four kinds of noise, 15 and 25 dB).
+LEAST_SHARE, MOST_SHARE = 0.1, 0.5
+UNSURE_DB, SURE_DB = 10.0, 25.0
 
 
 class Engine(StrEnum):
@@ -38,7 +49,7 @@ class Engine(StrEnum):
 @dataclass(frozen=True)
 class DenoiseSettings:
     """depth_db: how far the statistical engine takes the noise down at full strength; the neural one takes all that it
-    hears as noise. noise_from_s: a stretch (start, end in seconds of the
+    hears as noise. finest: two passes of the neural engine. noise_from_s: a stretch (start, end in seconds of the
     recording) that holds noise alone, for the statistical engine; None follows the noise by itself."""
 
     depth_db: float = setting(
@@ -46,18 +57,21 @@ class DenoiseSettings:
     )
     engine: Engine = Engine.NEURAL
     noise_from_s: tuple[float, float] | None = None
+    finest: bool = False
 
 
-def denoise_stft(rate: int) -> Stft:
-    hop = max(16, round(FRAME_S * rate / OVERLAP / 16) * 16)
+def stft_of(rate: int, window_s: float) -> Stft:
+    hop = max(16, round(window_s * rate / OVERLAP / 16) * 16)
     return Stft(hop * OVERLAP, hop)
 
 
 @dataclass(frozen=True)
-class NeuralStart:
-    """The running means of the network's features at every second of the recording, for each channel."""
+class NoiseFindings:
+    """tracks: the noise for each window of the engine. means: for the neural engine, the running means of the network's
+    features at every second of the recording, for each channel."""
 
-    means: tuple[tuple[deep_filter.Means, ...], ...]
+    tracks: tuple[NoiseTrack, ...]
+    means: tuple[tuple[deep_filter.Means, ...], ...] = ()
 
 
 class Denoise(Treatment):
@@ -68,37 +82,73 @@ class Denoise(Treatment):
     lead_s: ClassVar[float] = 4.0  # in which the network's state settles; the statistical engine needs a third of it
     tail_s: ClassVar[float] = 0.1
 
-    def analyse(self, source: Source, settings: DenoiseSettings, task: Task) -> Any:
-        if settings.engine is Engine.NEURAL:
-            return _neural_start(source, task)
-        stft = denoise_stft(source.rate)
-        if settings.noise_from_s is None:
-            return track_noise(source, stft, task)
-        start, stop = (round(s * source.rate) for s in settings.noise_from_s)
-        start, stop = max(0, start), min(source.frames, stop)
-        if stop - start < stft.frame:
-            raise ValueError(f"the noise profile is too short: {settings.noise_from_s} s")
-        return profile_track(source, stft, start, stop)
+    def analyse(self, source: Source, settings: DenoiseSettings, task: Task) -> NoiseFindings:
+        neural = settings.engine is Engine.NEURAL
+        windows = (BLEND_WINDOW_S,) if neural else WINDOWS_S
+        tracks = []
+        for k, window_s in enumerate(windows):
+            stft = stft_of(source.rate, window_s)
+            if settings.noise_from_s is None:
+                part = task.part(0.6 * k / len(windows), 0.6 * (k + 1) / len(windows))
+                tracks.append(track_noise(source, stft, part))
+            else:
+                tracks.append(_profile(source, stft, settings.noise_from_s))
+        means = _running_means(source, task.part(0.6, 1.0)) if neural else ()
+        return NoiseFindings(tuple(tracks), means)
 
     def process(self, x: Samples, context: Context) -> Samples:
-        if context.settings.engine is Engine.NEURAL:
-            return _neural(x, context)
-        return _statistical(x, context, db_to_gain(-context.settings.depth_db))
+        out = np.empty_like(x)
+        for channel in range(x.shape[0]):
+            if context.settings.engine is Engine.NEURAL:
+                out[channel] = _neural(x[channel], channel, context)
+            else:
+                out[channel] = _statistical(x[channel], channel, context)
+        return out
 
 
-def _statistical(x: Samples, context: Context, floor: float) -> Samples:
-    stft = denoise_stft(context.rate)
-    track: NoiseTrack = context.findings
-    out = np.empty_like(x)
-    for channel in range(x.shape[0]):
-        X = stft.analyse(x[channel])
-        centres = context.start_frame + np.arange(len(X)) * stft.hop - (stft.frame - stft.hop) + stft.frame // 2
-        X *= suppression_gains(power(X), track.at(channel, centres), floor=floor)
-        out[channel] = stft.synthesise(X, x.shape[1])
+def _profile(source: Source, stft: Stft, span_s: tuple[float, float]) -> NoiseTrack:
+    start, stop = (round(s * source.rate) for s in span_s)
+    start, stop = max(0, start), min(source.frames, stop)
+    if stop - start < stft.frame:
+        raise ValueError(f"the noise profile is too short: {span_s} s")
+    return profile_track(source, stft, start, stop)
+
+
+def _suppressed(
+    X: NDArray[np.complex64], stft: Stft, track: NoiseTrack, channel: int, context: Context
+) -> Suppression:
+    centres = context.start_frame + np.arange(len(X)) * stft.hop - (stft.frame - stft.hop) + stft.frame // 2
+    floor = db_to_gain(-context.settings.depth_db)
+    return suppress(power(X), track.spectra[channel], track.places(centres), floor=floor)
+
+
+def _statistical(x: NDArray[np.float32], channel: int, context: Context) -> NDArray[np.float32]:
+    out = np.zeros_like(x)
+    for window_s, track in zip(WINDOWS_S, context.findings.tracks, strict=True):
+        stft = stft_of(context.rate, window_s)
+        X = stft.analyse(x)
+        X *= _suppressed(X, stft, track, channel, context).gains
+        out += stft.synthesise(X, len(x))
+    out /= np.float32(len(WINDOWS_S))
     return out
 
 
-def _neural_start(source: Source, task: Task) -> NeuralStart:
+def _neural(x: NDArray[np.float32], channel: int, context: Context) -> NDArray[np.float32]:
+    """The network's result and the statistical one, each where it is the better."""
+    clean = _network(x, channel, context)
+    stft = stft_of(context.rate, BLEND_WINDOW_S)
+    X, Y = stft.analyse(x), stft.analyse(clean)
+    found = _suppressed(X, stft, context.findings.tracks[0], channel, context)
+    sure = (10.0 * np.log10(found.snr) - UNSURE_DB) * np.float32(1.0 / (SURE_DB - UNSURE_DB))
+    share = np.float32(MOST_SHARE) * np.clip(sure, 0.0, 1.0) + np.float32(LEAST_SHARE)
+    X *= found.gains
+    X -= Y
+    X *= share
+    X += Y
+    return stft.synthesise(X, len(x))
+
+
+def _running_means(source: Source, task: Task) -> tuple[tuple[deep_filter.Means, ...], ...]:
     """The features' running means at every second, so that a stretch goes on where the one before would have been."""
     hops = deep_filter.RATE // deep_filter.HOP
     means = [[deep_filter.start_means()] for _ in range(source.channels)]
@@ -111,24 +161,27 @@ def _neural_start(source: Source, task: Task) -> NeuralStart:
             # Frame 1 of the stretch begins at its first sample, as frame 0 of the second itself does.
             X = deep_filter.analyse(y)[1 : hops + 1]
             means[channel].append(deep_filter.features(X, means[channel][-1])[2])
-    return NeuralStart(tuple(tuple(m) for m in means))
+    return tuple(tuple(m) for m in means)
 
 
-def _neural(x: Samples, context: Context) -> Samples:
+def _network(x: NDArray[np.float32], channel: int, context: Context) -> NDArray[np.float32]:
     """What the network leaves out is taken from x; so sound above its 24 kHz stays, and alignment is exact."""
-    start: NeuralStart = context.findings
     network = deep_filter.deep_filter()
     skip = max(-context.start_frame, 0)  # before the recording there is nothing to settle on
     second = max(context.start_frame, 0) // context.rate
+    known = context.findings.means[channel]
+    means = known[min(second, len(known) - 1)]
+    y = _resampled(x[skip:], context.rate, deep_filter.RATE)
+    shifts = (0, deep_filter.HOP // 2) if context.settings.finest else (0,)
+    clean = np.zeros_like(y)
+    for shift in shifts:
+        moved = np.pad(y, (shift, 0))
+        X = deep_filter.analyse(moved)
+        clean += deep_filter.synthesise(network.enhance(X, means), len(moved))[shift:]
+    residue = _resampled(y - clean / np.float32(len(shifts)), deep_filter.RATE, context.rate)
     out = x.copy()
-    for channel in range(x.shape[0]):
-        y = _resampled(x[channel, skip:], context.rate, deep_filter.RATE)
-        known = start.means[channel]
-        X = deep_filter.analyse(y)
-        clean = deep_filter.synthesise(network.enhance(X, known[min(second, len(known) - 1)]), len(y))
-        residue = _resampled(y - clean, deep_filter.RATE, context.rate)
-        count = min(len(residue), x.shape[1] - skip)
-        out[channel, skip : skip + count] -= residue[:count]
+    count = min(len(residue), len(x) - skip)
+    out[skip : skip + count] -= residue[:count]
     return out
 
 

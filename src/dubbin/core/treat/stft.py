@@ -36,13 +36,13 @@ class Stft:
         """Frames that cover `length` samples, the first beginning frame - hop samples before them."""
         return -(-(length + self.frame - self.hop) // self.hop)
 
-    def analyse(self, x: NDArray[np.float32]) -> NDArray[np.complex64]:
-        """Spectra (count, bins) of one channel (length,)."""
+    def analyse(self, x: NDArray[np.float32], every: int = 1) -> NDArray[np.complex64]:
+        """Spectra (count, bins) of one channel (length,); with `every`, only of each such frame."""
         count = self.count(len(x))
         lead = self.frame - self.hop
         padded = np.zeros((count - 1) * self.hop + self.frame, np.float32)
         padded[lead : lead + len(x)] = x
-        windows = np.lib.stride_tricks.sliding_window_view(padded, self.frame)[:: self.hop]
+        windows = np.lib.stride_tricks.sliding_window_view(padded, self.frame)[:: self.hop * every]
         return fft.rfft(windows * self.window, axis=1)
 
     def synthesise(self, X: NDArray[np.complex64], length: int) -> NDArray[np.float32]:

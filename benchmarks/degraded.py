@@ -1,0 +1,157 @@
+"""The degraded set: clean demo voices with one fault each, and with all of them; the truth is kept beside each."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from scipy import signal
+from scores import RATE, Mono
+
+from dubbin.demo import faults
+from dubbin.demo.recordings import clean_lines, script
+from dubbin.demo.room import room_response
+
+CLIP_S = 12
+ROOM = (4.6, 3.5, 2.7)
+SPEAKER, MICROPHONE = (2.1, 1.7, 1.3), (2.7, 2.4, 1.0)
+
+
+@dataclass(frozen=True)
+class Clip:
+    """sound: float32 at 48 kHz with a faint noise of its own, so that no sample is digital silence."""
+
+    voice: str
+    sound: Mono
+    text: str
+
+
+@dataclass(frozen=True)
+class Pair:
+    truth: Mono
+    degraded: Mono
+    text: str = ""
+
+
+def clips(per_voice: int = 2, seconds: float = CLIP_S) -> list[Clip]:
+    """Clips of whole lines, of at least `seconds` each."""
+    out, rng = [], np.random.default_rng(0)
+    lines = [(x, line) for x, line in zip(clean_lines(), script()["lines"], strict=True) if not line.get("laugh")]
+    for voice in ("ines", "tobias"):
+        own = iter([(x, line) for x, line in lines if line["voice"] == voice])
+        for _ in range(per_voice):
+            parts: list[Mono] = [np.zeros(RATE // 3)]
+            texts: list[str] = []
+            while sum(map(len, parts)) < seconds * RATE:
+                x, line = next(own)
+                parts += [x, np.zeros(RATE // 3)]
+                texts.append(line["text"])
+            whole = np.concatenate(parts)
+            whole += rng.standard_normal(len(whole)) * 10 ** (-72 / 20)
+            out.append(Clip(voice, whole.astype(np.float32), " ".join(texts)))
+    return out
+
+
+def speech_rms(x: Mono) -> float:
+    power = np.mean(x[: len(x) // 960 * 960].reshape(-1, 960) ** 2, axis=1)
+    return float(np.sqrt(np.mean(power[power > power.max() * 1e-4])))
+
+
+def noise_of(kind: int, count: int, seed: int) -> Mono:
+    """White, pink, fan, and babble made of the other voice's lines on top of one another."""
+    rng = np.random.default_rng(seed)
+    white = rng.standard_normal(count)
+    if kind == 0:
+        out = white
+    elif kind == 1:
+        out = signal.lfilter([0.05, -0.096, 0.051, -0.0044], [1, -2.495, 2.017, -0.522], white)
+    else:
+        out = faults.fan_noise(count, RATE, seed)
+    return out / np.std(out)
+
+
+def noisy(all_clips: list[Clip], snr_db: float) -> list[Pair]:
+    out = []
+    for k, clip in enumerate(all_clips):
+        x = clip.sound
+        added = noise_of(k % 3, len(x), k) * speech_rms(x) * 10 ** (-snr_db / 20)
+        out.append(Pair(x, (x + added).astype(np.float32), clip.text))
+    return out
+
+
+def humming(all_clips: list[Clip], ratio_db: float = 10.0) -> list[Pair]:
+    out = []
+    for k, clip in enumerate(all_clips):
+        x = clip.sound
+        added = faults.hum(len(x), RATE, (50.0, 60.0)[k % 2] + 0.03 * k, 0.05, 10)
+        added *= np.sqrt(np.mean(x**2)) * 10 ** (-ratio_db / 20)
+        out.append(Pair(x, (x + added).astype(np.float32), clip.text))
+    return out
+
+
+def clicking(all_clips: list[Clip], ratio_db: float = 23.0, count: int = 40) -> list[tuple[Pair, tuple[int, ...]]]:
+    out = []
+    for k, clip in enumerate(all_clips):
+        x = clip.sound
+        made = faults.clicks(x.astype(float), RATE, count, k)
+        added = made.sound * np.sqrt(np.sum(x.astype(float) ** 2) / np.sum(made.sound**2)) * 10 ** (-ratio_db / 20)
+        out.append((Pair(x, (x + added).astype(np.float32), clip.text), made.frames))
+    return out
+
+
+def soft_clipped(x: Mono, ceiling: float) -> Mono:
+    """Straight up to half the ceiling, then bent over by a hyperbolic tangent that never reaches it."""
+    knee = 0.5 * ceiling
+    over = np.maximum(np.abs(x) - knee, 0.0)
+    return np.sign(x) * (np.minimum(np.abs(x), knee) + (ceiling - knee) * np.tanh(over / (ceiling - knee)))
+
+
+def clipped(all_clips: list[Clip], depth_db: float = 6.0, soft: bool = False) -> list[Pair]:
+    out = []
+    for clip in all_clips:
+        ceiling = float(np.max(np.abs(clip.sound))) * 10 ** (-depth_db / 20)
+        x = soft_clipped(clip.sound, ceiling) if soft else np.clip(clip.sound, -ceiling, ceiling)
+        out.append(Pair(clip.sound, x.astype(np.float32), clip.text))
+    return out
+
+
+def rumbling(all_clips: list[Clip], level_db: float = -30.0) -> list[Pair]:
+    out = []
+    for k, clip in enumerate(all_clips):
+        low = signal.sosfilt(
+            signal.butter(4, (8, 60), "band", fs=RATE, output="sos"),
+            np.random.default_rng(k).standard_normal(len(clip.sound)),
+        )
+        added = low / np.std(low) * 10 ** (level_db / 20)
+        out.append(Pair(clip.sound, (clip.sound + added).astype(np.float32), clip.text))
+    return out
+
+
+def echoing(all_clips: list[Clip], rt60_s: float) -> list[Pair]:
+    """Truth: the direct sound and the first 50 ms."""
+    out = []
+    for k, clip in enumerate(all_clips):
+        response = room_response(RATE, rt60_s, ROOM, SPEAKER, MICROPHONE, k)
+        direct = int(np.argmax(np.abs(response) > 0.5))
+        early = response.copy()
+        early[direct + RATE // 20 :] = 0
+        truth, echo = (signal.oaconvolve(clip.sound, h)[: len(clip.sound)] for h in (early, response))
+        out.append(Pair(truth.astype(np.float32), echo.astype(np.float32), clip.text))
+    return out
+
+
+def everything(all_clips: list[Clip]) -> list[Pair]:
+    """Echo, hum, fan, clicks, rumble and clipped crests in one recording; truth: the clean voice."""
+    out = []
+    for k, clip in enumerate(all_clips):
+        response = room_response(RATE, 0.4, ROOM, SPEAKER, MICROPHONE, k)
+        x = signal.oaconvolve(clip.sound, response)[: len(clip.sound)]
+        loud = speech_rms(clip.sound)
+        x = x + faults.hum(len(x), RATE, 50.02, 0.03, 10) * loud * 10 ** (-14 / 20)
+        x = x + noise_of(2, len(x), k) * loud * 10 ** (-20 / 20)
+        x = x + rumbling([clip], 20 * np.log10(loud) - 14)[0].degraded - clip.sound
+        made = faults.clicks(x, RATE, 25, k)
+        x = x + made.sound * np.sqrt(np.sum(x**2) / np.sum(made.sound**2)) * 10 ** (-25 / 20)
+        ceiling = 0.6 * np.max(np.abs(x))
+        out.append(Pair(clip.sound, np.clip(x, -ceiling, ceiling).astype(np.float32), clip.text))
+    return out

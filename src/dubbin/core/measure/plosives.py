@@ -1,0 +1,75 @@
+"""Plosives and knocks: a p that hits the microphone's membrane, a hand on the table. Short, strong, below the voice."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy import signal
+
+from dubbin.core.sound.source import Samples
+
+LOW_HZ = 90.0
+VOICE_HZ = (180.0, 3000.0)
+STEP_S = 0.01
+LONGEST_S = 0.3
+ABOVE_VOICE_DB = 2.0  # of the low band over the voice's own at that instant ...
+BELOW_LOUD_DB = 10.0  # ... and not further than this under the loud speech of the recording
+ABOVE_USUAL_DB = 14.0  # over the low band's usual level, so that steady rumble or hum doesn't count
+MERGE_S = 0.15
+
+
+@dataclass(frozen=True)
+class Plosives:
+    """times_s: where each begins."""
+
+    times_s: tuple[float, ...]
+
+    @property
+    def count(self) -> int:
+        return len(self.times_s)
+
+
+class PlosiveMeter:
+    """Streams blocks; judges the mean of all channels."""
+
+    def __init__(self, rate: int) -> None:
+        self._rate = rate
+        self._hop = max(1, round(STEP_S * rate))
+        nyquist = rate / 2
+        self._filters = [
+            signal.butter(4, LOW_HZ, "low", fs=rate, output="sos"),
+            signal.butter(2, (VOICE_HZ[0], min(VOICE_HZ[1], 0.9 * nyquist)), "band", fs=rate, output="sos"),
+        ]
+        self._states = [np.zeros((len(sos), 2)) for sos in self._filters]
+        self._rest = [np.zeros(0), np.zeros(0)]
+        self._powers: list[list[NDArray[np.float64]]] = [[], []]
+
+    def push(self, x: Samples) -> None:
+        mono = x.mean(axis=0, dtype=np.float64)
+        for k, sos in enumerate(self._filters):
+            y, self._states[k] = signal.sosfilt(sos, mono, zi=self._states[k])
+            y = np.concatenate([self._rest[k], np.square(y)])
+            whole = len(y) // self._hop * self._hop
+            self._powers[k].append(y[:whole].reshape(-1, self._hop).mean(axis=1))
+            self._rest[k] = y[whole:]
+
+    def result(self) -> Plosives:
+        if not self._powers[0]:
+            return Plosives(())
+        low, voice = (10.0 * np.log10(np.concatenate(p) + 1e-14) for p in self._powers)
+        if len(low) < 50:
+            return Plosives(())
+        loud = np.quantile(voice, 0.95)
+        usual = np.quantile(low, 0.6)
+        marks = (low > voice + ABOVE_VOICE_DB) & (low > loud - BELOW_LOUD_DB) & (low > usual + ABOVE_USUAL_DB)
+        edges = np.flatnonzero(np.diff(np.concatenate([[0], marks.astype(np.int8), [0]])))
+        times: list[float] = []
+        for a, b in zip(edges[::2], edges[1::2], strict=True):
+            if (b - a) * STEP_S > LONGEST_S:
+                continue
+            start = a * self._hop / self._rate
+            if not times or start - times[-1] > MERGE_S:
+                times.append(float(start))
+        return Plosives(tuple(times))

@@ -1,0 +1,73 @@
+"""The demo's truth is true: rooms ring as long as they say, words lie where they are heard."""
+
+from __future__ import annotations
+
+import json
+
+import numpy as np
+import pytest
+import soundfile as sf
+
+from dubbin.demo import faults
+from dubbin.demo.recordings import RATE, build_sounds, clean_lines, script
+from dubbin.demo.room import room_response
+from tests.conftest import rms_db
+
+
+@pytest.mark.parametrize("rt60", [0.25, 0.45, 0.7])
+def test_a_room_rings_as_long_as_it_says(rt60):
+    h = room_response(RATE, rt60, (4.6, 3.5, 2.7), (2.1, 1.7, 1.3), (2.9, 2.4, 1.0), 3)
+    energy = np.cumsum(h[::-1] ** 2)[::-1]
+    decay = 10 * np.log10(energy / energy[0] + 1e-12)  # Schroeder, JASA 1965
+    a, b = (int(np.argmax(decay < level)) for level in (-5.0, -25.0))
+    assert 3 * (b - a) / RATE == pytest.approx(rt60, rel=0.25)
+
+
+def test_the_direct_sound_comes_after_its_way_and_as_strong_as_it_left():
+    h = room_response(RATE, 0.3, (5, 4, 3), (1, 2, 1.5), (2, 2, 1.5), 0)
+    assert np.argmax(np.abs(h)) == pytest.approx(RATE / 343.0, abs=2)
+    assert np.max(np.abs(h)) == pytest.approx(1.0, abs=0.4)
+
+
+def test_every_line_was_spoken_and_every_word_has_its_time():
+    lines, table = script()["lines"], json.loads((faults_folder() / "speech" / "words.json").read_text())
+    sounds = clean_lines()
+    assert len(lines) == len(table) == len(sounds)
+    for line, entry, x in zip(lines, table, sounds, strict=True):
+        words = entry["words"]
+        assert len(words) == len([w for w in line["text"].split() if any(c.isalnum() for c in w)])
+        starts = [w["start_s"] for w in words]
+        assert starts == sorted(starts)
+        assert all(w["end_s"] > w["start_s"] for w in words) and words[-1]["end_s"] <= len(x) / RATE + 0.01
+
+
+def faults_folder():
+    from dubbin.demo.recordings import FOLDER
+
+    return FOLDER
+
+
+def test_words_are_heard_where_they_are_said_to_be():
+    sounds = build_sounds()
+    inside, outside = [], np.ones(len(sounds.clean["ines"]), bool)
+    for word in sounds.truth.words:
+        if word.voice == "ines":
+            span = slice(round(word.start_s * RATE), round(word.end_s * RATE))
+            inside.append(sounds.clean["ines"][span])
+            outside[max(span.start - 4000, 0) : span.stop + 4000] = False
+    assert rms_db(np.concatenate(inside)) > rms_db(sounds.clean["ines"][outside]) + 30
+
+
+def test_the_same_recordings_every_time(demo_folder):
+    x, _ = sf.read(demo_folder / "ines-desk-microphone.wav")
+    again = build_sounds().recorded["ines"]
+    np.testing.assert_allclose(x, again, atol=2**-22)
+
+
+@pytest.mark.parametrize("harmonics", [1, 4, 10])
+def test_hum_is_made_of_its_harmonics_alone(harmonics):
+    x = faults.hum(4 * RATE, RATE, 50.0, 0.0, harmonics)
+    assert rms_db(x) == pytest.approx(0.0, abs=0.01)
+    P = np.abs(np.fft.rfft(x * np.hanning(len(x)))) ** 2
+    at = [slice(200 * k - 8, 200 * k + 9) for k in range(1, harmonics + 1)]
+    assert sum(P[s].sum() for s in at) / P.sum() > 0.9999

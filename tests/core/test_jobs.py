@@ -1,0 +1,117 @@
+"""Long work: reported, cancelled, failed, and never left running."""
+
+from __future__ import annotations
+
+import threading
+
+import pytest
+
+from dubbin.core.errors import Cancelled
+from dubbin.core.jobs import Job, JobRunner, Report, Task
+
+
+class Desk:
+    """Collects reports; `wait` until as many have come."""
+
+    def __init__(self) -> None:
+        self.reports: list[Report] = []
+        self._came = threading.Semaphore(0)
+        self.runner = JobRunner(self._take, threads=2)
+
+    def _take(self, report: Report) -> None:
+        self.reports.append(report)
+        self._came.release()
+
+    def wait(self, count: int = 1) -> None:
+        for _ in range(count):
+            assert self._came.acquire(timeout=5)
+
+
+@pytest.fixture
+def desk():
+    out = Desk()
+    yield out
+    out.runner.close()
+
+
+def test_a_result_is_reported_under_its_job(desk):
+    job = desk.runner.start("Counting", lambda task: 42)
+    desk.wait()
+    (report,) = desk.reports
+    assert (report.job, report.result, report.error, report.cancelled) == (job, 42, None, False)
+    assert desk.runner.live == []
+
+
+def test_an_error_is_reported_and_the_next_job_runs(desk):
+    def fail(task: Task) -> None:
+        raise ValueError("broken")
+
+    desk.runner.start("Failing", fail)
+    desk.wait()
+    desk.runner.start("Going on", lambda task: "fine")
+    desk.wait()
+    assert str(desk.reports[0].error) == "broken" and desk.reports[1].result == "fine"
+
+
+def test_cancel_stops_the_work_itself(desk):
+    started, went_on = threading.Event(), []
+
+    def work(task: Task) -> None:
+        started.set()
+        for _ in range(10_000):
+            threading.Event().wait(0.001)
+            task.step(0.5)
+        went_on.append(True)
+
+    job = desk.runner.start("Long", work)
+    assert started.wait(5)
+    job.cancel()
+    desk.wait()
+    assert desk.reports[0].cancelled and not went_on
+
+
+def test_a_job_that_waits_can_be_cancelled_before_it_begins(desk):
+    hold, begun = threading.Event(), []
+    for _ in range(2):
+        desk.runner.start("Holding", lambda task: hold.wait(5))
+    job = desk.runner.start("Waiting", lambda task: begun.append(True))
+    job.cancel()
+    hold.set()
+    desk.wait(3)
+    assert not begun and any(r.cancelled for r in desk.reports)
+
+
+def test_closing_cancels_and_waits():
+    desk, began = Desk(), threading.Event()
+
+    def work(task: Task) -> None:
+        began.set()
+        while True:
+            threading.Event().wait(0.001)
+            task.step(0.1)
+
+    desk.runner.start("Endless", work)
+    assert began.wait(5)
+    desk.runner.close()
+    assert desk.reports[0].cancelled and desk.runner.live == []
+
+
+def test_parts_of_a_task_fill_its_span_and_are_cancelled_with_it():
+    seen: list[float] = []
+    task = Task(seen.append)
+    inner = task.part(0.2, 0.6).part(0.5, 1.0)
+    inner.step(0.0)
+    inner.step(1.0)
+    inner.step(7.0)
+    assert seen == pytest.approx([0.4, 0.6, 0.6])
+    task.cancel()
+    with pytest.raises(Cancelled):
+        inner.step(0.5)
+
+
+def test_remaining_time_is_told_only_when_it_can_be_known():
+    job = Job(1, "x", Task())
+    assert job.remaining_s is None
+    job.started -= 10.0
+    job.fraction = 0.5
+    assert job.remaining_s == pytest.approx(10.0, abs=0.2)
