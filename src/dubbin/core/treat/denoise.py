@@ -119,7 +119,8 @@ def _suppressed(
 ) -> Suppression:
     centres = context.start_frame + np.arange(len(X)) * stft.hop - (stft.frame - stft.hop) + stft.frame // 2
     floor = db_to_gain(-context.settings.depth_db)
-    return suppress(power(X), track.spectra[channel], track.places(centres), floor=floor)
+    at, level = track.places(centres), track.swells(channel, centres)
+    return suppress(power(X), track.spectra[channel], at, level, floor=floor)
 
 
 def _statistical(x: NDArray[np.float32], channel: int, context: Context) -> NDArray[np.float32]:

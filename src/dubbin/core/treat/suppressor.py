@@ -62,7 +62,7 @@ def _kernels() -> tuple[Any, Any, Any]:
         return min(wiener * exp2(half * nats * integral), one)
 
     @njit(nogil=True, cache=True, fastmath=True, error_model="numpy")
-    def first(P, noise, at, ratio, speech):  # type: ignore[no-untyped-def]
+    def first(P, noise, at, level, ratio, speech):  # type: ignore[no-untyped-def]
         """ratio: power over noise; speech: that of the speech over the noise, by the decision-directed rule."""
         frames, bins = P.shape
         before = np.zeros(bins, np.float32)
@@ -72,7 +72,7 @@ def _kernels() -> tuple[Any, Any, Any]:
             m = min(n + 1, steps - 1)
             share = np.float32(at[t] - n)
             for k in range(bins):
-                here = noise[n, k] * (one - share) + noise[m, k] * share
+                here = (noise[n, k] * (one - share) + noise[m, k] * share) * level[t]
                 r = min(P[t, k] / max(here, np.float32(1e-20)), highest)
                 xi = max(decision * before[k] + (one - decision) * max(r - one, nothing), lowest)
                 wiener = xi / (one + xi)
@@ -135,26 +135,32 @@ class Suppression:
 
 
 def suppress(
-    P: NDArray[np.float32], noise: NDArray[np.float32], at: NDArray[np.float32] | None = None, *, floor: float
+    P: NDArray[np.float32],
+    noise: NDArray[np.float32],
+    at: NDArray[np.float32] | None = None,
+    level: NDArray[np.float32] | None = None,
+    *,
+    floor: float,
 ) -> Suppression:
     """Look at power spectra P (frames, bins) over the noise's power.
 
     noise: of the same shape; or, with `at`, some spectra (steps, bins), of which frame t has the one at place at[t],
-    blended from both neighbours. A lower `floor` takes the noise further down where nobody speaks.
+    blended from both neighbours. level: (frames,), a factor of the noise's power. A lower `floor` takes the noise further
+    down where nobody speaks.
     """
     first, prior, second = _kernels()
     if at is None:
         at = np.arange(len(P), dtype=np.float32)
+    if level is None:
+        level = np.ones(len(P), np.float32)
     ratio, speech, xi, near = (np.empty(P.shape, np.float32) for _ in range(4))
     noise = np.ascontiguousarray(noise, np.float32)
-    first(np.ascontiguousarray(P, np.float32), noise, at.astype(np.float32), ratio, speech)
+    first(np.ascontiguousarray(P, np.float32), noise, at.astype(np.float32), level, ratio, speech)
     prior(speech, ratio, xi, near)
     second(ratio, xi, near, np.float32(floor), speech)
     return Suppression(speech, near)
 
 
-def suppression_gains(
-    P: NDArray[np.float32], noise: NDArray[np.float32], at: NDArray[np.float32] | None = None, *, floor: float
-) -> NDArray[np.float32]:
-    """The gains of `suppress` alone."""
-    return suppress(P, noise, at, floor=floor).gains
+def suppression_gains(P: NDArray[np.float32], noise: NDArray[np.float32], *, floor: float) -> NDArray[np.float32]:
+    """The gains of `suppress` alone, with the noise's power given for every frame."""
+    return suppress(P, noise, floor=floor).gains
