@@ -8,23 +8,27 @@ Source of the detector: Godsill and Rayner, "Digital Audio Restoration", Springe
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import lru_cache
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import fft, ndimage
+from scipy import fft
 
-from dubbin.core.jobs import Task
+from dubbin.core.jobs import Task, in_parallel
 from dubbin.core.sound.source import Source, read_padded
 
 ORDER, LONG_ORDER = 12, 32  # of the predictors of the two rounds
 BLOCK_S = 0.04  # over which the predictor is fitted, half overlapping
-GUARD_S, NEAR_S = 0.0025, 0.016  # an error is compared with those from GUARD_S to NEAR_S away, on both sides
-SCORE = 3.2  # times the highest of its surroundings
+GUARD_S, NEAR_S = 0.0025, 0.024  # an error is compared with those from GUARD_S to NEAR_S away, on both sides
+SCORE = 4.0  # times the highest of its surroundings
 LONGEST_S = 0.004
 LOWEST = 10.0 ** (-66 / 20)  # amplitude of a prediction error below which nothing is heard
 JOIN_S = 0.0003
 TAIL_SHARE = 0.065  # of a click's highest error, where it is taken to end
 CHUNK_S = 10.0
+BRIDGE_S = 0.0002  # gaps in a click's error that don't end it
+PAD_S = 0.0002  # on both sides of what was found
 
 
 @dataclass(frozen=True)
@@ -46,19 +50,26 @@ class Clicks:
 
 def find_clicks(source: Source, sensitivity: float = 1.0, task: Task | None = None) -> Clicks:
     """Look through a whole source. A higher `sensitivity` (0.5 to 2) finds fainter clicks."""
-    task = task or Task()
     rate = source.rate
-    spans: list[list[tuple[int, int]]] = [[] for _ in range(source.channels)]
     size, around = round(CHUNK_S * rate), round(0.1 * rate)
-    for start in range(0, source.frames, size):
-        task.step(start / source.frames)
+    starts = range(0, source.frames, size)
+    found: list[list[list[tuple[int, int]]]] = [[] for _ in starts]
+
+    def look(start: int) -> None:
         stop = min(start + size, source.frames)
         x = read_padded(source, start - around, stop + around)
-        for channel in range(source.channels):
-            for a, b in clicks_in(x[channel], rate, sensitivity):
-                if start <= a + start - around < stop:
-                    spans[channel].append((a + start - around, min(b + start - around, source.frames)))
-    return Clicks(tuple(tuple(s) for s in spans), rate)
+        shift = start - around
+        found[start // size] = [
+            [
+                (a + shift, min(b + shift, source.frames))
+                for a, b in clicks_in(channel, rate, sensitivity)
+                if start <= a + shift < stop
+            ]
+            for channel in x
+        ]
+
+    in_parallel(look, starts, task or Task())
+    return Clicks(tuple(tuple(s for part in found for s in part[c]) for c in range(source.channels)), rate)
 
 
 def clicks_in(x: NDArray[np.float32], rate: int, sensitivity: float = 1.0) -> list[tuple[int, int]]:
@@ -77,32 +88,18 @@ def clicks_in(x: NDArray[np.float32], rate: int, sensitivity: float = 1.0) -> li
 def _outstanding(size: NDArray[np.float32], rate: int, sensitivity: float) -> list[tuple[int, int]]:
     """Spans in which a prediction error of this size stands out of its surroundings."""
     guard, near = round(GUARD_S * rate), round(NEAR_S * rate)
-    width = near - guard
-    highest = ndimage.maximum_filter1d(size, width)
-    shift = guard + width // 2
-    before = np.concatenate([np.full(shift, np.inf), highest[:-shift]])
-    after = np.concatenate([highest[shift:], np.full(shift, np.inf)])
-    # The start of a word is loud on one side only: both sides must be quiet for a click.
-    surroundings = np.maximum(np.where(np.isfinite(before), before, 0), np.where(np.isfinite(after), after, 0))
+    level, surroundings = _kernels().surroundings(size, guard, near)
     # Where sound is steady noise, the highest of many errors is a good deal above their mean.
-    level = np.sqrt(np.maximum(ndimage.uniform_filter1d(np.minimum(size, surroundings + 1e-12) ** 2, 2 * near), 0.0))
-    threshold = np.maximum(
-        np.maximum(SCORE / sensitivity * 0.6 * surroundings, SCORE * 1.6 / sensitivity * level), LOWEST
-    )
-    peaks = size > threshold
-    if not peaks.any():
+    threshold = np.maximum(SCORE / sensitivity * 0.6 * surroundings, SCORE * 1.6 / sensitivity * level)
+    peaks = np.flatnonzero(size > np.maximum(threshold, LOWEST))
+    if not len(peaks):
         return []
-    # A click lasts as long as its error stays clearly above that of its surroundings.
-    own = ndimage.maximum_filter1d(size, guard)
-    body = size > np.maximum(np.maximum(1.6 * level, 0.6 * surroundings), np.maximum(TAIL_SHARE * own, LOWEST * 0.5))
-    body = ndimage.binary_closing(body, np.ones(max(3, round(0.0002 * rate) | 1)))
-    labels, _ = ndimage.label(body | peaks)
+    bridge = max(2, round(BRIDGE_S * rate))
+    spans = _kernels().bodies(size, level, surroundings, peaks, bridge, round(LONGEST_S * rate))
     out: list[tuple[int, int]] = []
-    pad = max(2, round(0.00006 * rate))
-    bounds = ndimage.find_objects(labels)
-    for number in np.unique(labels[peaks]):
-        span = bounds[number - 1][0]
-        a, b = span.start - pad, span.stop + pad
+    pad = max(2, round(PAD_S * rate))
+    for start, end in spans:
+        a, b = int(start) - pad, int(end) + pad
         if out and a - out[-1][1] < JOIN_S * rate:
             a, b = out[-1][0], max(b, out[-1][1])
             out.pop()
@@ -121,17 +118,13 @@ def prediction_error(
     size = max(round(BLOCK_S * rate), 4 * order) // 2 * 2
     hop = size // 2
     count = -(-len(x) // hop)
-    padded = np.pad(x.astype(np.float64), (size, size + count * hop - len(x)))
-    limited = _limited(np.pad(model.astype(np.float64), (size, size + count * hop - len(x))), rate)
-    blocks = np.lib.stride_tricks.sliding_window_view(limited, size)[size - hop // 2 :: hop][:count]
-    a = predictors(blocks * np.hanning(size), order)
-    pieces = np.lib.stride_tricks.sliding_window_view(padded, hop + 2 * order)[size - order :: hop][:count]
-    before, behind = np.zeros((count, hop)), np.zeros((count, hop))
-    for k in range(order + 1):
-        before += a[:, k : k + 1] * pieces[:, order - k : order - k + hop]
-        behind += a[:, k : k + 1] * pieces[:, order + k : order + k + hop]
-    error = np.minimum(np.abs(before), np.abs(behind))
-    return np.ascontiguousarray(error.reshape(-1)[: len(x)], np.float32)
+    room = (size, size + count * hop - len(x))
+    kernels = _kernels()
+    padded, limited = np.pad(x, room), kernels.limited(np.pad(model, room), max(3, round(0.02 * rate)))
+    window = np.hanning(size).astype(np.float32)
+    out = np.empty(count * hop, np.float32)
+    kernels.errors(padded, limited, window, order, size, hop, out)
+    return out[: len(x)]
 
 
 def predictors(blocks: NDArray[np.float64], order: int) -> NDArray[np.float64]:
@@ -150,12 +143,169 @@ def predictors(blocks: NDArray[np.float64], order: int) -> NDArray[np.float64]:
     return a
 
 
-def _limited(x: NDArray[np.float64], rate: int) -> NDArray[np.float64]:
-    """x with lone peaks held down, so that a click does not teach the predictor to predict it."""
-    level = np.sqrt(np.maximum(ndimage.uniform_filter1d(x**2, max(3, round(0.02 * rate))), 0.0)) + 1e-9
-    return np.clip(x, -3.5 * level, 3.5 * level)
-
-
 def predictor(block: NDArray[np.float64], order: int) -> NDArray[np.float64]:
     """Prediction-error filter (order + 1,) of one block by the autocorrelation method; a[0] is 1."""
     return np.asarray(predictors(block[None], order)[0])
+
+
+@dataclass(frozen=True)
+class _Kernels:
+    limited: Any
+    errors: Any
+    surroundings: Any
+    bodies: Any
+
+
+@lru_cache(maxsize=1)
+def _kernels() -> _Kernels:
+    from numba import njit
+
+    @njit(nogil=True, cache=True, error_model="numpy")
+    def limited(x, width):  # type: ignore[no-untyped-def]
+        """x with lone peaks held down, so that a click does not teach the predictor to predict it."""
+        out = np.empty_like(x)
+        half = width // 2
+        n = len(x)
+        total = 0.0
+        for i in range(min(half, n)):
+            total += x[i] * x[i]
+        for i in range(n):
+            if i + half < n:
+                total += x[i + half] * x[i + half]
+            if i - half - 1 >= 0:
+                total -= x[i - half - 1] * x[i - half - 1]
+            most = np.float32(3.5 * np.sqrt(max(total, 0.0) / (2 * half + 1)) + 3.5e-9)
+            out[i] = min(max(x[i], -most), most)
+        return out
+
+    @njit(nogil=True, cache=True, fastmath=True, error_model="numpy")
+    def errors(x, model, window, order, size, hop, out):  # type: ignore[no-untyped-def]
+        """x, model: with `size` samples before the first; a predictor for every hop, fitted to `size` samples around."""
+        piece = np.empty(size)
+        r, a, old = np.empty(order + 1), np.empty(order + 1), np.empty(order + 1)
+        coefficients = np.empty(order + 1)
+        behind = np.empty(hop)
+        before = np.empty(hop)
+        for block in range(len(out) // hop):
+            start = size - hop // 2 + block * hop
+            for i in range(size):
+                piece[i] = model[start + i] * window[i]
+            for k in range(order + 1):
+                total = 0.0
+                later = piece[k:]
+                for i in range(size - k):
+                    total += piece[i] * later[i]
+                r[k] = total
+            r[0] = r[0] * (1 + 1e-7) + 1e-12
+            a[:] = 0.0
+            a[0] = 1.0
+            error = r[0]
+            for k in range(1, order + 1):
+                total64 = 0.0
+                for j in range(k):
+                    total64 += a[j] * r[k - j]
+                reflection = -total64 / error
+                old[:k] = a[:k]
+                for j in range(1, k + 1):
+                    a[j] += reflection * old[k - j]
+                error = max(error * (1 - reflection * reflection), 1e-18)
+            for j in range(order + 1):
+                coefficients[j] = a[j]
+            at = size + block * hop
+            for i in range(hop):
+                before[i] = 0.0
+                behind[i] = 0.0
+            for j in range(order + 1):
+                c = coefficients[j]
+                past, coming = x[at - j : at - j + hop], x[at + j : at + j + hop]
+                for i in range(hop):
+                    before[i] += c * past[i]
+                    behind[i] += c * coming[i]
+            for i in range(hop):
+                out[block * hop + i] = min(abs(before[i]), abs(behind[i]))
+
+    @njit(nogil=True, cache=True, error_model="numpy")
+    def sliding_highest(x, width):  # type: ignore[no-untyped-def]
+        """Highest of x[i] to x[i + width - 1] (van Herk, 1992: three comparisons a sample)."""
+        n = len(x)
+        up, down = x.copy(), x.copy()
+        for i in range(1, n):
+            if i % width:
+                up[i] = max(up[i], up[i - 1])
+        for i in range(n - 2, -1, -1):
+            if (i + 1) % width:
+                down[i] = max(down[i], down[i + 1])
+        out = np.empty_like(x)
+        for i in range(n):
+            out[i] = max(down[i], up[min(i + width - 1, n - 1)])
+        return out
+
+    @njit(nogil=True, cache=True, error_model="numpy")
+    def surroundings(size, guard, near):  # type: ignore[no-untyped-def]
+        """level: root mean square within `near`, single peaks held down; highest: of what lies guard to near away.
+
+        The start of a word is loud on one side only: both sides must be quiet for a click.
+        """
+        n, width = len(size), near - guard
+        peak = sliding_highest(size, width)
+        highest, level = np.empty_like(size), np.empty_like(size)
+        for i in range(n):
+            top = np.float32(0.0)
+            if i - near >= 0:
+                top = peak[i - near]
+            if i + guard < n:
+                top = max(top, peak[i + guard])
+            highest[i] = top
+        total = 0.0
+        held = np.empty_like(size)
+        for i in range(n):
+            value = min(size[i], highest[i] + np.float32(1e-12))
+            held[i] = value * value
+        for i in range(min(near, n)):
+            total += held[i]
+        for i in range(n):
+            if i + near < n:
+                total += held[i + near]
+            if i - near - 1 >= 0:
+                total -= held[i - near - 1]
+            level[i] = np.sqrt(max(total, 0.0) / (2 * near + 1))
+        return level, highest
+
+    @njit(nogil=True, cache=True, error_model="numpy")
+    def bodies(size, level, highest, peaks, bridge, longest):  # type: ignore[no-untyped-def]
+        """(count, 2): a click lasts as long as its error stays clearly above that of its surroundings."""
+        out = np.empty((len(peaks), 2), np.int64)
+        count = 0
+        end_of_last = -1
+        for p in peaks:
+            if p < end_of_last:
+                continue
+            top = size[p]
+            for i in range(p, min(p + longest, len(size))):
+                top = max(top, size[i])
+            a = p
+            still = 0
+            i = p - 1
+            while i >= 0 and still < bridge and p - i < longest:
+                least = max(max(1.6 * level[i], 0.6 * highest[i]), max(TAIL_SHARE * top, LOWEST * 0.5))
+                if size[i] > least:
+                    a, still = i, 0
+                else:
+                    still += 1
+                i -= 1
+            b = p + 1
+            still = 0
+            i = p + 1
+            while i < len(size) and still < bridge and i - p < longest + bridge:
+                least = max(max(1.6 * level[i], 0.6 * highest[i]), max(TAIL_SHARE * top, LOWEST * 0.5))
+                if size[i] > least:
+                    b, still = i + 1, 0
+                else:
+                    still += 1
+                i += 1
+            out[count, 0], out[count, 1] = a, b
+            count += 1
+            end_of_last = b
+        return out[:count]
+
+    return _Kernels(limited, errors, surroundings, bodies)
