@@ -5,15 +5,16 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
+from dubbin.core.jobs import Task
 from dubbin.core.measure.clicks import find_clicks
 from dubbin.core.measure.clipping import ClippingMeter
 from dubbin.core.measure.echo import measure_echo
 from dubbin.core.measure.hum import describe_hum, find_hum
 from dubbin.core.measure.report import measure_recording
 from dubbin.core.sound.source import Sound
-from dubbin.core.treat.ahead import Ahead
 from dubbin.core.treat.chain import Chain, Use
 from dubbin.core.treat.registry import REPAIRS, TREATMENTS
+from dubbin.core.treat.tiles import DiskKeeper
 from dubbin.demo.faults import clicks, hum
 from dubbin.demo.recordings import clean_lines
 from dubbin.demo.room import room_response
@@ -73,12 +74,13 @@ def test_clicks_are_found_where_they_are_and_taken_out():
     voice = np.concatenate([lines[k] for k in (10, 11, 12, 13, 17, 18)])
     room_tone = (voice + noise(len(voice) / RATE + 1, -66, 9)[: len(voice)]).astype(np.float32)
     added = clicks(room_tone.astype(float), RATE, 40, 3)
-    x = (room_tone + added.sound).astype(np.float32)
+    scale = 10 ** ((rms_db(room_tone) - 23 - rms_db(added.sound)) / 20)
+    x = (room_tone + scale * added.sound).astype(np.float32)
     found = find_clicks(Sound(x[None], RATE))
     hits = [any(abs(t - f / RATE) < 0.002 for t in found.times_s) for f in added.frames]
     right = [any(abs(t - f / RATE) < 0.002 for f in added.frames) for t in found.times_s]
-    assert np.mean(hits) > 0.85 and np.mean(right) > 0.8
-    assert si_sdr(room_tone, treated(x, "declick")) > si_sdr(room_tone, x) + 7
+    assert np.mean(hits) > 0.9 and np.mean(right) > 0.8
+    assert si_sdr(room_tone, treated(x, "declick")) > 32
 
 
 def test_rumble_goes_and_a_low_voice_stays():
@@ -107,13 +109,14 @@ def _convolved(x: np.ndarray, response: np.ndarray) -> np.ndarray:
     return oaconvolve(x, response)[: len(x)]
 
 
-def test_all_repairs_together_and_two_cores_give_the_same_samples(room_tone):
+def test_all_repairs_together_and_two_cores_give_the_same_samples(room_tone, tmp_path):
     added = clicks(room_tone.astype(float), RATE, 10, 3)
     sound = Sound((room_tone + added.sound)[None].astype(np.float32), RATE)
     uses = [Use(t, t.settings_type()) for t in REPAIRS]
     one = Chain(sound, uses).read(0, sound.frames)
-    with Ahead(Chain(sound, uses)) as ahead:
-        parts = [ahead.read(a, min(a + 100_000, sound.frames)) for a in range(0, sound.frames, 100_000)]
+    kept = Chain(sound, uses, "key", DiskKeeper(tmp_path))
+    kept.prepare(Task())
+    parts = [kept.read(a, min(a + 100_000, sound.frames)) for a in range(0, sound.frames, 100_000)]
     np.testing.assert_allclose(np.concatenate(parts, axis=1), one, atol=1e-6)
 
 

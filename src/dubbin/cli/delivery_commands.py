@@ -20,7 +20,7 @@ from dubbin.core.jobs import Task
 from dubbin.core.mix.render import episode_sounds, program_of
 from dubbin.core.sound.source import Source
 from dubbin.core.sound.working_copy import WorkingCopies
-from dubbin.core.treat.tiles import MemoryKeeper
+from dubbin.core.treat.tiles import MOST_TILE_BYTES, DiskKeeper, prune
 
 
 def targets(args: Namespace, folders: Folders) -> int:
@@ -39,9 +39,9 @@ def master(args: Namespace, folders: Folders) -> int:
     chosen = [find_target(name) for name in args.target]
     formats = [Format(f) for f in args.format or ["wav"]]
     task = progress_task(f"Mastering {args.input.name}", args.quiet)
-    program, name, tags, recordings = _program(args.input, folders, task.part(0.0, 0.1))
+    program, name, tags, recordings = _program(args.input, folders, task.part(0.0, 0.5))
     folder = _made(args.out)
-    masters = make_masters(program, folder, name, chosen, formats, tags, task.part(0.1, 1.0), recordings)
+    masters = make_masters(program, folder, name, chosen, formats, tags, task.part(0.5, 1.0), recordings)
     end_progress(args.quiet)
     if args.json:
         print_json({"masters": [{**proof_to_plain(m.proof), "format": m.format.value} for m in masters]})
@@ -66,7 +66,12 @@ def _program(path: Path, folders: Folders, task: Task) -> tuple[Source, str, Tag
     if path.suffix.lower() != SUFFIX:
         return copies.obtain(path, None, task), safe_name(path.stem), None, [path]
     episode = load_episode(path)
-    sounds = episode_sounds(episode, copies, MemoryKeeper(), task)
+    prune(folders.tiles, MOST_TILE_BYTES)
+    sounds = episode_sounds(episode, copies, DiskKeeper(folders.tiles), task.part(0.0, 0.3))
+    for k, sound in enumerate(sounds.values()):
+        part = task.part(0.3 + 0.7 * k / len(sounds), 0.3 + 0.7 * (k + 1) / len(sounds))
+        sound.repaired.prepare(part.part(0.0, 0.8))
+        sound.voiced.prepare(part.part(0.8, 1.0))
     recordings = [Path(r.path) for r in episode.recordings]
     return program_of(episode, sounds), safe_name(path.stem), episode.delivery.tags, recordings
 

@@ -37,6 +37,19 @@ def report_to_plain(path: Path, report: RecordingReport, remarks: tuple[str, ...
         "sibilance": {"excess_db": report.tone.sibilance_excess_db},
         "clipping": {"count": report.clipping.count, "times_s": list(report.clipping.times_s)},
         "dc_offset": report.dc_offset,
+        "soft_clipping": {"count": len(report.saturation.times_s), "times_s": list(report.saturation.times_s)},
+        "plosives": {"count": report.plosives.count, "times_s": list(report.plosives.times_s)},
+        "dropouts": {"count": report.dropouts.count, "spans_s": [list(s) for s in report.dropouts.spans_s]},
+        "channel_faults": asdict(report.channel_faults),
+        "bandwidth": asdict(report.bandwidth),
+        "findings": [
+            {
+                "kind": f.kind, "title": f.title, "text": f.text, "severity": f.severity.value,
+                "places_s": [list(p) for p in f.places_s], "treatment": f.treatment,
+                "strength": f.strength if f.treatment else None,
+            }
+            for f in report.findings
+        ],
         "suggested": [asdict(s) for s in report.suggested],
         "remarks": list(remarks),
     }

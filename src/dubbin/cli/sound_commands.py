@@ -17,6 +17,7 @@ from dubbin.core.episode.time_map import program_map
 from dubbin.core.errors import CannotWrite, DubbinError
 from dubbin.core.folders import Folders
 from dubbin.core.jobs import Task
+from dubbin.core.measure.findings import Finding
 from dubbin.core.measure.report import RecordingReport, measure_recording
 from dubbin.core.mix.program import Program
 from dubbin.core.sound.source import Difference, Source
@@ -24,11 +25,11 @@ from dubbin.core.sound.working_copy import WorkingCopies, WorkingCopy
 from dubbin.core.sound.writing import check_output, write_sound
 from dubbin.core.speech.activity import find_activity
 from dubbin.core.speech.pauses import PauseSettings, find_pauses
-from dubbin.core.treat.ahead import Ahead
 from dubbin.core.treat.chain import Chain, Use
 from dubbin.core.treat.denoise import Engine
 from dubbin.core.treat.registry import REPAIRS, TREATMENTS
 from dubbin.core.treat.settings import settings_from_plain
+from dubbin.core.treat.tiles import MOST_TILE_BYTES, DiskKeeper, prune
 
 SOUND_ENDINGS = (".wav", ".flac")
 
@@ -66,17 +67,21 @@ def _print_report(path: Path, report: RecordingReport, remarks: tuple[str, ...])
         f"true peak {figure(loudness.true_peak_dbtp, 'dBTP')}"
     )
     print(f"  noise      floor {figure(noise.floor_dbfs, 'dBFS')}, speech {figure(noise.snr_db, 'dB')} above it")
-    print(f"  clipping   {report.clipping.count} place(s); clicks {report.clicks.count}")
-    hum = report.hum
-    if hum.present:
-        print(
-            f"  hum        {figure(hum.fundamental_hz, 'Hz', 2)}, {figure(hum.level_dbfs, 'dBFS')}, {hum.harmonics} tones"
-        )
-    print(f"  echo       RT60 {figure(report.echo.rt60_s, 's', 2)}; rumble {figure(report.tone.rumble_dbfs, 'dBFS')}")
-    for suggestion in report.suggested:
-        print(f"  suggested  {suggestion.treatment} {suggestion.strength} %: {suggestion.because}")
+    for finding in report.findings:
+        answer = f" → {finding.treatment} {finding.strength} %" if finding.treatment else ""
+        print(f"  {finding.severity.value:9}  {finding.title}: {finding.text}{_first_places(finding)}{answer}")
+    if not report.findings:
+        print("  nothing found that needs a repair")
     for remark in remarks:
         print(f"  note       {remark}")
+
+
+def _first_places(finding: Finding, most: int = 3) -> str:
+    """The first places of a finding, as clock times."""
+    if not finding.places_s:
+        return ""
+    times = ", ".join(f"{int(a // 60)}:{a % 60:05.2f}" for a, _ in finding.places_s[:most])
+    return f" (at {times}{' …' if len(finding.places_s) > most else ''})"
 
 
 def parse_treat(text: str) -> tuple[str, int | None]:
@@ -122,12 +127,18 @@ def clean(args: Namespace, folders: Folders) -> int:
             strength = strength if strength is not None else suggested.get(treatment.name, 100)
             settings: Any = settings_from_plain(treatment.settings_type, _settings(treatment.name, args))
             uses.append(Use(treatment, settings, strength / 100.0))
+    prune(folders.tiles, MOST_TILE_BYTES)
     started = time.monotonic()
-    chain = Chain(copy, uses)
-    for stage in chain.stages:
-        stage.findings(task.part(0.2, 0.5))
-    with Ahead(chain) as ahead:
-        write_sound(ahead, args.out, _bits(args.out), task.part(0.5, 0.9))
+    chain = Chain(copy, uses, copy.facts.fingerprint, DiskKeeper(folders.tiles))
+    chain.prepare(task.part(0.2, 0.8))
+    guards = [stage.guard() for stage in chain.stages]
+    # Without a strength of the person's own a treatment goes no further than the voice allows.
+    held = [
+        use.strength if wanted[use.treatment.name] is not None else min(use.strength, guard.highest_strength)
+        for use, guard in zip(uses, guards, strict=True)
+    ]
+    chain = chain.with_strengths(held)
+    write_sound(chain, args.out, _bits(args.out), task.part(0.8, 0.9))
     seconds = max(time.monotonic() - started, 1e-6)
     written = WorkingCopies(folders.copies).obtain(args.out)
     if args.residue:
@@ -136,10 +147,11 @@ def clean(args: Namespace, folders: Folders) -> int:
     end_progress(args.quiet)
     entries = [
         {
-            "name": use.treatment.name, "strength": round(use.strength * 100),
+            "name": use.treatment.name, "strength": round(strength * 100),
             "before": _figures(use.treatment.name, before), "after": _figures(use.treatment.name, after),
+            "speech_in_residue_db": guard.at(strength), "speech_is_damaged": guard.is_audible(strength),
         }
-        for use in uses
+        for use, strength, guard in zip(uses, held, guards, strict=True)
     ]  # fmt: skip
     factor = before.duration_s / seconds
     if args.json:
@@ -148,10 +160,12 @@ def clean(args: Namespace, folders: Folders) -> int:
     print(f"{args.out}: {factor:.0f} x real time")
     if not uses:
         print("  nothing needed treatment; the output is the input")
-    for use in uses:
+    for use, strength, guard in zip(uses, held, guards, strict=True):
         title = TREATMENTS[use.treatment.name].title
         before_text, after_text = (_figure_text(_figures(use.treatment.name, r)) for r in (before, after))
-        print(f"  {title:9} {use.strength:4.0%}   {before_text} → {after_text}")
+        print(f"  {title:9} {strength:4.0%}   {before_text} → {after_text}")
+        if guard.is_audible(strength):
+            print(f"            takes speech along: {figure(guard.at(strength), 'dB')} under the voice in the residue")
     return 0
 
 

@@ -247,12 +247,10 @@ class Desk(QObject):
                 continue
 
             def work(task: Task, sound: LaneSound = sound) -> Treated:
-                for k, stage in enumerate(sound.repaired.stages):
-                    stage.findings(
-                        task.part(0.3 * k / len(sound.repaired.stages), 0.3 * (k + 1) / len(sound.repaired.stages))
-                    )
+                sound.repaired.prepare(task.part(0.0, 0.7))
+                sound.voiced.prepare(task.part(0.7, 0.9))
                 builder = PeakBuilder(sound.recorded.channels)
-                part = task.part(0.3, 1.0)
+                part = task.part(0.9, 1.0)
                 for start, x in blocks(sound.voiced):
                     part.step(start / max(sound.voiced.frames, 1))
                     builder.push(x)

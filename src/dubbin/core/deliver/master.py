@@ -21,6 +21,7 @@ from dubbin.core.episode.model import Tags
 from dubbin.core.errors import CannotWrite, UnusableSound
 from dubbin.core.jobs import Task
 from dubbin.core.measure.loudness import Loudness, LoudnessMeter
+from dubbin.core.sound.interleaved import RawFile
 from dubbin.core.sound.source import Samples, Source, blocks
 from dubbin.core.sound.writing import check_folder, check_output
 from dubbin.core.treat.chain import Stage, Use
@@ -51,14 +52,10 @@ class _Rendered:
 
     def __init__(self, path: Path, rate: int, channels: int, frames: int) -> None:
         self.rate, self.channels, self.frames = rate, channels, frames
-        self._data = (
-            np.memmap(path, np.float32, mode="r", shape=(frames, channels))
-            if frames
-            else np.zeros((0, channels), np.float32)
-        )
+        self._data = RawFile(path)
 
     def read(self, start: int, stop: int) -> Samples:
-        return np.ascontiguousarray(self._data[start:stop].T)
+        return self._data.read(self.channels, start, stop)
 
 
 def fold_channels(x: Samples, channels: int) -> Samples:

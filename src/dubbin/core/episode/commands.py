@@ -6,8 +6,9 @@ from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
-from dubbin.core.episode.model import Cut, CutKind, Episode, Lane, Recording, Stretch, TreatmentUse
+from dubbin.core.episode.model import Cut, CutKind, Episode, Lane, Marker, Recording, Stretch, TreatmentUse
 from dubbin.core.speech.pauses import Pause, PauseSettings
+from dubbin.core.treat.touch_up import Spot
 
 LOWEST_LEVEL_DB, HIGHEST_LEVEL_DB = -60.0, 24.0
 
@@ -56,6 +57,100 @@ def change_lane(episode: Episode, lane_id: str, title: str, merge_key: str | Non
 def name_voice(episode: Episode, lane_id: str, voice: str) -> Change:
     voice = voice.strip() or episode.lane(lane_id).voice
     return change_lane(episode, lane_id, f"Name the voice {voice}", f"voice {lane_id}", voice=voice)
+
+
+def change_recording(episode: Episode, recording_id: str, title: str, **fields: Any) -> Change:
+    """Set fields of one recording."""
+    recordings = tuple(replace(r, **fields) if r.id == recording_id else r for r in episode.recordings)
+    return Change(title, replace(episode, recordings=recordings))
+
+
+def relink(episode: Episode, recording_id: str, found: Recording) -> Change:
+    """Take a recording from another place: `found` is the file as it was read there."""
+    fields = {name: getattr(found, name) for name in ("path", "fingerprint", "frames", "file_rate", "file_channels",
+                                                      "not_numbers", "short_by")}  # fmt: skip
+    return change_recording(episode, recording_id, f"Take the recording from {found.path}", **fields)
+
+
+def place_recording(
+    episode: Episode, recording_id: str, start_frame: int, drift_ppm: float, frames: int, title: str
+) -> Change:
+    """Put all lanes of a recording at a place on the session clock, its own clock corrected by drift_ppm.
+
+    frames: its length after that. A place before the session's beginning moves everything else, cuts and markers too.
+    """
+    recordings = tuple(
+        replace(r, drift_ppm=drift_ppm, frames=frames) if r.id == recording_id else r for r in episode.recordings
+    )
+    lanes = tuple(
+        replace(lane, start_frame=start_frame) if lane.recording == recording_id else lane for lane in episode.lanes
+    )
+    return Change(title, _from_zero(replace(episode, recordings=recordings, lanes=lanes)))
+
+
+def nudge(episode: Episode, lane_id: str, frames: int) -> Change:
+    """Move the recording of a lane on the session clock by hand."""
+    lane = episode.lane(lane_id)
+    lanes = tuple(
+        replace(other, start_frame=other.start_frame + frames) if other.recording == lane.recording else other
+        for other in episode.lanes
+    )
+    moved = 1000 * frames / episode.rate
+    changed = _from_zero(replace(episode, lanes=lanes))
+    return Change(f"Move {lane.voice} by {moved:+.1f} ms", changed, f"nudge {lane.recording}")
+
+
+def _from_zero(episode: Episode) -> Episode:
+    """The same session with its first lane at 0 or later; all that is anchored in it moves along."""
+    first = min((lane.start_frame for lane in episode.lanes), default=0)
+    if first >= 0:
+        return episode
+    return replace(
+        episode,
+        lanes=tuple(replace(lane, start_frame=lane.start_frame - first) for lane in episode.lanes),
+        cuts=tuple(replace(c, start_frame=c.start_frame - first, end_frame=c.end_frame - first) for c in episode.cuts),
+        kept_pauses=tuple(Stretch(k.start_frame - first, k.end_frame - first) for k in episode.kept_pauses),
+        markers=tuple(Marker(m.frame - first, m.text) for m in episode.markers),
+    )
+
+
+def split_channels(episode: Episode, lane_id: str, new_ids: Sequence[str]) -> Change:
+    """A lane of its own for every channel of a lane; new_ids: as many as there are channels."""
+    lane = episode.lane(lane_id)
+    parts = [
+        replace(lane, id=id, channels=(channel,), voice=f"{lane.voice} {k + 1}", repairs=(), touch_ups=(), voicing=())
+        for k, (channel, id) in enumerate(zip(lane.channels, new_ids, strict=True))
+    ]
+    lanes = [part for other in episode.lanes for part in (parts if other.id == lane_id else [other])]
+    return Change(f"Split {lane.voice} into {len(parts)} lanes", replace(episode, lanes=tuple(lanes)))
+
+
+def add_marker(episode: Episode, frame: int, text: str = "") -> Change:
+    """Mark a place of the session."""
+    others = [m for m in episode.markers if m.frame != frame]
+    return Change("Mark a place", replace(episode, markers=tuple(sorted([*others, Marker(frame, text)]))))
+
+
+def note_marker(episode: Episode, marker: Marker, text: str) -> Change:
+    """Say why a place was marked."""
+    markers = tuple(sorted(Marker(m.frame, text) if m == marker else m for m in episode.markers))
+    return Change(f"Note “{text}”", replace(episode, markers=markers))
+
+
+def remove_marker(episode: Episode, marker: Marker) -> Change:
+    return Change("Take a marker away", replace(episode, markers=tuple(m for m in episode.markers if m != marker)))
+
+
+def add_touch_up(episode: Episode, lane_id: str, spot: Spot) -> Change:
+    """Take one sound out of a rectangle of time and frequency of a lane."""
+    lane = episode.lane(lane_id)
+    return change_lane(episode, lane_id, f"Touch up {lane.voice}", touch_ups=(*lane.touch_ups, spot))
+
+
+def remove_touch_up(episode: Episode, lane_id: str, spot: Spot) -> Change:
+    lane = episode.lane(lane_id)
+    kept = tuple(s for s in lane.touch_ups if s != spot)
+    return change_lane(episode, lane_id, f"Put a touch-up of {lane.voice} back", touch_ups=kept)
 
 
 def set_level(episode: Episode, lane_id: str, level_db: float) -> Change:

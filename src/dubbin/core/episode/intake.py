@@ -7,9 +7,11 @@ import uuid
 from dataclasses import dataclass
 from pathlib import Path
 
-from dubbin.core.episode.model import Lane, Recording
+from dubbin.core.episode.model import Lane, Recording, Role
 from dubbin.core.errors import UnusableSound
 from dubbin.core.jobs import Task
+from dubbin.core.measure.role import guess_role
+from dubbin.core.sound.source import PickedChannels
 from dubbin.core.sound.working_copy import WorkingCopies
 
 MOST_LANES = 16
@@ -42,9 +44,12 @@ def take_in(path: Path, copies: WorkingCopies, rate: int, task: Task | None = No
     else:
         groups = [(c,) for c in range(min(facts.channels, MOST_LANES))]
     lanes = tuple(
-        Lane(uuid.uuid4().hex[:8], recording.id, group, name if len(groups) == 1 else f"{name} {k + 1}")
+        Lane(
+            uuid.uuid4().hex[:8], recording.id, group, name if len(groups) == 1 else f"{name} {k + 1}",
+            Role(guess_role(PickedChannels(copy, group), path.stem)),
+        )
         for k, group in enumerate(groups)
-    )
+    )  # fmt: skip
     return Taken(recording, lanes, remarks_on(recording, rate))
 
 
@@ -65,8 +70,8 @@ def recording_source(recording: Recording, copies: WorkingCopies, rate: int, tas
     """The working copy of a recording of an episode. Raises UnusableSound when its file is gone or is another."""
     path = Path(recording.path)
     if not path.exists():
-        raise UnusableSound(f"{path} was not found. If it was moved, add it again from its new place.")
-    return copies.obtain(path, rate, task)
+        raise UnusableSound(f"{path} was not found. If it was moved, say on its job card in Intake where it is now.")
+    return copies.obtain(path, rate, task, drift_ppm=recording.drift_ppm)
 
 
 def voice_name(stem: str) -> str:

@@ -11,6 +11,7 @@ from enum import StrEnum
 from typing import Any
 
 from dubbin.core.speech.pauses import PauseSettings
+from dubbin.core.treat.touch_up import Spot
 
 
 class Role(StrEnum):
@@ -24,9 +25,18 @@ class CutKind(StrEnum):
     PAUSE = "pause"
 
 
+@dataclass(frozen=True, order=True)
+class Stretch:
+    """Frames start_frame to end_frame, of the session or of a recording."""
+
+    start_frame: int
+    end_frame: int
+
+
 @dataclass(frozen=True)
 class Recording:
-    """A sound file. frames: its length on the session clock; file_rate, file_channels: as it was recorded."""
+    """A sound file. frames: its length on the session clock; file_rate, file_channels: as it was recorded. drift_ppm: by how
+    much its clock runs fast; its working copy is resampled by that."""
 
     id: str
     path: str
@@ -36,16 +46,19 @@ class Recording:
     file_channels: int
     not_numbers: int = 0
     short_by: int = 0
+    drift_ppm: float = 0.0
 
 
 @dataclass(frozen=True)
 class TreatmentUse:
-    """A treatment on a lane; strength in percent; settings as plain values, checked against its settings type."""
+    """A treatment on a lane; strength in percent; settings as plain values, checked against its settings type. spans: frames
+    of the recording outside of which it does nothing; none: it is applied everywhere."""
 
     name: str
     on: bool = False
     strength: int = 100
     settings: dict[str, Any] = field(default_factory=dict)
+    spans: tuple[Stretch, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -59,6 +72,7 @@ class Lane:
     role: Role = Role.VOICE
     start_frame: int = 0
     repairs: tuple[TreatmentUse, ...] = ()
+    touch_ups: tuple[Spot, ...] = ()
     voicing: tuple[TreatmentUse, ...] = ()
     level_db: float = 0.0
     mute: bool = False
@@ -66,11 +80,11 @@ class Lane:
 
 
 @dataclass(frozen=True, order=True)
-class Stretch:
-    """Frames start_frame to end_frame of the session."""
+class Marker:
+    """A place on the session clock, and why it was marked."""
 
-    start_frame: int
-    end_frame: int
+    frame: int
+    text: str = ""
 
 
 @dataclass(frozen=True)
@@ -108,7 +122,7 @@ class Delivery:
 
 @dataclass(frozen=True)
 class Episode:
-    """All of an episode. cuts are sorted by start; they may overlap (a hand cut over a pause)."""
+    """All of an episode. cuts are sorted by start; they may overlap (a hand cut over a pause). markers are sorted."""
 
     id: str
     title: str = "Untitled episode"
@@ -119,6 +133,7 @@ class Episode:
     pauses_on: bool = False
     kept_pauses: tuple[Stretch, ...] = ()
     cuts: tuple[Cut, ...] = ()
+    markers: tuple[Marker, ...] = ()
     seam_ms: float = 12.0
     delivery: Delivery = field(default_factory=Delivery)
 

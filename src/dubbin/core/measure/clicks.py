@@ -229,12 +229,16 @@ def _kernels() -> _Kernels:
         """Highest of x[i] to x[i + width - 1] (van Herk, 1992: three comparisons a sample)."""
         n = len(x)
         up, down = x.copy(), x.copy()
-        for i in range(1, n):
-            if i % width:
-                up[i] = max(up[i], up[i - 1])
-        for i in range(n - 2, -1, -1):
-            if (i + 1) % width:
-                down[i] = max(down[i], down[i + 1])
+        for start in range(0, n, width):
+            stop = min(start + width, n)
+            top = np.float32(0.0)
+            for i in range(start, stop):
+                top = max(top, x[i])
+                up[i] = top
+            top = np.float32(0.0)
+            for i in range(stop - 1, start - 1, -1):
+                top = max(top, x[i])
+                down[i] = top
         out = np.empty_like(x)
         for i in range(n):
             out[i] = max(down[i], up[min(i + width - 1, n - 1)])

@@ -12,9 +12,9 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import ndimage
+from scipy import fft, ndimage
 
-from dubbin.core.jobs import Task
+from dubbin.core.jobs import Task, in_parallel
 from dubbin.core.sound.source import Source, read_padded
 
 STEP_S = 0.008
@@ -54,18 +54,20 @@ def band_levels(source: Source, task: Task | None = None) -> NDArray[np.float64]
         for a, b in BANDS_HZ
     ]
     per_chunk = round(CHUNK_S * source.rate) // hop * hop
-    out = []
-    for start in range(0, source.frames, per_chunk):
-        if task is not None:
-            task.step(start / source.frames)
+    starts = range(0, source.frames, per_chunk)
+    out: list[NDArray[np.float64]] = [np.zeros((0, len(edges)))] * len(starts)
+
+    def look(start: int) -> None:
         x = read_padded(source, start, min(start + per_chunk, source.frames) + size)
         power = np.zeros((1, len(edges)))
         for channel in x:
             frames = np.lib.stride_tricks.sliding_window_view(channel, size)[::hop]
-            X = np.fft.rfft(frames * window, axis=1)
+            X = fft.rfft(frames * window, axis=1)
             P = X.real**2 + X.imag**2
             power = power + np.stack([P[:, a:b].sum(axis=1) for a, b in edges], axis=1)
-        out.append(power[: per_chunk // hop])
+        out[start // per_chunk] = power[: per_chunk // hop]
+
+    in_parallel(look, starts, task or Task())
     return 10.0 * np.log10(np.concatenate(out) + 1e-14)
 
 

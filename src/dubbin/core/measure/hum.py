@@ -9,12 +9,14 @@ squares with a Geman-McClure weight). The frequency is corrected by how fast the
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import lru_cache
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy import fft, ndimage, signal
 
-from dubbin.core.jobs import Task
+from dubbin.core.jobs import Task, in_parallel
 from dubbin.core.sound.level import finite_or_none, power_to_db
 from dubbin.core.sound.source import Source
 
@@ -115,30 +117,15 @@ def describe_hum(track: HumTrack | None) -> Hum:
 
 
 def synthesise_hum(track: HumTrack, start_frame: int, count: int, rate: int) -> NDArray[np.float32]:
-    """The hum itself, (channels, count), from frame `start_frame` on."""
+    """The hum itself, (channels, count), from frame `start_frame` on; nothing outside of the recording."""
     out = np.zeros((track.amplitudes.shape[0], count), np.float32)
-    time_s = (start_frame + np.arange(count)) / rate
-    at = _times(len(track.phase))
-    inside = (time_s >= 0) & (time_s <= at[-1] + 1.0)
-    turn = np.exp(2j * np.pi * np.interp(time_s, at, track.phase, left=None)).astype(np.complex64)
     # Past the first and last step the phase goes on at the pace it has there.
-    for edge, side in ((at[0], time_s < at[0]), (at[-1], time_s > at[-1])):
-        pace = track.frequency_hz[0 if edge == at[0] else -1]
-        base = track.phase[0 if edge == at[0] else -1]
-        turn[side] = np.exp(2j * np.pi * (base + (time_s[side] - edge) * pace))
-    low = max(int(np.searchsorted(at, time_s[0])) - 2, 0)
-    high = min(int(np.searchsorted(at, time_s[-1])) + 3, len(at))
-    carrier = np.ones(count, np.complex64)
-    for harmonic in range(track.amplitudes.shape[1]):
-        carrier = carrier * turn
-        for channel in range(len(out)):
-            a = track.amplitudes[channel, harmonic, low:high]
-            if not a.any():
-                continue
-            real = np.interp(time_s, at[low:high], a.real).astype(np.float32)
-            imaginary = np.interp(time_s, at[low:high], a.imag).astype(np.float32)
-            out[channel] += real * carrier.real - imaginary * carrier.imag
-    return out * inside
+    phase = np.concatenate([[2 * track.phase[0] - track.phase[1]], track.phase, [2 * track.phase[-1] - track.phase[-2]]])
+    ends = track.amplitudes[..., :1], track.amplitudes, track.amplitudes[..., -1:]
+    amplitudes = np.ascontiguousarray(np.concatenate(ends, axis=2).transpose(0, 2, 1))
+    longest = (len(track.phase) / STEPS_PER_S + 1.0) * rate
+    _kernels()[0](phase, amplitudes, start_frame, rate / STEPS_PER_S, int(longest), out)
+    return out
 
 
 def _times(count: int) -> NDArray[np.float64]:
@@ -166,14 +153,17 @@ def _nominal(x: NDArray[np.float32]) -> float | None:
     starts = np.linspace(0, len(x) - size, min(SEARCH_STRETCHES, max(1, len(x) // size * 2))).astype(int)
     window = np.hanning(size)
     padded = 1 << int(np.ceil(np.log2(size * 4)))
-    spectra = []
-    for start in starts:
+    spectra: dict[int, NDArray[np.float64]] = {}
+
+    def look(start: int) -> None:
         piece = np.array(x[start : start + size], np.float64)
         # Loud instants are held down, so that the speech in them doesn't hide a faint hum.
         envelope = np.sqrt(ndimage.uniform_filter1d(piece**2, LOW_RATE // 10)) + 1e-7
         piece *= np.minimum(1.0, np.quantile(envelope, 0.2) / envelope)
-        spectra.append(np.abs(fft.rfft(piece * window, padded)) ** 2)
-    P = np.median(spectra, axis=0)
+        spectra[start] = np.abs(fft.rfft(piece * window, padded)) ** 2
+
+    in_parallel(look, [int(start) for start in starts], Task())
+    P = np.median([spectra[int(start)] for start in starts], axis=0)
     per_hz = padded / LOW_RATE
     block = int(4 * per_hz)
     blocks = P[: int(HIGHEST_HZ * per_hz) // block * block].reshape(-1, block)
@@ -200,17 +190,79 @@ def _demodulated(
     hop = LOW_RATE // STEPS_PER_S
     window = signal.windows.hann(2 * hop, sym=False).astype(np.float32)
     window *= 2.0 / window.sum()
-    padded = np.pad(x[: count * hop], (hop // 2, hop // 2 + hop))
-    turn = np.exp(-2j * np.pi * np.pad(phase[: count * hop], (hop // 2, hop // 2 + hop), mode="edge")).astype(
-        np.complex64
-    )
-    carrier = np.ones_like(turn)
-    out = np.empty((harmonics, count), np.complex64)
-    for h in range(harmonics):
-        carrier = carrier * turn
-        frames = np.lib.stride_tricks.sliding_window_view(padded * carrier, 2 * hop)[::hop][:count]
-        out[h] = frames @ window
-    return out
+    room = (hop // 2, hop // 2 + hop)
+    padded, turned = np.pad(x[: count * hop], room), np.pad(phase[: count * hop], room, mode="edge")
+    return np.asarray(_kernels()[1](padded, turned, window, harmonics, count, hop))
+
+
+@lru_cache(maxsize=1)
+def _kernels() -> tuple[Any, Any]:
+    from numba import njit
+
+    @njit(nogil=True, cache=True, fastmath=True, error_model="numpy")
+    def synthesise(phase, amplitudes, start, step, length, out):  # type: ignore[no-untyped-def]
+        """A step after the other, in each of which phase and amplitudes run straight; `step` frames apart."""
+        channels, steps, harmonics = amplitudes.shape
+        size = int(step) + 2
+        tr, ti = np.empty(size, np.float32), np.empty(size, np.float32)
+        cr, ci = np.empty(size, np.float32), np.empty(size, np.float32)
+        swap, share = np.empty(size, np.float32), np.empty(size, np.float32)
+        position, end = max(start, 0), min(start + out.shape[1], length)
+        while position < end:
+            place = (position + 0.0) / step + 0.5  # steps, the one put before the first included
+            left = min(max(int(np.floor(place)), 0), steps - 2)
+            stop = end if left == steps - 2 else min(int(np.ceil((left + 0.5) * step)), end)
+            count = min(max(stop - position, 1), size)
+            for i in range(count):
+                part = (position + i) / step + 0.5 - left
+                cycles = phase[left] + (phase[left + 1] - phase[left]) * part
+                angle = 2.0 * np.pi * (cycles - np.floor(cycles))
+                tr[i], ti[i] = np.cos(angle), np.sin(angle)
+                share[i] = min(max(part, 0.0), 1.0)
+                cr[i], ci[i] = 1.0, 0.0
+            for h in range(harmonics):
+                for i in range(count):
+                    swap[i] = cr[i] * tr[i] - ci[i] * ti[i]
+                for i in range(count):
+                    ci[i] = cr[i] * ti[i] + ci[i] * tr[i]
+                for i in range(count):
+                    cr[i] = swap[i]
+                for c in range(channels):
+                    a, b = amplitudes[c, left, h], amplitudes[c, left + 1, h]
+                    if a == 0 and b == 0:
+                        continue
+                    ar, ai, dr, di = a.real, a.imag, b.real - a.real, b.imag - a.imag
+                    y = out[c, position - start :]
+                    for i in range(count):
+                        y[i] += (ar + dr * share[i]) * cr[i] - (ai + di * share[i]) * ci[i]
+            position += count
+
+    @njit(nogil=True, cache=True, fastmath=True, error_model="numpy")
+    def demodulate(x, phase, window, harmonics, count, hop):  # type: ignore[no-untyped-def]
+        size = 2 * hop
+        out = np.empty((harmonics, count), np.complex64)
+        tr, ti = np.empty(size, np.float32), np.empty(size, np.float32)
+        yr, yi, swap = np.empty(size, np.float32), np.empty(size, np.float32), np.empty(size, np.float32)
+        for step in range(count):
+            for i in range(size):
+                cycles = phase[step * hop + i]
+                angle = -2.0 * np.pi * (cycles - np.floor(cycles))
+                tr[i], ti[i] = np.cos(angle), np.sin(angle)
+                yr[i], yi[i] = x[step * hop + i] * window[i], 0.0
+            for h in range(harmonics):
+                real, imaginary = np.float32(0.0), np.float32(0.0)
+                for i in range(size):
+                    swap[i] = yr[i] * tr[i] - yi[i] * ti[i]
+                for i in range(size):
+                    yi[i] = yr[i] * ti[i] + yi[i] * tr[i]
+                for i in range(size):
+                    yr[i] = swap[i]
+                    real += yr[i]
+                    imaginary += yi[i]
+                out[h, step] = real + 1j * imaginary
+        return out
+
+    return synthesise, demodulate
 
 
 def _coherence(amplitudes: NDArray[np.complex64]) -> NDArray[np.float64]:
@@ -225,10 +277,12 @@ def _coherence(amplitudes: NDArray[np.complex64]) -> NDArray[np.float64]:
 
 def _robust_mean(values: NDArray[np.complex64], smooth_s: float) -> tuple[NDArray[np.complex64], NDArray[np.float32]]:
     """Smooth mean of values (..., steps) over time, and the spread of the values that count."""
-    sigma = smooth_s * STEPS_PER_S
+    width = round(2.0 * smooth_s * STEPS_PER_S) | 1
 
     def smooth(v: NDArray[np.float32]) -> NDArray[np.float32]:
-        return ndimage.gaussian_filter1d(v, sigma, axis=-1, mode="nearest", truncate=3.0)
+        for _ in range(3):  # three running means make a bell, ten times as fast as a filter of that shape
+            v = ndimage.uniform_filter1d(v, width, axis=-1, mode="nearest")
+        return v
 
     power = np.abs(values) ** 2
     # To begin with, what is weak counts: speech only ever adds.

@@ -3,18 +3,34 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
+from typing import Protocol
 
 import numpy as np
 
 from dubbin.core.jobs import Task
+from dubbin.core.measure.bandwidth import Bandwidth, BandwidthMeter
+from dubbin.core.measure.channels import ChannelMeter, Channels
 from dubbin.core.measure.clicks import Clicks, find_clicks
 from dubbin.core.measure.clipping import Clipping, ClippingMeter
+from dubbin.core.measure.dropouts import DropoutMeter, Dropouts
 from dubbin.core.measure.echo import Echo, measure_echo
+from dubbin.core.measure.findings import Finding, findings
 from dubbin.core.measure.hum import Hum, describe_hum, find_hum
 from dubbin.core.measure.loudness import Loudness, LoudnessMeter
 from dubbin.core.measure.noise import Noise, NoiseMeter
+from dubbin.core.measure.plosives import PlosiveMeter, Plosives
+from dubbin.core.measure.saturation import Saturation, find_saturation
 from dubbin.core.measure.tone_balance import ToneBalance, ToneBalanceMeter
-from dubbin.core.sound.source import Source, blocks
+from dubbin.core.sound.source import Samples, Source, blocks
+
+TREATED = ("declip", "declick", "dehum", "derumble", "denoise", "dereverb")
+
+
+class Meter(Protocol):
+    """What looks at a recording block by block."""
+
+    def push(self, x: Samples) -> None: ...
 
 
 @dataclass(frozen=True)
@@ -41,10 +57,22 @@ class RecordingReport:
     echo: Echo
     tone: ToneBalance
     dc_offset: float
+    saturation: Saturation
+    plosives: Plosives
+    dropouts: Dropouts
+    channel_faults: Channels
+    bandwidth: Bandwidth
+
+    @cached_property
+    def findings(self) -> tuple[Finding, ...]:
+        return findings(self)
 
     @property
     def suggested(self) -> tuple[Suggestion, ...]:
-        return suggest(self)
+        """The treatments that the findings ask for, in the order in which they are applied."""
+        asked = [f for f in self.findings if f.treatment is not None]
+        found = {f.treatment: Suggestion(f.treatment, f.strength, f.text) for f in reversed(asked) if f.treatment}
+        return tuple(found[name] for name in TREATED if name in found)
 
 
 def measure_recording(source: Source, task: Task | None = None) -> RecordingReport:
@@ -54,62 +82,36 @@ def measure_recording(source: Source, task: Task | None = None) -> RecordingRepo
     noise = NoiseMeter(source.rate, source.channels)
     clipping = ClippingMeter(source.rate, source.channels)
     tone = ToneBalanceMeter(source.rate, source.channels)
+    plosives, dropouts = PlosiveMeter(source.rate), DropoutMeter(source.rate, source.channels)
+    channels, bandwidth = ChannelMeter(source.channels), BandwidthMeter(source.rate, source.channels)
+    meters: tuple[Meter, ...] = (loudness, noise, clipping, tone, plosives, dropouts, channels, bandwidth)
     total = np.zeros(source.channels)
     part = task.part(0.0, 0.3)
     for start, x in blocks(source):
         part.step(start / max(source.frames, 1))
-        loudness.push(x)
-        noise.push(x)
-        clipping.push(x)
-        tone.push(x)
+        for meter in meters:
+            meter.push(x)
         total += x.sum(axis=1, dtype=np.float64)
     mean = total / max(source.frames, 1)
+    clipped = clipping.result()
+    bent = Saturation((None,) * source.channels)
+    if clipped.count == 0:  # a hard ceiling leaves nothing to be bent
+        bent = find_saturation(source, task.part(0.85, 0.9))
     return RecordingReport(
         source.rate,
         source.channels,
         source.frames / source.rate,
         loudness.result(),
         noise.result(),
-        clipping.result(),
+        clipped,
         describe_hum(find_hum(source, task.part(0.3, 0.6))),
-        find_clicks(source, task=task.part(0.6, 0.9)),
+        find_clicks(source, task=task.part(0.6, 0.85)),
         measure_echo(source, task.part(0.9, 1.0)),
         tone.result(),
         float(mean[np.argmax(np.abs(mean))]) if source.channels else 0.0,
+        bent,
+        plosives.result(),
+        dropouts.result(),
+        channels.result(),
+        bandwidth.result(),
     )
-
-
-# What nobody minds: below these figures no treatment is suggested.
-CLEAN_FLOOR_DB, CLEAN_SNR_DB = -72.0, 52.0
-CLEAN_RUMBLE_DB = -56.0
-DRY_RT60_S = 0.28
-CLICKS_A_MINUTE, FEWEST_CLICKS = 12.0, 8
-FEWEST_CLIPPED = 3
-
-
-def suggest(report: RecordingReport) -> tuple[Suggestion, ...]:
-    """The treatments that the figures ask for, in the order in which they are applied."""
-    out: list[Suggestion] = []
-    noise, hum = report.noise, report.hum
-    if report.clipping.count >= FEWEST_CLIPPED:
-        out.append(Suggestion("declip", 100, f"clipped at {report.clipping.count} places"))
-    a_minute = report.clicks.count / max(report.duration_s / 60.0, 1e-3)
-    if report.clicks.count >= FEWEST_CLICKS and a_minute >= CLICKS_A_MINUTE:
-        out.append(Suggestion("declick", 100, f"{report.clicks.count} clicks, {a_minute:.0f} a minute"))
-    if hum.present and hum.fundamental_hz is not None:
-        because = (
-            f"mains hum at {hum.fundamental_hz:.2f} Hz and {hum.harmonics - 1} harmonics, {hum.level_dbfs:.1f} dBFS"
-        )
-        out.append(Suggestion("dehum", 100, because))
-    rumble = report.tone.rumble_dbfs
-    if rumble is not None and rumble > CLEAN_RUMBLE_DB and not hum.present:
-        out.append(Suggestion("derumble", 100, f"{rumble:.1f} dBFS below 65 Hz"))
-    floor, snr = noise.floor_dbfs, noise.snr_db
-    if floor is not None and snr is not None and floor > CLEAN_FLOOR_DB and snr < CLEAN_SNR_DB:
-        strength = int(np.clip(round(100 - (snr - 20.0) * 0.8), 70, 100))
-        out.append(Suggestion("denoise", strength, f"noise floor {floor:.1f} dBFS, speech {snr:.0f} dB above it"))
-    rt60 = report.echo.rt60_s
-    if rt60 is not None and rt60 > DRY_RT60_S:
-        strength = int(np.clip(round(60 + (rt60 - 0.25) * 200), 60, 100))
-        out.append(Suggestion("dereverb", strength, f"the room rings for {rt60:.2f} s (RT60)"))
-    return tuple(out)

@@ -10,9 +10,10 @@ from dubbin.core.episode.model import Lane, TreatmentUse
 from dubbin.core.mix.hear import Hear
 from dubbin.core.sound.source import Difference, PickedChannels, Source
 from dubbin.core.treat.chain import Chain, Use
-from dubbin.core.treat.registry import TREATMENTS
+from dubbin.core.treat.registry import TOUCH_UP, TREATMENTS
 from dubbin.core.treat.settings import settings_from_plain
 from dubbin.core.treat.tiles import TileKeeper
+from dubbin.core.treat.touch_up import TouchUpSettings
 
 
 @dataclass(frozen=True)
@@ -42,7 +43,8 @@ def active_uses(uses: Sequence[TreatmentUse]) -> list[Use]:
         treatment = TREATMENTS.get(use.name)
         if use.on and treatment is not None:
             settings: Any = settings_from_plain(treatment.settings_type, use.settings)
-            out.append(Use(treatment, settings, use.strength / 100.0))
+            spans = tuple((s.start_frame, s.end_frame) for s in use.spans)
+            out.append(Use(treatment, settings, use.strength / 100.0, spans))
     return out
 
 
@@ -53,7 +55,10 @@ def lane_sound(lane: Lane, recording: Source, fingerprint: str, keeper: TileKeep
     else:
         recorded = PickedChannels(recording, lane.channels)
     key = f"{fingerprint}:{','.join(map(str, lane.channels))}"
-    repaired = Chain(recorded, active_uses(lane.repairs), key, keeper)
-    strengths = ",".join(f"{s:.4f}" for s in repaired.strengths)
+    uses = active_uses(lane.repairs)
+    if lane.touch_ups:
+        uses.append(Use(TOUCH_UP, TouchUpSettings(lane.touch_ups)))
+    repaired = Chain(recorded, uses, key, keeper)
+    strengths = repr(list(zip(repaired.strengths, repaired.spans, strict=True)))
     voiced = Chain(repaired, active_uses(lane.voicing), f"{repaired.key}:{strengths}", keeper)
     return LaneSound(lane, recorded, repaired, voiced)

@@ -14,6 +14,7 @@ import soxr
 
 from dubbin.core.errors import CannotWrite
 from dubbin.core.jobs import Task
+from dubbin.core.sound.interleaved import RawFile
 from dubbin.core.sound.peaks import PeakBuilder, PeakPyramid
 from dubbin.core.sound.reading import decode, probe
 from dubbin.core.sound.source import Samples
@@ -37,12 +38,12 @@ class CopyFacts:
 
 
 class WorkingCopy:
-    """A source over a memory-mapped float32 file, frames interleaved."""
+    """A source over a float32 file, frames interleaved."""
 
     def __init__(self, facts: CopyFacts, data: Path, peaks: PeakPyramid) -> None:
         self.facts = facts
         self.peaks = peaks
-        self._data = np.memmap(data, np.float32, mode="r", shape=(facts.frames, facts.channels))
+        self._data = RawFile(data)
 
     @property
     def rate(self) -> int:
@@ -57,7 +58,7 @@ class WorkingCopy:
         return self.facts.frames
 
     def read(self, start: int, stop: int) -> Samples:
-        return np.ascontiguousarray(self._data[start:stop].T)
+        return self._data.read(self.facts.channels, start, stop)
 
 
 class WorkingCopies:
@@ -68,20 +69,24 @@ class WorkingCopies:
         self._open: dict[str, WorkingCopy] = {}
         self._lock = threading.Lock()
 
-    def obtain(self, path: Path, rate: int | None = None, task: Task | None = None) -> WorkingCopy:
+    def obtain(
+        self, path: Path, rate: int | None = None, task: Task | None = None, *, drift_ppm: float = 0.0
+    ) -> WorkingCopy:
         """The working copy of a file, at `rate` Hz (None: the file's own), decoded now if it is not there yet.
+
+        drift_ppm: by how much the clock of the recorder ran fast; the copy is stretched by that.
 
         Raises UnusableSound when the file can't be read and CannotWrite when the cache folder is full.
         """
         task = task or Task()
         info = probe(path)
         fingerprint = fingerprint_of(path, task.part(0.0, 0.1))
-        name = f"{fingerprint[:32]}-{rate or info.rate}"
+        name = f"{fingerprint[:32]}-{rate or info.rate}" + (f"{drift_ppm:+.3f}" if drift_ppm else "")
         with self._lock:
             if name in self._open:
                 return self._open[name]
         if not (self.folder / f"{name}.json").exists():
-            self._make(path, name, fingerprint, rate or info.rate, task.part(0.1, 1.0))
+            self._make(path, name, fingerprint, rate or info.rate, drift_ppm, task.part(0.1, 1.0))
         copy = self._load(name)
         with self._lock:
             return self._open.setdefault(name, copy)
@@ -91,7 +96,9 @@ class WorkingCopies:
         peaks = PeakPyramid.load(self.folder / f"{name}.peaks", facts.frames)
         return WorkingCopy(facts, self.folder / f"{name}.f32", peaks)
 
-    def _make(self, path: Path, name: str, fingerprint: str, rate: int, task: Task) -> None:
+    def _make(
+        self, path: Path, name: str, fingerprint: str, rate: int, drift_ppm: float, task: Task
+    ) -> None:
         info = probe(path)
         self.folder.mkdir(parents=True, exist_ok=True)
         builder: PeakBuilder | None = None
@@ -112,8 +119,9 @@ class WorkingCopies:
                     if builder is None:
                         channels = block.shape[0]
                         builder = PeakBuilder(channels)
-                        if rate != info.rate:
-                            resampler = soxr.ResampleStream(info.rate, rate, channels, dtype="float32", quality="VHQ")
+                        true_rate = info.rate * (1.0 + drift_ppm * 1e-6)
+                        if rate != true_rate:
+                            resampler = soxr.ResampleStream(true_rate, rate, channels, dtype="float32", quality="VHQ")
                     task.step(raw_frames / expected if expected else 0.5)
                     raw_frames += block.shape[1]
                     good = np.isfinite(block)

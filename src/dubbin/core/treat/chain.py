@@ -15,22 +15,27 @@ from typing import Any
 
 import msgspec
 import numpy as np
+from numpy.typing import NDArray
 
-from dubbin.core.jobs import Task
+from dubbin.core.jobs import Task, in_parallel
 from dubbin.core.sound.source import Samples, Source, read_padded
+from dubbin.core.treat.guard import Guard, watch
 from dubbin.core.treat.tiles import MemoryKeeper, TileKeeper
 from dubbin.core.treat.treatment import Context, Treatment
 
-CODE_VERSION = 1  # raise when a treatment's result changes, so that cached tiles of old code are not used
+FADE_S = 0.01  # at the edges of a span to which a treatment is restricted
+CODE_VERSION = 2  # raise when a treatment's result changes, so that cached tiles of old code are not used
 
 
 @dataclass(frozen=True)
 class Use:
-    """One treatment as it is to be applied: strength from 0 to 1."""
+    """One treatment as it is to be applied: strength from 0 to 1. spans: frames (start, end) outside of which it does
+    nothing; none: it is applied everywhere."""
 
     treatment: Treatment
     settings: Any
     strength: float = 1.0
+    spans: tuple[tuple[int, int], ...] = ()
 
 
 class Stage:
@@ -41,9 +46,8 @@ class Stage:
         self.treatment = use.treatment
         self.settings = use.settings
         self.rate, self.channels, self.frames = upstream.rate, upstream.channels, upstream.frames
-        self.tile_frames = round(use.treatment.tile_s * self.rate)
-        self._lead = round(use.treatment.lead_s * self.rate)
-        self._tail = round(use.treatment.tail_s * self.rate)
+        spans = use.treatment.spans_s(use.settings)
+        self.tile_frames, self._lead, self._tail = (round(s * self.rate) for s in spans)
         self._tiles = keeper.tiles(key, self.channels, self.frames, self.tile_frames)
         self._key, self._found = key, keeper.findings
         self._tile_locks: dict[int, threading.Lock] = {}
@@ -53,6 +57,13 @@ class Stage:
         """What the treatment found in the whole recording; looked for once."""
         return self._found.get(
             self._key, lambda: self.treatment.analyse(self.upstream, self.settings, task or Task())
+        )
+
+    def guard(self, task: Task | None = None) -> Guard:
+        """How much of the voice the treatment takes along; looked at once."""
+        mends = self.treatment.mends_places
+        return self._found.get(  # type: ignore[no-any-return]
+            f"{self._key}:guard", lambda: watch(self.upstream, self, mends_places=mends, task=task)
         )
 
     @property
@@ -90,6 +101,11 @@ class Stage:
             self._tile_locks.pop(index, None)
         return y
 
+    def fill(self, task: Task) -> None:
+        """Compute all tiles that are not there yet, on all cores. For keepers that keep every tile."""
+        missing = [index for index in range(self.tile_count) if not self._tiles.has(index)]
+        in_parallel(self.tile, missing, task)
+
     def read(self, start: int, stop: int) -> Samples:
         out = np.empty((self.channels, stop - start), np.float32)
         for index in self._indices(start, stop):
@@ -108,14 +124,23 @@ class Chain:
         self.rate, self.channels, self.frames = source.rate, source.channels, source.frames
         self.stages: list[Stage] = []
         self.strengths: list[float] = []
+        self.spans: list[tuple[tuple[int, int], ...]] = []
         upstream = source
         for use in uses:
             key = _next_key(key, use, source)
             stage = Stage(upstream, use, key, keeper)
             self.stages.append(stage)
             self.strengths.append(use.strength)
+            self.spans.append(use.spans)
             upstream = stage
         self.key = key
+
+    def prepare(self, task: Task) -> None:
+        """Find and compute everything, stage by stage. For keepers that keep every tile."""
+        count = max(len(self.stages), 1)
+        for k, stage in enumerate(self.stages):
+            stage.findings(task.part(k / count, (k + 0.4) / count))
+            stage.fill(task.part((k + 0.4) / count, (k + 1) / count))
 
     def with_strengths(self, strengths: Sequence[float]) -> Chain:
         """The same stages and tiles under other strengths; costs nothing."""
@@ -132,10 +157,13 @@ class Chain:
             return x
         out = x.copy()
         before = x
-        for stage, strength in zip(self.stages, strengths, strict=True):
+        for stage, strength, spans in zip(self.stages, strengths, self.spans, strict=True):
             after = stage.read(start, stop)
             if strength > 0:
-                out -= np.float32(strength) * (before - after)
+                residue = before - after
+                if spans:
+                    residue *= inside(spans, start, stop, round(FADE_S * self.rate))
+                out -= np.float32(strength) * residue
             before = after
         return out
 
@@ -146,6 +174,17 @@ class Chain:
     def tile_starts(self) -> range:
         """First frames of the stretches in which the last stage is computed."""
         return range(0, self.frames, self.stages[-1].tile_frames) if self.stages else range(0)
+
+
+def inside(spans: Sequence[tuple[int, int]], start: int, stop: int, fade: int) -> NDArray[np.float32]:
+    """1 for frames start to stop that lie in a span, 0 for others, with straight fades of `fade` frames inside the edges."""
+    n = np.arange(start, stop)
+    out = np.zeros(stop - start, np.float32)
+    for a, b in spans:
+        if a < stop and b > start:
+            edge = np.minimum(n - a + 1, b - n) / max(min(fade, (b - a) // 2), 1)
+            np.maximum(out, np.clip(edge, 0.0, 1.0), out=out)
+    return out
 
 
 def _next_key(before: str, use: Use, source: Source) -> str:

@@ -37,6 +37,7 @@ class Declick(Treatment):
     settings_type: ClassVar[type] = DeclickSettings
     lead_s: ClassVar[float] = 0.1
     tail_s: ClassVar[float] = 0.1
+    mends_places: ClassVar[bool] = True
 
     def analyse(self, source: Source, settings: DeclickSettings, task: Task) -> Clicks:
         return find_clicks(source, settings.sensitivity, task)

@@ -59,6 +59,7 @@ class Declip(Treatment):
     settings_type: ClassVar[type] = DeclipSettings
     lead_s: ClassVar[float] = 0.1
     tail_s: ClassVar[float] = 0.1
+    mends_places: ClassVar[bool] = True
 
     def analyse(self, source: Source, settings: DeclipSettings, task: Task) -> ClippingFindings:
         ceilings = find_ceilings(source, task.part(0.0, 0.5))

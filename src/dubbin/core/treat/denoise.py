@@ -16,7 +16,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from enum import StrEnum
-from typing import Any, ClassVar
+from typing import ClassVar
 
 import numpy as np
 import soxr
@@ -34,6 +34,7 @@ from dubbin.core.treat.treatment import Context, Treatment
 
 OVERLAP = 4
 WINDOWS_S = (0.024, 0.060)  # of the statistical engine
+STATISTICAL_LEAD_S = 1.0  # in which the decision-directed rule forgets where it began
 BLEND_WINDOW_S = 0.036  # of the statistical gain beside the network
 # Share of the statistical result in the neural one: LEAST_SHARE everywhere, MOST_SHARE more where speech stands SURE_DB
 # above the noise, none of that below UNSURE_DB (tuned on demo and natural speech, four kinds of noise, 15 and 25 dB).
@@ -79,8 +80,13 @@ class Denoise(Treatment):
     title: ClassVar[str] = "Noise"
     settings_type: ClassVar[type] = DenoiseSettings
     tile_s: ClassVar[float] = 30.0
-    lead_s: ClassVar[float] = 4.0  # in which the network's state settles; the statistical engine needs a third of it
+    lead_s: ClassVar[float] = 4.0  # in which the network's state settles
     tail_s: ClassVar[float] = 0.1
+
+    def spans_s(self, settings: DenoiseSettings) -> tuple[float, float, float]:
+        if settings.engine is Engine.NEURAL:
+            return self.tile_s, self.lead_s, self.tail_s
+        return self.tile_s / 2, STATISTICAL_LEAD_S, self.tail_s
 
     def analyse(self, source: Source, settings: DenoiseSettings, task: Task) -> NoiseFindings:
         neural = settings.engine is Engine.NEURAL

@@ -59,6 +59,6 @@ class Derumble(Treatment):
 
     def process(self, x: Samples, context: Context) -> Samples:
         taps = high_pass(context.rate, context.settings.edge_hz)
-        y = signal.oaconvolve(x.astype(np.float64), taps[None], mode="full", axes=1)
+        y = signal.oaconvolve(x, taps[None].astype(np.float32), mode="full", axes=1)
         delay = len(taps) // 2
         return np.ascontiguousarray(y[:, delay : delay + x.shape[1]], np.float32)

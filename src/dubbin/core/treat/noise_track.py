@@ -17,7 +17,6 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 from functools import lru_cache
-from itertools import pairwise
 from typing import Any
 
 import numpy as np
@@ -31,25 +30,24 @@ from dubbin.core.treat.stft import Stft, power
 
 STEP_S = 1.0  # one noise spectrum each
 STRETCH_S = 24.0  # looked at together
-QUANTILE = 0.25
+QUANTILE = 0.10
 WINDOW_S = 6.0
 EVERY = 2  # of the transform's frames: they overlap by three quarters
 THINNED = 2  # of these again, for the quantile
-# Mean over the 0.25 quantile of the mean of three neighbouring, overlapping bins of noise (measured on white noise).
-QUANTILE_BIAS = 1.0 / 0.53
+# Mean over that quantile of the mean of three neighbouring, overlapping bins of noise (measured on white noise).
+QUANTILE_BIAS = 1.0 / 0.316
 FEWEST = 60  # frames that an estimate needs
 AROUND = (4, 9)  # frames and bins of the neighbourhood that is judged
 SPEECH_FROM, STEEPNESS = 1.3, 8.0  # times the noise, where a neighbourhood counts half; how sharp that edge is
 HIGHEST_RATIO = 20.0  # of one bin, so that a single peak does not rule out its neighbourhood
-ROUNDS = 2
+ROUNDS = 3
 MEAN_BIAS = 10.0 ** (0.18 / 10.0)  # what is lost with the strongest neighbourhoods (measured on white noise)
 SWELL_S = 0.05  # one factor of the level each
-SWELL_SMOOTH_S = 0.12  # one sigma of its smoothing
+SWELL_SMOOTH_S = 0.2  # one sigma of its smoothing
 SWELL_BANDS = 6  # of equal width on a logarithmic scale, from SWELL_LOW_HZ up
 SWELL_LOW_HZ = 400.0
-SWELL_RANK = 1  # the second lowest band of these counts: while a vowel fills the low ones the high ones are free
 SWELL_MOST_DB = 9.0
-SWELL_LEAST_DB = 1.0  # what a level moves less than this is scatter, or speech that leaked in
+SWELL_LEAST_DB = 1.5  # what a level moves less than this is scatter, or speech that leaked in
 SILENCE = 1e-14  # power a bin below which a frame is digital silence
 
 
@@ -115,7 +113,7 @@ def track_noise(source: Source, stft: Stft, task: Task) -> NoiseTrack:
         x = source.read(begin, end)
         centres = (first + np.arange(count)) * step + step // 2 - begin
         n = first // per_stretch * swells
-        at = first * step - begin + (np.arange(swells) + 0.5) * swell_step
+        at = np.asarray(first * step - begin + (np.arange(swells) + 0.5) * swell_step, np.float64)
         for channel in range(source.channels):
             found = _track(x[channel], stft, rate, centres, at)
             spectra[channel, first : first + count], swell[channel, n : n + swells] = found
@@ -144,44 +142,52 @@ def _track(
         rank = int(QUANTILE * (len(near) - 1))
         noise[k] = np.partition(near, rank, axis=0)[rank] * QUANTILE_BIAS
     place = np.clip(np.interp(positions, centres, np.arange(len(centres))), 0, len(centres) - 1).astype(np.float32)
-    weight, ratio = np.empty_like(P), np.empty_like(P)
+    edges = np.unique([edge for span in spans for edge in span])
+    segment = np.searchsorted(edges, np.arange(len(P)), side="right") - 1
     level = np.ones(len(P), np.float32)
     for k in range(ROUNDS):
         level = _swell(P, noise, place, stft, rate) if k else level
-        _kernel()(P, noise, place, level, weight, ratio)
-        noise = _weighted_means(P / level[:, None], weight, spans)
+        noise = _weighted_means(P, noise, place, level, segment, edges, spans)
     return noise, np.interp(swell_at, positions, level).astype(np.float32)
+
+
+def _weighted_means(
+    P: NDArray[np.float32],
+    noise: NDArray[np.float32],
+    place: NDArray[np.float32],
+    level: NDArray[np.float32],
+    segment: NDArray[np.int64],
+    edges: NDArray[np.int64],
+    spans: list[tuple[int, int]],
+) -> NDArray[np.float32]:
+    """For every span of frames the mean of P over level, each bin as much as it is free of speech by the noise known so far.
+
+    Spans overlap: their parts, which end at `edges`, are summed once; segment: the part that each frame lies in.
+    """
+    values, weights = _kernels().weigh(P, noise, place, level, segment, max(len(edges), 1))
+    out = np.empty((len(spans), P.shape[1]), np.float32)
+    for k, (low, high) in enumerate(spans):
+        a, b = np.searchsorted(edges, [low, high])
+        b = max(b, a + 1)
+        out[k] = values[a:b].sum(axis=0) / np.maximum(weights[a:b].sum(axis=0), 1e-20) * MEAN_BIAS
+    return out
 
 
 def _swell(
     P: NDArray[np.float32], noise: NDArray[np.float32], place: NDArray[np.float32], stft: Stft, rate: int
 ) -> NDArray[np.float32]:
     """How much louder than usual the noise is in every frame (power), judged where least speech is."""
-    ratio = P / np.maximum(_blended(noise, place), 1e-20)
     edges = np.geomspace(SWELL_LOW_HZ, 0.48 * rate, SWELL_BANDS + 1) * stft.frame / rate
     edges = np.unique(np.maximum(edges.astype(int), 2))
-    bands = np.stack([np.median(ratio[:, a:b], axis=1) for a, b in pairwise(edges) if b - a >= 2], axis=1)
-    rank = min(SWELL_RANK, bands.shape[1] - 1)
-    level_db = 10.0 * np.log10(np.partition(bands, rank, axis=1)[:, rank] + 1e-6)
+    if len(edges) < 3:
+        return np.ones(len(P), np.float32)
+    bands = _kernels().bands(P, noise, place, edges)
+    # The lowest band counts: while a vowel fills the low ones the high ones are free, and the other way round for an s.
+    level_db = 10.0 * np.log10(2.0) * bands.min(axis=1)
     level_db = ndimage.gaussian_filter1d(level_db, SWELL_SMOOTH_S * rate / (stft.hop * EVERY), mode="nearest")
     level_db -= np.median(level_db)
     level_db = np.sign(level_db) * np.clip(np.abs(level_db) - SWELL_LEAST_DB, 0.0, SWELL_MOST_DB)
     return np.asarray(10.0 ** (level_db / 10.0), np.float32)
-
-
-def _weighted_means(
-    P: NDArray[np.float32], weight: NDArray[np.float32], spans: list[tuple[int, int]]
-) -> NDArray[np.float32]:
-    """For every span of frames the mean of P, each bin as much as its weight. Spans overlap: their parts are summed once."""
-    edges = np.unique([edge for span in spans for edge in span])
-    starts = edges[:-1] if len(edges) > 1 else edges
-    values = np.add.reduceat(P * weight, starts, axis=0, dtype=np.float64)
-    weights = np.add.reduceat(weight, starts, axis=0, dtype=np.float64)
-    out = np.empty((len(spans), P.shape[1]), np.float32)
-    for k, (low, high) in enumerate(spans):
-        a, b = np.searchsorted(edges, [low, high])
-        out[k] = values[a:b].sum(axis=0) / weights[a:b].sum(axis=0) * MEAN_BIAS
-    return out
 
 
 def _at_least(count: int, total: int, low: int, high: int) -> tuple[int, int]:
@@ -191,46 +197,88 @@ def _at_least(count: int, total: int, low: int, high: int) -> tuple[int, int]:
     return int(low), int(min(total, max(high + missing // 2, low + min(count, total))))
 
 
+@dataclass(frozen=True)
+class _Kernels:
+    weigh: Any
+    bands: Any
+
+
 @lru_cache(maxsize=1)
-def _kernel() -> Any:
+def _kernels() -> _Kernels:
     from numba import njit
 
-    _, exp2 = quick_math.kernels()
+    log2, exp2 = quick_math.kernels()
     one, least, highest = np.float32(1.0), np.float32(1e-20), np.float32(HIGHEST_RATIO)
     steep, edge = np.float32(STEEPNESS / np.log(2.0)), np.float32(SPEECH_FROM)
     before, half = AROUND[0] // 2, AROUND[1] // 2
     share_of = np.float32(1.0 / (AROUND[0] * AROUND[1]))
+    most = np.float32(40.0)
+
+    @njit(nogil=True, inline="always", error_model="numpy")
+    def over(P, noise, place, row):  # type: ignore[no-untyped-def]
+        """P over the noise at its place, into row."""
+        steps = noise.shape[0]
+        n = min(int(place), steps - 1)
+        m = min(n + 1, steps - 1)
+        share = np.float32(place - n)
+        low, high = noise[n], noise[m]
+        for k in range(len(row)):
+            row[k] = P[k] / max(low[k] * (one - share) + high[k] * share, least)
 
     @njit(nogil=True, cache=True, fastmath=True, error_model="numpy")
-    def weigh(P, noise, place, level, weight, ratio):  # type: ignore[no-untyped-def]
-        """weight: how little speech there is in the neighbourhood of a bin, 0 to 1; ratio: room to work in."""
+    def weigh(P, noise, place, level, segment, count):  # type: ignore[no-untyped-def]
+        """Sums of P and of how little speech there is in the neighbourhood of each bin, for every segment of frames."""
         frames, bins = P.shape
-        steps = noise.shape[0]
-        row = np.empty(bins + 2 * half, np.float32)
+        ratio = np.empty((frames, bins), np.float32)
+        row, wide = np.empty(bins, np.float32), np.empty(bins + 2 * half, np.float32)
+        values, weights = np.zeros((count, bins)), np.zeros((count, bins))
         for t in range(frames):
-            n = min(int(place[t]), steps - 1)
-            m = min(n + 1, steps - 1)
-            share = np.float32(place[t] - n)
+            over(P[t], noise, place[t], row)
             for k in range(bins):
-                here = (noise[n, k] * (one - share) + noise[m, k] * share) * level[t]
-                row[k + half] = min(P[t, k] / max(here, least), highest)
+                wide[k + half] = min(row[k] / level[t], highest)
             for k in range(half):
-                row[k] = row[half]
-                row[bins + half + k] = row[bins + half - 1]
+                wide[k] = wide[half]
+                wide[bins + half + k] = wide[bins + half - 1]
+            out = ratio[t]
             for k in range(bins):
-                total = np.float32(0.0)
-                for j in range(2 * half + 1):
-                    total += row[k + j]
-                ratio[t, k] = total
+                out[k] = wide[k]
+            for j in range(1, 2 * half + 1):
+                later = wide[j:]
+                for k in range(bins):
+                    out[k] += later[k]
         for t in range(frames):
             for k in range(bins):
-                weight[t, k] = np.float32(0.0)
+                row[k] = 0
             for j in range(AROUND[0]):
-                u = min(max(t - before + j, 0), frames - 1)
+                near = ratio[min(max(t - before + j, 0), frames - 1)]
                 for k in range(bins):
-                    weight[t, k] += ratio[u, k]
+                    row[k] += near[k]
             for k in range(bins):
-                over = min(max(steep * (weight[t, k] * share_of - edge), np.float32(-40.0)), np.float32(40.0))
-                weight[t, k] = one / (one + exp2(over)) + np.float32(1e-5)
+                height = min(max(steep * (row[k] * share_of - edge), -most), most)
+                row[k] = one / (one + exp2(height)) + np.float32(1e-5)
+            x, v, w = P[t], values[segment[t]], weights[segment[t]]
+            share = one / level[t]
+            for k in range(bins):
+                v[k] += row[k] * x[k] * share
+            for k in range(bins):
+                w[k] += row[k]
+        return values, weights
 
-    return weigh
+    @njit(nogil=True, cache=True, fastmath=True, error_model="numpy")
+    def bands(P, noise, place, edges):  # type: ignore[no-untyped-def]
+        """(frames, bands) mean of log2 of P over the noise: a mean that a few loud partials hardly move."""
+        frames, bins = P.shape
+        row = np.empty(bins, np.float32)
+        out = np.empty((frames, len(edges) - 1), np.float32)
+        for t in range(frames):
+            over(P[t], noise, place[t], row)
+            for k in range(bins):
+                row[k] = log2(max(row[k], np.float32(1e-6)))
+            for b in range(len(edges) - 1):
+                total = np.float32(0.0)
+                for k in range(edges[b], edges[b + 1]):
+                    total += row[k]
+                out[t, b] = total / max(edges[b + 1] - edges[b], 1)
+        return out
+
+    return _Kernels(weigh, bands)

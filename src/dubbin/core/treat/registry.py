@@ -9,8 +9,10 @@ from dubbin.core.treat.dehum import Dehum
 from dubbin.core.treat.denoise import Denoise
 from dubbin.core.treat.dereverb import Dereverb
 from dubbin.core.treat.derumble import Derumble
+from dubbin.core.treat.touch_up import TouchUp
 from dubbin.core.treat.treatment import Treatment
 
 REPAIRS: tuple[Treatment, ...] = (Declip(), Declick(), Dehum(), Derumble(), Denoise(), Dereverb())
 VOICE: tuple[Treatment, ...] = (Compressor(),)
-TREATMENTS: dict[str, Treatment] = {t.name: t for t in (*REPAIRS, *VOICE)}
+TOUCH_UP = TouchUp()  # after all repairs; its settings are the places that a person marked
+TREATMENTS: dict[str, Treatment] = {t.name: t for t in (*REPAIRS, TOUCH_UP, *VOICE)}

@@ -10,6 +10,7 @@ from typing import Any, Protocol
 
 import numpy as np
 
+from dubbin.core.sound.interleaved import SAMPLE_BYTES, RawFile
 from dubbin.core.sound.source import Samples
 
 
@@ -50,24 +51,25 @@ class MemoryTiles:
 
 
 class DiskTiles:
-    """A sparse memory-mapped file of float32 samples beside a file of one byte a tile: 1 where it is there."""
+    """A sparse file of float32 samples beside a file of one byte a tile: 1 where it is there."""
 
     def __init__(self, path: Path, channels: int, frames: int, tile_frames: int) -> None:
         count = -(-frames // tile_frames)
         path.parent.mkdir(parents=True, exist_ok=True)
-        self._tile, self._frames = tile_frames, frames
-        self._data = _map(path.with_suffix(".f32"), np.float32, (frames, channels))
-        self._done = _map(path.with_suffix(".done"), np.uint8, (count,))
+        self._tile, self._frames, self._channels = tile_frames, frames, channels
+        self._data = RawFile(path.with_suffix(".f32"), frames * channels * SAMPLE_BYTES)
+        self._flags = RawFile(path.with_suffix(".done"), count)
+        self._done = np.frombuffer(self._flags.read_bytes(0, count), np.uint8).copy()
 
     def get(self, index: int) -> Samples | None:
         if not self._done[index]:
             return None
         start = index * self._tile
-        return np.ascontiguousarray(self._data[start : min(start + self._tile, self._frames)].T)
+        return self._data.read(self._channels, start, min(start + self._tile, self._frames))
 
     def put(self, index: int, x: Samples) -> None:
-        start = index * self._tile
-        self._data[start : start + x.shape[1]] = x.T
+        self._data.write(index * self._tile, x)
+        self._flags.write_bytes(index, b"\x01")
         self._done[index] = 1
 
     def has(self, index: int) -> bool:
@@ -128,7 +130,19 @@ class DiskKeeper:
             return self._known[key]
 
 
-def _map(path: Path, dtype: type, shape: tuple[int, ...]) -> np.memmap:
-    size = int(np.prod(shape)) * np.dtype(dtype).itemsize
-    fresh = not path.exists() or path.stat().st_size != size
-    return np.memmap(path, dtype, mode="w+" if fresh else "r+", shape=shape)
+MOST_TILE_BYTES = 24 * 10**9  # kept of treated sound between one use of the program and the next
+
+
+def prune(folder: Path, most_bytes: int) -> None:
+    """Throw the tiles away that were used longest ago, until the rest takes less room than `most_bytes`."""
+    found = []
+    for path in folder.glob("*.f32") if folder.is_dir() else ():
+        status = path.stat()
+        found.append((max(status.st_mtime, status.st_atime), status.st_blocks * 512, path))
+    total = sum(size for _, size, _ in found)
+    for _, size, path in sorted(found):
+        if total <= most_bytes:
+            return
+        path.unlink(missing_ok=True)
+        path.with_suffix(".done").unlink(missing_ok=True)
+        total -= size

@@ -37,6 +37,11 @@ class Treatment(ABC):
     tile_s: ClassVar[float] = 16.0
     lead_s: ClassVar[float] = 1.0
     tail_s: ClassVar[float] = 0.1
+    mends_places: ClassVar[bool] = False  # replaces short places and leaves the rest as it is
+
+    def spans_s(self, settings: Any) -> tuple[float, float, float]:
+        """Length of a tile, of the lead-in and of the tail in seconds, where they depend on the settings."""
+        return self.tile_s, self.lead_s, self.tail_s
 
     @abstractmethod
     def analyse(self, source: Source, settings: Any, task: Task) -> Any:
