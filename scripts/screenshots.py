@@ -18,10 +18,12 @@ def main() -> None:
     from PyQt6.QtTest import QTest
     from PyQt6.QtWidgets import QApplication
 
+    from dubbin.core.episode.commands import add_marker
     from dubbin.core.episode.document import Document
     from dubbin.core.folders import user_folders
     from dubbin.core.sound.working_copy import WorkingCopies
     from dubbin.demo.episode import build_demo
+    from dubbin.window.lanes.lanes_view import Picture
     from dubbin.window.main_window import MainWindow
     from dubbin.window.steps import Step
     from dubbin.window.theme import Theme
@@ -52,6 +54,10 @@ def main() -> None:
 
     settle()
     window.editing.go(round(61.5 * window.desk.episode.rate))
+    rate = window.desk.episode.rate
+    for at_s, why in ((39.2, "laughs too close"), (101.5, "break goes here")):
+        window.desk.do(add_marker(window.desk.episode, round(at_s * rate), why))
+    window.desk.pick_lane(window.desk.episode.lanes[1].id)
     shot("1-intake")
     window.go_step(Step.REPAIR)
     repair = window.pages[Step.REPAIR]
@@ -61,6 +67,12 @@ def main() -> None:
             if repair._suggested(lane, name):
                 card.switch.click()
         settle()
+    look_at(50.0, 62.0)
+    window.lanes.set_picture(Picture.BOTH)
+    repair.panes.choice._choose("places")
+    shot("2-repair-places")
+    window.lanes.set_picture(Picture.WAVES)
+    repair.panes.choice._choose("spectrum")
     window.desk.pick_lane(window.desk.episode.lanes[0].id)
     look_at(50.0, 78.0)
     shot("2-repair")

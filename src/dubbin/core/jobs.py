@@ -123,9 +123,10 @@ class JobRunner:
         on_report: Callable[[Report], None],
         on_progress: Callable[[Job], None] | None = None,
         threads: int = 2,
+        first_number: int = 1,
     ) -> None:
         self._pool = ThreadPoolExecutor(threads, thread_name_prefix="dubbin-job")
-        self._numbers = itertools.count(1)
+        self._numbers = itertools.count(first_number)
         self._on_report = on_report
         self._on_progress = on_progress
         self._lock = threading.Lock()

@@ -14,6 +14,8 @@ from dubbin.window.lanes.viewport import Viewport
 from dubbin.window.playing import Playing
 from dubbin.window.steps import Step
 
+TOUCH_DOWN_DB = 18.0
+
 
 @dataclass(frozen=True)
 class WindowActs:
@@ -33,6 +35,8 @@ class WindowActs:
     about: Callable[[], None]
     toggle_night: Callable[[], None]
     zoom_level: Callable[[float], None]
+    next_picture: Callable[[], None]
+    line_up: Callable[[], None]
 
 
 def make_actions(
@@ -57,6 +61,11 @@ def make_actions(
             a, b = (view.map.to_program_or_next(f) for f in selection.range)
             view.show_range(a - (b - a) * 0.1, b + (b - a) * 0.1)
 
+    def hear_place(direction: int) -> None:
+        place = editing.next_place(direction)
+        if place is not None:
+            playing.play_place(*place)
+
     def undo() -> None:
         title = desk.document.undo()
         if title:
@@ -76,6 +85,10 @@ def make_actions(
         Action("add-recordings", "Episode", "Add recordings …", ("Ctrl+I",), acts.add),
         Action("export", "Episode", "Make the masters …", ("Ctrl+M",), acts.export, has_lanes),
         Action("quit", "Episode", "Quit", ("Ctrl+Q",), acts.quit),
+        Action("line-up", "Edit", "Line up by sound", (), acts.line_up, lambda: len(desk.episode.recordings) > 1),
+        Action("mark-place", "Edit", "Mark this place", ("K",), editing.mark_place, has_lanes),
+        Action("touch-down", "Edit", "Take the selected rectangle down", ("T",), lambda: editing.touch_up(TOUCH_DOWN_DB), has_lanes),
+        Action("touch-fill", "Edit", "Fill the selected rectangle in", ("Shift+T",), lambda: editing.touch_up(None), has_lanes),
         Action("undo", "Edit", "Undo", ("Ctrl+Z",), undo, lambda: bool(desk.document.history.done)),
         Action("redo", "Edit", "Redo", ("Ctrl+Shift+Z", "Ctrl+Y"), redo, lambda: bool(desk.document.history.undone)),
         Action("cut", "Edit", "Cut selection", ("X", "Delete"), editing.cut, editing.can_cut),
@@ -106,6 +119,10 @@ def make_actions(
         Action("next-seam", "Play", "Next seam", (".",), lambda: playing.go_seam(1), has_seams),
         Action("hear-seam", "Play", "Hear this seam", ("H",), playing.hear_seam, has_seams),
         Action("walk-next", "Play", "Walk to next seam", ("J",), playing.walk, has_seams),
+        Action("previous-place", "Play", "Previous finding or marker", ("Shift+V",), lambda: hear_place(-1), has_lanes),
+        Action("next-place", "Play", "Next finding or marker", ("V",), lambda: hear_place(1), has_lanes),
+        Action("match", "Play", "Treated as loud as recorded", ("Shift+W",), lambda: desk.set_matched(not desk.matched),
+               checked=lambda: desk.matched),
         Action("hear-recorded", "Play", "Hear recorded", ("Q",), lambda: desk.set_hear(Hear.RECORDED)),
         Action("hear-treated", "Play", "Hear treated", ("W",), lambda: desk.set_hear(Hear.TREATED)),
         Action("hear-residue", "Play", "Hear the residue", ("E",), lambda: desk.set_hear(Hear.RESIDUE)),
@@ -118,6 +135,7 @@ def make_actions(
         Action("zoom-out", "View", "Further away", ("-",), lambda: view.zoom(2.0, _head_x(view, selection)), has_lanes),
         Action("zoom-all", "View", "See everything", ("0",), view.show_all, has_lanes),
         Action("zoom-selection", "View", "See the selection", ("Z",), zoom_selection, lambda: selection.range is not None),
+        Action("picture", "View", "Waves, spectrograms, or both", ("G",), acts.next_picture, has_lanes),
         Action("higher", "View", "Higher waves", ("Up",), lambda: acts.zoom_level(1.25), has_lanes),
         Action("lower", "View", "Lower waves", ("Down",), lambda: acts.zoom_level(0.8), has_lanes),
         Action("lane-up", "View", "Lane above", ("PgUp",), lambda: editing.pick_neighbour(-1), has_lanes),

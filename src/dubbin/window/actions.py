@@ -25,6 +25,6 @@ class Action:
 
 MENUS = ("Episode", "Edit", "Play", "View", "Help")
 SEPARATORS_AFTER = {
-    "open", "save-as", "add-recordings", "redo", "put-back-all", "select-all", "all-pauses", "loop", "end", "next-pause", "walk-next",
+    "open", "save-as", "add-recordings", "redo", "touch-fill", "put-back-all", "select-all", "all-pauses", "loop", "end", "next-pause", "walk-next", "match",
     "master-step", "zoom-selection",
 }  # fmt: skip

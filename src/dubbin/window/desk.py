@@ -22,6 +22,8 @@ from dubbin.core.episode.time_map import TimeMap, program_map
 from dubbin.core.errors import DubbinError
 from dubbin.core.folders import Folders
 from dubbin.core.jobs import Task
+from dubbin.core.measure.echo import Decay, mean_decay
+from dubbin.core.measure.findings import Finding
 from dubbin.core.measure.report import RecordingReport, measure_recording
 from dubbin.core.measure.spectrum import Spectrum, average_spectrum
 from dubbin.core.mix.hear import Hear
@@ -32,14 +34,19 @@ from dubbin.core.sound.source import Difference, PickedChannels, Source, blocks
 from dubbin.core.sound.working_copy import WorkingCopies, WorkingCopy
 from dubbin.core.speech.activity import Activity, find_activity
 from dubbin.core.speech.pauses import Pause, find_pauses
-from dubbin.core.treat.tiles import DiskKeeper
+from dubbin.core.treat.guard import Guard
+from dubbin.core.treat.tiles import MOST_TILE_BYTES, DiskKeeper, prune
+
+# A pluck sounds like a click and a held chord like hum to what is made for voices.
+FAULTS_OF_ANY_SOUND = ("clipping", "dropouts", "silent-channel", "inverted", "dc-offset")
 
 
 @dataclass(frozen=True)
 class Treated:
-    """What was computed of a lane's treated sound."""
+    """What was computed of a lane's treated sound. guards: by the name of the treatment."""
 
     peaks: PeakPyramid
+    guards: dict[str, Guard]
 
 
 class Desk(QObject):
@@ -56,16 +63,21 @@ class Desk(QObject):
         super().__init__()
         self.folders, self.jobs = folders, jobs
         self.copies = WorkingCopies(folders.copies)
+        prune(folders.tiles, MOST_TILE_BYTES)
         self._keeper = DiskKeeper(folders.tiles)
         self.hear = Hear.TREATED
         self.recordings: dict[str, WorkingCopy] = {}
         self.broken: dict[str, str] = {}
+        self._loaded_as: dict[str, tuple[Any, ...]] = {}
         self._sounds: dict[tuple[Any, ...], LaneSound] = {}
         self._reports: dict[tuple[Any, ...], RecordingReport] = {}
         self._activities: dict[tuple[Any, ...], Activity] = {}
         self._treated: dict[tuple[Any, ...], Treated] = {}
         self._after: dict[tuple[Any, ...], RecordingReport] = {}
         self._spectra: dict[tuple[Any, ...], dict[str, Spectrum]] = {}
+        self._guards: dict[tuple[str, str], Guard] = {}
+        self._decays: dict[tuple[Any, ...], dict[str, Decay]] = {}
+        self.matched = False
         self._picked: str | None = None
         self._pauses: tuple[tuple[Any, ...], list[Pause]] | None = None
         self.document = document
@@ -85,6 +97,8 @@ class Desk(QObject):
         self.document.close()
         before, self.document = self.episode, document
         self.broken.clear()
+        self.recordings.clear()
+        self._loaded_as.clear()
         self._picked = None
         self._stop_listening = document.listen(self._on_changed)
         self._load_recordings()
@@ -146,8 +160,13 @@ class Desk(QObject):
     def _load_recordings(self) -> None:
         episode = self.episode
         for recording in episode.recordings:
-            if recording.id in self.recordings or self.jobs.is_busy(("load", recording.id)):
+            known = self._loaded_as.get(recording.id)
+            now = (recording.path, recording.fingerprint, recording.drift_ppm)
+            if known == now and (recording.id in self.recordings or self.jobs.is_busy(("load", recording.id))):
                 continue
+            self._loaded_as[recording.id] = now
+            self.recordings.pop(recording.id, None)
+            self.broken.pop(recording.id, None)
 
             def work(task: Task, recording: Any = recording, rate: int = episode.rate) -> Any:
                 try:
@@ -168,7 +187,8 @@ class Desk(QObject):
             self.jobs.start(("load", recording.id), f"Reading {Path(recording.path).name}", work, done)
 
     def _lane_key(self, lane: Lane) -> tuple[Any, ...]:
-        return (self.episode.recording(lane.recording).fingerprint, lane.channels, self.episode.rate)
+        recording = self.episode.recording(lane.recording)
+        return (recording.fingerprint, recording.drift_ppm, lane.channels, self.episode.rate)
 
     def lane_source(self, lane: Lane) -> Source | None:
         """The lane's sound as recorded; None while it is being read."""
@@ -185,7 +205,7 @@ class Desk(QObject):
                 continue
 
             def work(task: Task, source: Source = source) -> tuple[RecordingReport, Activity]:
-                return measure_recording(source, task.part(0.0, 0.5)), find_activity(source, task.part(0.5, 1.0))
+                return measure_recording(source, task.part(0.0, 0.7)), find_activity(source, task.part(0.7, 1.0))
 
             def done(result: tuple[RecordingReport, Activity], key: tuple[Any, ...] = key) -> None:
                 self._reports[key], self._activities[key] = result
@@ -197,6 +217,12 @@ class Desk(QObject):
     def report(self, lane: Lane) -> RecordingReport | None:
         return self._reports.get(self._lane_key(lane))
 
+    def findings(self, lane: Lane) -> tuple[Finding, ...]:
+        """What was found in a lane; of music and effects only what is a fault in them too."""
+        report = self.report(lane)
+        found = report.findings if report else ()
+        return found if lane.role is Role.VOICE else tuple(f for f in found if f.kind in FAULTS_OF_ANY_SOUND)
+
     # -- sound ------------------------------------------------------------------------
 
     def sound(self, lane: Lane) -> LaneSound | None:
@@ -204,9 +230,10 @@ class Desk(QObject):
         copy = self.recordings.get(lane.recording)
         if copy is None:
             return None
-        key = (*self._lane_key(lane), lane.repairs, lane.voicing).__repr__()
+        key = (*self._lane_key(lane), lane.repairs, lane.touch_ups, lane.voicing).__repr__()
         if (key,) not in self._sounds:
-            fingerprint = self.episode.recording(lane.recording).fingerprint
+            recording = self.episode.recording(lane.recording)
+            fingerprint = f"{recording.fingerprint}{recording.drift_ppm:+.3f}"
             self._sounds[(key,)] = lane_sound(lane, copy, fingerprint, self._keeper)
             if len(self._sounds) > 64:
                 self._sounds.pop(next(iter(self._sounds)))
@@ -216,8 +243,27 @@ class Desk(QObject):
         """What is heard now: the program, or other spans of the session."""
         episode = self.episode
         sounds = {lane.id: sound for lane in episode.lanes if (sound := self.sound(lane)) is not None}
-        mix = SessionMix(episode, lane_sources(sounds, hear or self.hear))
+        side = hear or self.hear
+        mix = SessionMix(episode, lane_sources(sounds, side), self._match_gains(side))
         return Program(mix, time_map or self.map, episode.seam_ms)
+
+    def _match_gains(self, hear: Hear) -> dict[str, float]:
+        """Gain in dB of each lane that brings treated sound to the loudness of the recorded, where that is asked for."""
+        if not self.matched or hear is not Hear.TREATED:
+            return {}
+        out = {}
+        for lane in self.episode.lanes:
+            before, after = self.report(lane), self.after(lane)
+            levels = [r.loudness.integrated_lufs if r else None for r in (before, after)]
+            if levels[0] is not None and levels[1] is not None:
+                out[lane.id] = levels[0] - levels[1]
+        return out
+
+    def set_matched(self, matched: bool) -> None:
+        """Hear treated sound as loud as the recorded, so that one compares the sound and not the level."""
+        if matched != self.matched:
+            self.matched = matched
+            self.hear_changed.emit()
 
     @property
     def map(self) -> TimeMap:
@@ -230,11 +276,18 @@ class Desk(QObject):
             self._want_spectra()
 
     def _treated_key(self, lane: Lane) -> tuple[Any, ...]:
-        return (*self._lane_key(lane), repr(lane.repairs), repr(lane.voicing))
+        return (*self._lane_key(lane), repr(lane.repairs), repr(lane.touch_ups), repr(lane.voicing))
 
     def treated(self, lane: Lane) -> Treated | None:
         """Picture and figures of the treated sound; None while they are computed or where nothing is treated."""
         return self._treated.get(self._treated_key(lane))
+
+    def guard(self, lane: Lane, name: str) -> Guard | None:
+        """How much of the voice a treatment takes along; None while it is not known."""
+        known = self._treated.get(self._treated_key(lane))
+        if known is not None and name in known.guards:
+            self._guards[(lane.id, name)] = known.guards[name]
+        return self._guards.get((lane.id, name))
 
     def is_treating(self, lane: Lane) -> bool:
         return bool(self.jobs.is_busy(("treat", lane.id)))
@@ -254,7 +307,8 @@ class Desk(QObject):
                 for start, x in blocks(sound.voiced):
                     part.step(start / max(sound.voiced.frames, 1))
                     builder.push(x)
-                return Treated(builder.finish())
+                guards = {stage.treatment.name: stage.guard(part) for stage in sound.repaired.stages}
+                return Treated(builder.finish(), guards)
 
             def done(result: Treated, key: tuple[Any, ...] = key) -> None:
                 self._treated[key] = result
@@ -268,11 +322,14 @@ class Desk(QObject):
 
     def after(self, lane: Lane) -> RecordingReport | None:
         """Figures of the lane after its repairs; None while they are measured or where nothing is repaired."""
-        return self._after.get((*self._lane_key(lane), repr(lane.repairs)))
+        return self._after.get(self._repaired_key(lane))
+
+    def _repaired_key(self, lane: Lane) -> tuple[Any, ...]:
+        return (*self._lane_key(lane), repr(lane.repairs), repr(lane.touch_ups))
 
     def _measure_repaired(self) -> None:
         for lane in self.episode.lanes:
-            key = (*self._lane_key(lane), repr(lane.repairs))
+            key = self._repaired_key(lane)
             sound = self.sound(lane)
             if sound is None or key in self._after or not sound.repaired.stages or self.treated(lane) is None:
                 continue
@@ -312,6 +369,27 @@ class Desk(QObject):
             self.findings_changed.emit()
 
         self.jobs.start("spectra", f"Averaging {lane.voice}", work, done)
+
+    def decays(self, lane: Lane) -> dict[str, Decay]:
+        """How word ends die away, recorded and treated; filled in the background."""
+        key = self._treated_key(lane)
+        sound = self.sound(lane)
+        if key in self._decays or sound is None or (sound.repaired.stages and self.treated(lane) is None):
+            return self._decays.get(key, {})
+        if not self.jobs.is_busy("decays"):
+
+            def work(task: Task) -> dict[str, Decay]:
+                out = {"recorded": mean_decay(sound.recorded, task.part(0.0, 0.5))}
+                if sound.repaired.stages:
+                    out["treated"] = mean_decay(sound.repaired, task.part(0.5, 1.0))
+                return out
+
+            def done(result: dict[str, Decay]) -> None:
+                self._decays[key] = result
+                self.findings_changed.emit()
+
+            self.jobs.start("decays", f"Measuring the echo of {lane.voice}", work, done)
+        return {}
 
     def want_evidence(self) -> None:
         """A page that shows spectra was opened."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dubbin.core.episode import commands
 from dubbin.core.episode.model import Cut
 from dubbin.core.speech.pauses import Pause
+from dubbin.core.treat.touch_up import Spot
 from dubbin.window.desk import Desk
 from dubbin.window.lanes.selection import Selection
 from dubbin.window.lanes.viewport import Viewport
@@ -137,6 +138,43 @@ class Editing:
         )
         if ahead:
             self.go(round((ahead[0] if direction > 0 else ahead[-1]).start_s * rate) + 1)
+
+    # -- places -----------------------------------------------------------------------
+
+    def mark_place(self) -> None:
+        """Mark the play head's place, also while it plays; why can be noted later."""
+        self._desk.do(commands.add_marker(self._desk.episode, self._selection.head))
+        self._desk.said.emit("Marked. Note why in Intake, under Marked places.")
+
+    def places(self) -> list[tuple[int, int]]:
+        """Session frames of all places of findings of the picked lane, and of all markers."""
+        lane, rate = self._desk.picked_lane, self._desk.episode.rate
+        out = [(m.frame, m.frame) for m in self._desk.episode.markers]
+        if lane is not None:
+            for finding in self._desk.findings(lane):
+                out += [
+                    (lane.start_frame + round(a * rate), lane.start_frame + round(b * rate)) for a, b in finding.places_s
+                ]
+        return sorted(out)
+
+    def next_place(self, direction: int) -> tuple[int, int] | None:
+        """The next (1) or previous (-1) finding or marker from the play head."""
+        at = self._selection.head
+        found = self.places()
+        ahead = [p for p in found if p[0] > at + 1] if direction > 0 else [p for p in found if p[0] < at - 1]
+        return (ahead[0] if direction > 0 else ahead[-1]) if ahead else None
+
+    def touch_up(self, depth_db: float | None) -> None:
+        """Take down (by depth_db) or fill in the rectangle that is selected on a spectrogram."""
+        band, span = self._selection.band, self._selection.range
+        if band is None or span is None:
+            self._desk.said.emit("Show spectrograms (G), then hold Alt and drag a rectangle around the sound.")
+            return
+        lane, rate = self._desk.episode.lane(band.lane_id), self._desk.episode.rate
+        start, end = ((frame - lane.start_frame) / rate for frame in span)
+        spot = Spot(max(start, 0.0), end, band.low_hz, band.high_hz, depth_db)
+        self._desk.do(commands.add_touch_up(self._desk.episode, lane.id, spot))
+        self._selection.clear()
 
     # -- lanes ------------------------------------------------------------------------
 

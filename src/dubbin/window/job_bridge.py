@@ -11,6 +11,8 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from dubbin.core.errors import DubbinError
 from dubbin.core.jobs import Job, JobRunner, Report, Task
 
+QUIET_FROM = 1_000_000_000  # numbers of quiet jobs begin here, so that no two jobs share one
+
 
 class JobBridge(QObject):
     """Starts work under a slot: newer work in the same slot cancels and replaces the older."""
@@ -23,17 +25,26 @@ class JobBridge(QObject):
     def __init__(self) -> None:
         super().__init__()
         self._runner = JobRunner(self._reported.emit, lambda job: self._progressed.emit())
+        self._painter = JobRunner(self._reported.emit, threads=1, first_number=QUIET_FROM)
+        self._quiet: set[int] = set()
         self._slots: dict[Hashable, Job] = {}
         self._done: dict[int, tuple[Hashable, Callable[[Any], None]]] = {}
         self._reported.connect(self._on_report)
         self._progressed.connect(self.changed)
         self._closing = False
 
-    def start(self, slot: Hashable, title: str, work: Callable[[Task], Any], done: Callable[[Any], None]) -> None:
-        """Run `work` in the background and call `done` with its result in the window's thread."""
+    def start(
+        self, slot: Hashable, title: str, work: Callable[[Task], Any], done: Callable[[Any], None], *, quiet: bool = False
+    ) -> None:
+        """Run `work` in the background and call `done` with its result in the window's thread.
+
+        quiet: short work on pictures, which goes before all other work and is not shown as progress.
+        """
         self.cancel(slot)
-        job = self._runner.start(title, work)
+        job = (self._painter if quiet else self._runner).start(title, work)
         self._slots[slot] = job
+        if quiet:
+            self._quiet.add(job.number)
         self._done[job.number] = (slot, done)
         self.changed.emit()
 
@@ -53,9 +64,10 @@ class JobBridge(QObject):
 
     @property
     def live(self) -> list[Job]:
-        return sorted(self._slots.values(), key=lambda job: job.number)
+        return sorted((job for job in self._slots.values() if job.number not in self._quiet), key=lambda j: j.number)
 
     def _on_report(self, report: Report) -> None:
+        self._quiet.discard(report.job.number)
         entry = self._done.pop(report.job.number, None)
         if entry is None or self._closing:
             return  # replaced by newer work
@@ -77,3 +89,4 @@ class JobBridge(QObject):
     def close(self) -> None:
         self._closing = True
         self._runner.close()
+        self._painter.close()

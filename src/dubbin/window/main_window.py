@@ -47,7 +47,7 @@ from dubbin.window.lanes.viewport import Viewport
 from dubbin.window.mastering import Mastering
 from dubbin.window.pages.balance_page import BalancePage
 from dubbin.window.pages.edit_page import EditPage
-from dubbin.window.pages.intake_page import IntakePage
+from dubbin.window.pages.intake_page import IntakeActs, IntakePage
 from dubbin.window.pages.master_page import MasterPage
 from dubbin.window.pages.page import Page
 from dubbin.window.pages.repair_page import RepairPage
@@ -57,6 +57,7 @@ from dubbin.window.player.player import Player
 from dubbin.window.player.sinks import Sink
 from dubbin.window.playing import Playing
 from dubbin.window.steps import Step, StepList
+from dubbin.window.taking_in import TakingIn
 from dubbin.window.theme import Theme
 from dubbin.window.transport import Transport
 
@@ -85,10 +86,11 @@ class MainWindow(QMainWindow):
         self.playing = Playing(self.desk, self.selection, self.view, self.player)
         self.editing = Editing(self.desk, self.selection, self.view)
         self.mastering = Mastering(self.desk)
+        self.taking_in = TakingIn(self.desk)
         acts = WindowActs(
             self.new_episode, self.choose_episode, self.open_demo, self.save, self.save_as, self.choose_recordings, self.choose_export,
             self.close_window, self.go_step, self.search, self.show_shortcuts, self.show_about, self.toggle_night,
-            lambda factor: self.lanes.zoom_level(factor),
+            lambda factor: self.lanes.zoom_level(factor), lambda: self.lanes.next_picture(), lambda: self.taking_in.line_up(),
         )  # fmt: skip
         self.actions_by_id = make_actions(self.desk, self.selection, self.view, self.editing, self.playing, acts)
         self._build()
@@ -113,8 +115,13 @@ class MainWindow(QMainWindow):
         self.overview = Overview(self.desk, self.view, self.selection, self._theme)
         self.transport = Transport(self.desk, self.view, self.selection, self.actions_by_id, self._theme)
         self.pages: dict[Step, Page] = {
-            Step.INTAKE: IntakePage(self.desk, self.selection, self._theme, self.choose_recordings),
-            Step.REPAIR: RepairPage(self.desk, self.selection, self._theme),
+            Step.INTAKE: IntakePage(
+                self.desk, self.selection, self._theme, self.taking_in,
+                IntakeActs(self.choose_recordings, self.choose_moved, self.playing.play_place),
+            ),
+            Step.REPAIR: RepairPage(
+                self.desk, self.selection, self._theme, self.actions_by_id, self.playing.play_place
+            ),
             Step.EDIT: EditPage(self.desk, self.selection, self._theme, self.actions_by_id, self.editing.go),
             Step.VOICE: VoicePage(self.desk, self.selection, self._theme),
             Step.BALANCE: BalancePage(self.desk, self.selection, self._theme),
@@ -275,6 +282,7 @@ class MainWindow(QMainWindow):
         self.cards.setCurrentIndex(index)
         self.evidence.setCurrentIndex(index)
         self.lanes.show_pauses = self.pages[step].shows_pauses
+        self.lanes.show_findings = self.pages[step].shows_findings
         self.lanes.update()
         self.pages[step].opened()
         self._show_card_title()
@@ -307,6 +315,10 @@ class MainWindow(QMainWindow):
             "toggle-pause",
             "hear-seam",
             "fold",
+            "mark-place",
+            "touch-down",
+            "touch-fill",
+            "picture",
             "zoom-selection",
             "mute",
             "solo",
@@ -390,6 +402,13 @@ class MainWindow(QMainWindow):
         names, _ = QFileDialog.getOpenFileNames(self, "Add recordings", self._last_folder(), SOUND_FILES)
         if names:
             self.desk.add_files([Path(n) for n in names])
+
+    def choose_moved(self, recording_id: str) -> None:
+        """Ask where a recording's file is now."""
+        path = Path(self.desk.episode.recording(recording_id).path)
+        name, _ = QFileDialog.getOpenFileName(self, f"Where is {path.name} now?", self._last_folder(), SOUND_FILES)
+        if name:
+            self.taking_in.relink(recording_id, Path(name))
 
     def choose_export(self) -> None:
         self.go_step(Step.MASTER)

@@ -13,6 +13,7 @@ from dubbin.window.lanes.viewport import Viewport
 from dubbin.window.player.player import Player
 
 SEAM_LEAD_S, SEAM_TAIL_S = 1.2, 1.2
+PLACE_LEAD_S, PLACE_TAIL_S = 0.6, 1.0
 
 
 class Playing(QObject):
@@ -61,6 +62,18 @@ class Playing(QObject):
         self._of_cut = True
         self._return_to = self._selection.head
         self.player.play(self._desk.program(TimeMap([(a, b)])), 0, loop=self.loop)
+
+    def play_place(self, start: int, end: int) -> None:
+        """Go to a place of the session and hear it with a little before and after, cut or not."""
+        rate, frames = self._desk.episode.rate, self._desk.episode.frames
+        self._of_cut = True
+        self._selection.set_head(min(start, max(frames - 1, 0)))
+        self._view.reveal(self._selection.head)
+        self._return_to = self._selection.head
+        a = max(0, start - round(PLACE_LEAD_S * rate))
+        b = min(frames, max(end, start) + round(PLACE_TAIL_S * rate))
+        if b > a:
+            self.player.play(self._desk.program(TimeMap([(a, b)])), 0)
 
     def toggle_loop(self) -> None:
         self.loop = not self.loop

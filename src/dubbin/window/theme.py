@@ -137,6 +137,7 @@ QPushButton:hover {{ border-color: {c.saddle}; }}
 QPushButton:focus {{ border: 2px solid {c.indigo}; padding: 4px 11px; }}
 QPushButton:pressed {{ background: {c.wash}; }}
 QPushButton:disabled {{ color: {c.muted}; background: transparent; border-color: {c.line}; }}
+QPushButton[kind="small"] {{ padding: 2px 4px; font-size: 14px; }}
 QPushButton[kind="main"] {{ background: {c.saddle}; color: {c.on_accent}; border-color: {c.saddle}; font-weight: 500; }}
 QPushButton[kind="main"]:hover {{ border-color: {c.ink}; }}
 QPushButton[kind="main"]:disabled {{ background: {c.wash}; color: {c.muted}; border-color: {c.line}; }}

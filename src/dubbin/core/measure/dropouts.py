@@ -15,7 +15,7 @@ from dubbin.core.sound.source import Samples
 
 SHORTEST_S, LONGEST_S = 0.0008, 0.6
 EDGE_S = 0.003  # of sound on both sides that must not have died away
-EDGE_DBFS = -55.0
+EDGE_DBFS, OTHER_EDGE_DBFS = -55.0, -75.0  # of the louder and of the other side: a hole may end in a pause
 ABOVE_STILL = 10.0 ** (12.0 / 20.0)  # sound beside a hole over what the hole's edges would have faded to
 
 
@@ -57,12 +57,12 @@ class DropoutMeter:
         if x[a] != 0.0 and abs(x[a]) > 0.9 * float(np.max(np.abs(x[a - self._edge : b + self._edge]))):
             return False  # a flat crest: that is clipping
         before, after = x[a - self._edge : a], x[b : b + self._edge]
-        least = 10.0 ** (EDGE_DBFS / 20.0)
+        least, other = (10.0 ** (db / 20.0) for db in (EDGE_DBFS, OTHER_EDGE_DBFS))
         near = max(4, self._edge // 4)  # what is right beside the hole, against what is further off: a fade gives it away
         loud = [float(np.sqrt(np.mean(np.square(side)))) for side in (before, after)]
         close = [float(np.sqrt(np.mean(np.square(side)))) for side in (before[-near:], after[:near])]
         abrupt = all(c * ABOVE_STILL > whole for c, whole in zip(close, loud, strict=True))
-        return min(loud) > least and abrupt
+        return max(loud) > least and min(loud) > other and abrupt
 
     def result(self) -> Dropouts:
         spans: list[tuple[int, int]] = []

@@ -26,6 +26,7 @@ FEWEST = 6
 SLOPE, OFFSET = 1.2, -0.11
 LOWEST_S, HIGHEST_S = 0.08, 2.5
 CHUNK_S = 20.0
+DECAY_S = 0.6  # shown of a word end
 
 
 @dataclass(frozen=True)
@@ -42,6 +43,35 @@ def measure_echo(source: Source, task: Task | None = None) -> Echo:
     if len(times) < FEWEST:
         return Echo(None)
     return Echo(float(np.clip(SLOPE * np.quantile(times, QUANTILE) + OFFSET, LOWEST_S, HIGHEST_S)))
+
+
+@dataclass(frozen=True)
+class Decay:
+    """level_db: mean level after word ends, relative to where they begin to fall, at time_s."""
+
+    time_s: NDArray[np.float64]
+    level_db: NDArray[np.float64]
+
+
+def mean_decay(source: Source, task: Task | None = None) -> Decay:
+    """How this recording's word ends die away, in the mean of the bands: the steepest quarter of them, which shows the room."""
+    levels = band_levels(source, task)
+    length = round(DECAY_S / STEP_S)
+    curves, slopes = [], []
+    for band in range(levels.shape[1]):
+        smooth = ndimage.uniform_filter1d(levels[:, band], 3)
+        falling = ndimage.binary_closing(np.concatenate([[False], np.diff(smooth) < 0.0]), np.ones(2))
+        starts = np.flatnonzero(np.diff(falling.astype(np.int8)) == 1)
+        for start in starts:
+            piece = smooth[start : start + length]
+            if len(piece) == length and piece[0] - piece[round(SHORTEST_S / STEP_S)] > FALL_DB:
+                curves.append(piece - piece[0])
+                slopes.append(piece[0] - piece[round(SHORTEST_S / STEP_S)])
+    time_s = np.arange(length, dtype=np.float64) * STEP_S
+    if len(curves) < FEWEST:
+        return Decay(time_s[:0], time_s[:0])
+    steep = np.argsort(slopes)[-max(len(curves) // 4, FEWEST) :]
+    return Decay(time_s, np.asarray(np.median(np.array(curves)[steep], axis=0), np.float64))
 
 
 def band_levels(source: Source, task: Task | None = None) -> NDArray[np.float64]:

@@ -25,11 +25,15 @@ class SessionMix:
 
     channels = 2
 
-    def __init__(self, episode: Episode, sources: Mapping[str, Source]) -> None:
-        """sources: for each lane id, its sound from the recording's first frame on, mono or stereo."""
+    def __init__(
+        self, episode: Episode, sources: Mapping[str, Source], gains_db: Mapping[str, float] | None = None
+    ) -> None:
+        """sources: for each lane id, its sound from the recording's first frame on, mono or stereo. gains_db: on top of
+        the lanes' levels."""
+        extra = gains_db or {}
         self.rate, self.frames = episode.rate, episode.frames
         self._parts = [
-            (lane.start_frame, np.float32(db_to_gain(lane.level_db)), sources[lane.id])
+            (lane.start_frame, np.float32(db_to_gain(lane.level_db + extra.get(lane.id, 0.0))), sources[lane.id])
             for lane in audible_lanes(episode.lanes)
             if lane.id in sources
         ]

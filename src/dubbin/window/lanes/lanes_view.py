@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from enum import StrEnum
+
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import (
@@ -20,12 +22,14 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from dubbin.core.episode.commands import move_cut_edges
 from dubbin.core.episode.model import Cut, Lane, Role
+from dubbin.core.measure.spectrogram import hz_of, share_of
 from dubbin.core.mix.hear import Hear
 from dubbin.core.mix.program import audible_lanes
 from dubbin.core.speech.pauses import Pause
 from dubbin.window.desk import Desk
 from dubbin.window.lanes.ruler import digits_for, tick_step_s
-from dubbin.window.lanes.selection import Selection
+from dubbin.window.lanes.selection import Band, Selection
+from dubbin.window.lanes.spectrogram_tiles import SpectrogramTiles
 from dubbin.window.lanes.viewport import Viewport
 from dubbin.window.lanes.wave_image import columns_of, paint_wave, to_image
 from dubbin.window.parts.figures import clock, span_text
@@ -37,10 +41,19 @@ MARKS = {Role.VOICE: "●◆■▲", Role.MUSIC: "▶", Role.EFFECT: "▼"}
 FULLEST = 0.92  # of a lane's height for its loudest sample
 
 
+class Picture(StrEnum):
+    """What the lanes show of the sound."""
+
+    WAVES = "waves"
+    BOTH = "both"
+    SPECTROGRAM = "spectrogram"
+
+
 class LanesView(QWidget):
     """Click: play head (and picks a lane or cut). Drag: selection, or the edge of a cut. Double-click: plays.
 
-    Wheel scrolls, Ctrl+wheel zooms under the pointer, Shift+wheel changes the height of the waves.
+    Wheel scrolls, Ctrl+wheel zooms under the pointer, Shift+wheel changes the height of the waves. Alt+drag on a spectrogram
+    selects time and frequency.
     """
 
     play_wanted = pyqtSignal(int)
@@ -50,7 +63,12 @@ class LanesView(QWidget):
         super().__init__()
         self._desk, self._view, self._selection, self._theme = desk, view, selection, theme
         self.show_pauses = False
+        self.show_findings = False
+        self.picture = Picture.WAVES
         self.level_zoom = 1.0
+        self._spectrograms = SpectrogramTiles(desk, view, theme)
+        self._spectrograms.changed.connect(self.update)
+        self._band_lane: Lane | None = None
         self._images: dict[tuple[object, ...], QImage] = {}
         self._press: QPointF | None = None
         self._press_frame = 0
@@ -119,9 +137,12 @@ class LanesView(QWidget):
         self._press = event.position()
         self._press_frame = self._view.session_at(x)
         self._edge, self._edge_moved = self.cut_edge_at(x), False
+        self._band_lane = None
         for lane, rect in self.lane_rects():
             if rect.contains(event.position()):
                 self._desk.pick_lane(lane.id)
+                wants_band = bool(event.modifiers() & Qt.KeyboardModifier.AltModifier)
+                self._band_lane = lane if wants_band and self.picture is not Picture.WAVES else None
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         if event is None:
@@ -138,7 +159,26 @@ class LanesView(QWidget):
             self._edge_moved = True
             self._desk.preview(self._moved_edge(frame))
         else:
-            self._selection.select(self._press_frame, frame)
+            self._selection.select(self._press_frame, frame, self._band_at(event.position()))
+
+    def _band_at(self, position: QPointF) -> Band | None:
+        """The frequencies between the press and a position, where they are selected too."""
+        if self._band_lane is None or self._press is None:
+            return None
+        rect = next(r for lane, r in self.lane_rects() if lane.id == self._band_lane.id)
+        rate = self._desk.episode.rate
+        shares = [min(max((rect.bottom() - y) / rect.height(), 0.0), 1.0) for y in (self._press.y(), position.y())]
+        low, high = sorted(hz_of(share, rate) for share in shares)
+        return Band(self._band_lane.id, low, max(high, low + 20.0))
+
+    def set_picture(self, picture: Picture) -> None:
+        self.picture = picture
+        self._on_changed()
+
+    def next_picture(self) -> None:
+        """From waves to both to spectrograms, and round."""
+        pictures = list(Picture)
+        self.set_picture(pictures[(pictures.index(self.picture) + 1) % len(pictures)])
 
     def _moved_edge(self, frame: int):  # type: ignore[no-untyped-def]
         assert self._edge is not None
@@ -211,6 +251,8 @@ class LanesView(QWidget):
         rects = self.lane_rects()
         for lane, rect in rects:
             self._paint_lane(p, lane, rect)
+            if lane.touch_ups and self.picture is not Picture.WAVES:
+                self._paint_touch_ups(p, lane, rect)
         self._paint_selection(p)
         if self._view.folded:
             self._paint_seams(p)
@@ -220,7 +262,10 @@ class LanesView(QWidget):
             self._paint_pauses(p)
         for index, (lane, rect) in enumerate(rects):
             self._paint_lane_name(p, lane, rect, index, lane.id in audible)
+            if self.show_findings:
+                self._paint_findings(p, lane, rect)
         self._paint_ruler(p)
+        self._paint_markers(p)
         self._paint_head(p)
 
     def _paint_empty(self, p: QPainter) -> None:
@@ -250,7 +295,9 @@ class LanesView(QWidget):
         picked = self._desk.picked_lane is not None and lane.id == self._desk.picked_lane.id
         p.fillRect(rect, c.q("card"))
         audible = lane in audible_lanes(self._desk.episode.lanes)
-        image = self._image(lane, int(rect.height()), audible)
+        if self.picture is not Picture.WAVES:
+            self._paint_spectrogram(p, lane, rect)
+        image = self._image(lane, int(rect.height()), audible) if self.picture is not Picture.SPECTROGRAM else None
         if image is not None:
             p.drawImage(rect.topLeft(), image)
         p.setPen(QPen(c.q("line"), 1))
@@ -258,6 +305,72 @@ class LanesView(QWidget):
         p.drawLine(QPointF(0, rect.bottom()), QPointF(self.width(), rect.bottom()))
         if picked:
             p.fillRect(QRectF(0, rect.top(), 4, rect.height()), c.q("saddle"))
+
+    def _paint_spectrogram(self, p: QPainter, lane: Lane, rect: QRectF) -> None:
+        sound, hear = self._desk.sound(lane), self._desk.hear
+        if sound is None:
+            return
+        treats = bool(sound.repaired.stages or sound.voiced.stages)
+        # What is not computed yet is shown as recorded: the picture never waits.
+        if not treats or hear is Hear.RECORDED or self._desk.treated(lane) is None:
+            source, side = sound.recorded, Hear.RECORDED.value
+        else:
+            source, side = sound.heard(hear), f"{hear.value} {lane.repairs!r} {lane.touch_ups!r} {lane.voicing!r}"
+        p.save()
+        p.setClipRect(rect)
+        self._spectrograms.paint(p, lane, rect, source, side)
+        p.restore()
+
+    def _paint_findings(self, p: QPainter, lane: Lane, rect: QRectF) -> None:
+        """Places of findings: small triangles along the top of the lane, bars where a place is long."""
+        c, view, rate = self._theme.colours, self._view, self._desk.episode.rate
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        p.setPen(Qt.PenStyle.NoPen)
+        p.setBrush(c.q("brick", 210))
+        last = -100.0
+        for finding in self._desk.findings(lane):
+            for start_s, end_s in finding.places_s:
+                a = view.x_of(lane.start_frame + round(start_s * rate))
+                b = view.x_of(lane.start_frame + round(end_s * rate))
+                if b < -4 or a > self.width() + 4:
+                    continue
+                if b - a > 6:
+                    p.drawRect(QRectF(a, rect.top() + 2, b - a, 3))
+                elif abs(a - last) > 3:
+                    top = rect.top() + 2
+                    p.drawPolygon(QPolygonF([QPointF(a - 4, top + 7), QPointF(a + 4, top + 7), QPointF(a, top)]))
+                    last = a
+
+    def _paint_touch_ups(self, p: QPainter, lane: Lane, rect: QRectF) -> None:
+        view, rate = self._view, self._desk.episode.rate
+        p.setPen(QPen(self._theme.colours.q("saddle"), 1.4, Qt.PenStyle.DotLine))
+        p.setBrush(Qt.BrushStyle.NoBrush)
+        for spot in lane.touch_ups:
+            a = view.x_of(lane.start_frame + round(spot.start_s * rate))
+            b = view.x_of(lane.start_frame + round(spot.end_s * rate))
+            low, high = (rect.bottom() - share_of(hz, rate) * rect.height() for hz in (spot.low_hz, spot.high_hz))
+            p.drawRect(QRectF(a, high, max(b - a, 2.0), low - high))
+
+    def _paint_markers(self, p: QPainter) -> None:
+        c, view = self._theme.colours, self._view
+        p.setFont(font(13, 500))
+        for marker in self._desk.episode.markers:
+            if view.map.to_program(marker.frame) is None and view.folded:
+                continue
+            x = view.x_of(marker.frame)
+            if not -200 < x < self.width() + 10:
+                continue
+            p.setPen(QPen(c.q("indigo"), 1.2))
+            p.drawLine(QPointF(x, RULER_H - 2), QPointF(x, self._bottom()))
+            flag = QPolygonF([QPointF(x, 3), QPointF(x + 9, 7), QPointF(x, 11)])
+            p.setBrush(c.q("indigo"))
+            p.drawPolygon(flag)
+            p.drawLine(QPointF(x, 3), QPointF(x, RULER_H))
+            if marker.text:
+                text = marker.text[:40]
+                room = QRectF(x + 10, 1, p.fontMetrics().horizontalAdvance(text) + 8, 15)
+                p.fillRect(room, c.q("paper", 235))
+                p.drawText(QPointF(x + 13, 13), text)
 
     def _paint_lane_name(self, p: QPainter, lane: Lane, rect: QRectF, index: int, audible: bool) -> None:
         c = self._theme.colours
@@ -313,11 +426,13 @@ class LanesView(QWidget):
         recorded = columns_of(view, peaks, sound.recorded, lane.start_frame)
         strong = 255 if audible else 90
         treats = bool(sound.repaired.stages or sound.voiced.stages)
+        if self.picture is Picture.BOTH:
+            strong = 120 if audible else 60
         if hear is Hear.RECORDED or not treats:
             role = "indigo" if lane.role is Role.VOICE else "muted"
             paint_wave(canvas, recorded, c.q(role, strong), zoom)
             return to_image(canvas)
-        pale = 70 if audible else 40
+        pale = 0 if self.picture is Picture.BOTH else 70 if audible else 40
         paint_wave(canvas, recorded, c.q("indigo", pale), zoom)
         if treated is not None:
             after = columns_of(view, treated.peaks, sound.voiced, lane.start_frame)
@@ -425,6 +540,15 @@ class LanesView(QWidget):
         c, view = self._theme.colours, self._view
         a, b = view.x_of(self._selection.range[0]), view.x_of(self._selection.range[1])
         area = QRectF(a, RULER_H, max(b - a, 1), self._bottom() - RULER_H)
+        band = self._selection.band
+        for lane, rect in self.lane_rects():
+            if band is not None and lane.id == band.lane_id:
+                rate = self._desk.episode.rate
+                low, high = (rect.bottom() - share_of(hz, rate) * rect.height() for hz in (band.low_hz, band.high_hz))
+                area = QRectF(a, high, max(b - a, 1), low - high)
+                p.setPen(QPen(c.q("saddle"), 1.2))
+                p.drawLine(area.topLeft(), area.topRight())
+                p.drawLine(area.bottomLeft(), area.bottomRight())
         p.fillRect(area, c.q("saddle", 40))
         p.setPen(QPen(c.q("saddle"), 1.2))
         p.drawLine(area.topLeft(), area.bottomLeft())

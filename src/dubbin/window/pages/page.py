@@ -14,6 +14,7 @@ class Page(QObject):
     """Subclasses fill `card` and set `evidence`, and show the model's state in `refresh`."""
 
     shows_pauses = False
+    shows_findings = False
 
     def __init__(self, desk: Desk, selection: Selection, theme: Theme) -> None:
         super().__init__()

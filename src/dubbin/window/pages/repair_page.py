@@ -1,32 +1,33 @@
-"""Repair: make it clean, but leave the voice alone."""
+"""Repair: make it clean, but leave the voice alone. The job card; what it is judged by stands in repair_evidence.py."""
 
 from __future__ import annotations
 
 from collections.abc import Callable
 
-import numpy as np
-from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
-from dubbin.core.episode.commands import Change, change_use, find_use
-from dubbin.core.episode.model import Lane
+from dubbin.core.episode.commands import Change, change_use, find_use, remove_touch_up
+from dubbin.core.episode.model import Lane, Stretch
 from dubbin.core.measure.report import RecordingReport
 from dubbin.core.treat.denoise import DenoiseSettings, Engine
 from dubbin.core.treat.registry import REPAIRS
 from dubbin.core.treat.settings import settings_from_plain
 from dubbin.core.treat.treatment import Treatment
+from dubbin.window.actions import Action
 from dubbin.window.desk import Desk
 from dubbin.window.lanes.selection import Selection
 from dubbin.window.pages.page import Page
-from dubbin.window.parts.card import TreatmentCard, label, set_kind
+from dubbin.window.pages.repair_evidence import RepairEvidence
+from dubbin.window.parts.card import Card, TreatmentCard, label
 from dubbin.window.parts.fields import SettingsForm
-from dubbin.window.parts.figures import number
-from dubbin.window.parts.plot import Plot, frequency_ticks
+from dubbin.window.parts.figures import clock, number
 from dubbin.window.theme import Theme
 
 ORDER = [t.name for t in REPAIRS]
-CURVES = (("recorded", "indigo"), ("treated", "saddle"), ("residue", "brick"))
 DEFAULT_STRENGTH = 90
+
+
+SPEECH_ROW = "speech in the residue"
 
 
 def use_is_active(lane: Lane) -> bool:
@@ -46,16 +47,29 @@ FIGURES: dict[str, tuple[str, str, int, Read]] = {
 
 
 class RepairPage(Page):
-    def __init__(self, desk: Desk, selection: Selection, theme: Theme) -> None:
+    shows_findings = True
+
+    def __init__(
+        self,
+        desk: Desk,
+        selection: Selection,
+        theme: Theme,
+        actions: dict[str, Action],
+        hear_place: Callable[[int, int], None],
+    ) -> None:
         super().__init__(desk, selection, theme)
+        self._actions = actions
+        self.only: dict[str, QPushButton] = {}
         self.cards: dict[str, TreatmentCard] = {}
         self.forms: dict[str, SettingsForm] = {}
         self.empty = label("Add recordings in Intake first.", "muted", wrap=True)
         self.column.addWidget(self.empty)
         for treatment in REPAIRS:
             self._add_card(treatment)
+        self._add_touch_ups()
         self.column.addStretch(1)
-        self.evidence = self._evidence()
+        self.panes = RepairEvidence(desk, theme, hear_place)
+        self.evidence = self.panes
         self.connect_model()
 
     def _add_card(self, treatment: Treatment) -> None:
@@ -84,39 +98,34 @@ class RepairPage(Page):
             )
             self.learn.clicked.connect(self._on_learn)
             card.body.addWidget(self.learn)
+        only = QPushButton()
+        only.setProperty("kind", "quiet")
+        only.clicked.connect(lambda: self._on_only(name))
+        card.body.addWidget(only)
+        self.only[name] = only
         self.cards[name], self.forms[name] = card, form
         self.column.addWidget(card)
 
-    def _evidence(self) -> QWidget:
-        pane = QWidget()
-        pane.setObjectName("evidence")
-        column = QVBoxLayout(pane)
-        column.setContentsMargins(12, 6, 12, 4)
-        column.setSpacing(2)
-        head = QHBoxLayout()
-        self._legend: list[tuple[QLabel, str]] = []
-        self.plot_title = label("", "muted")
-        head.addWidget(self.plot_title)
-        head.addStretch(1)
-        for name, colour in CURVES:
-            key = label(f"■ {name}", "muted")
-            self._legend.append((key, colour))
-            head.addWidget(key)
-        self._colour_legend()
-        self.theme.changed.connect(self._colour_legend)
-        column.addLayout(head)
-        self.plot = Plot(self.theme, "Averaged spectrum", "Hz", "dBFS a twelfth of an octave")
-        self.plot.getPlotItem().setLogMode(x=False)
-        self.plot.set_range((float(np.log10(30)), float(np.log10(20000))), (-110.0, -25.0))
-        self.plot.set_ticks("bottom", frequency_ticks())
-        for name, colour in CURVES:
-            self.plot.curve(name, colour, 1.4 if name == "residue" else 2.0)
-        column.addWidget(self.plot, 1)
-        return pane
-
-    def _colour_legend(self) -> None:
-        for key, colour in self._legend:
-            key.setStyleSheet(f"color: {getattr(self.theme.colours, colour)};")
+    def _add_touch_ups(self) -> None:
+        self.touch_card = Card("Touch-ups")
+        self.touch_card.body.addWidget(
+            label("One sound in one place: hold Alt and drag a rectangle on a spectrogram (G shows it).", "muted", wrap=True)
+        )
+        row = QHBoxLayout()
+        for id, text in (("touch-down", "Take down"), ("touch-fill", "Fill in")):
+            button = QPushButton(text)
+            action = self._actions[id]
+            button.setToolTip(f"{action.text} ({action.keys[0]})")
+            button.clicked.connect(lambda _=False, a=action: a.run())
+            row.addWidget(button)
+        self.touch_card.body.addLayout(row)
+        self.touch_rows = QWidget()
+        self.touch_list = QVBoxLayout(self.touch_rows)
+        self.touch_list.setContentsMargins(0, 0, 0, 0)
+        self.touch_list.setSpacing(2)
+        self.touch_card.body.addWidget(self.touch_rows)
+        self._touched: object = None
+        self.column.addWidget(self.touch_card)
 
     # -- acts of the person -----------------------------------------------------------
 
@@ -137,7 +146,7 @@ class RepairPage(Page):
         fresh = all(u.name != name for u in lane.repairs)
         if on and fresh:
             fields["strength"] = self._suggested(lane, name) or DEFAULT_STRENGTH
-        title = f"{self.cards[name].switch.accessibleName().split(' on or')[0]} {'on' if on else 'off'} for LANE"
+        title = f"{self.cards[name].title} {'on' if on else 'off'} for LANE"
         change = self._change(name, title, **fields)
         if change:
             self.desk.do(change)
@@ -189,9 +198,31 @@ class RepairPage(Page):
         if change:
             self.desk.do(change)
 
+    def _on_only(self, name: str) -> None:
+        """Restrict a treatment to the selected stretch, one more if there are some, or apply it everywhere again."""
+        lane = self.desk.picked_lane
+        if lane is None:
+            return
+        use, span = find_use(lane, name), self.selection.range
+        if span is not None:
+            stretch = Stretch(max(span[0] - lane.start_frame, 0), max(span[1] - lane.start_frame, 0))
+            title = f"{self.cards[name].title} only on a stretch for LANE"
+            change = self._change(name, title, spans=tuple(sorted({*use.spans, stretch})))
+        elif use.spans:
+            change = self._change(name, f"{self.cards[name].title} everywhere for LANE", spans=())
+        else:
+            change = None
+            self.desk.said.emit("Select a stretch on the lanes first; the treatment is then applied there alone.")
+        if change:
+            self.desk.do(change)
+
     def _suggested(self, lane: Lane, name: str) -> int | None:
-        report = self.desk.report(lane)
-        return next((s.strength for s in report.suggested if s.treatment == name), None) if report else None
+        """The strength that the findings ask for, no further than the voice allows."""
+        report, guard = self.desk.report(lane), self.desk.guard(lane, name)
+        found = next((s.strength for s in report.suggested if s.treatment == name), None) if report else None
+        if found is None or guard is None:
+            return found
+        return min(found, int(100 * guard.highest_strength))
 
     # -- showing ----------------------------------------------------------------------
 
@@ -207,7 +238,10 @@ class RepairPage(Page):
             card.setVisible(lane is not None)
             if lane is not None:
                 self._show(lane, treatment, card)
-        self._show_spectra(lane)
+        self.touch_card.setVisible(lane is not None)
+        if lane is not None:
+            self._show_touch_ups(lane)
+        self.panes.show_lane(lane)
 
     def _show(self, lane: Lane, treatment: Treatment, card: TreatmentCard) -> None:
         use = find_use(lane, treatment.name)
@@ -218,6 +252,11 @@ class RepairPage(Page):
         self.forms[treatment.name].show_settings(settings_from_plain(treatment.settings_type, plain))
         self.forms[treatment.name].setVisible(use.on)
         self._show_figures(lane, treatment.name, card, use.on)
+        only = self.only[treatment.name]
+        only.setVisible(use.on)
+        count = len(use.spans)
+        where = f"on {count} stretch{'es' if count != 1 else ''}"
+        only.setText(f"Applied {where} · everywhere again" if count else "Only on the selection")
         if treatment.name == "denoise":
             settings = settings_from_plain(DenoiseSettings, plain)
             self.engine.setCurrentIndex(list(Engine).index(settings.engine))
@@ -244,27 +283,46 @@ class RepairPage(Page):
                 else f"{before} → {'none' if after else '…'}"
             )
         else:
-            text = f"{before} {unit}"
+            text = f"{before} {unit}" if report is None or read(report) is not None else "none"
         card.rows.show_row(row, text)
+        self._show_guard(lane, name, card, on)
         reason = next((s.because for s in report.suggested if s.treatment == name), "") if report else ""
         card.setToolTip(f"Suggested: {reason}" if reason else "Nothing measured asks for it.")
         if not on:
             card.percent.setText("suggested" if reason else "not needed" if report else "")
 
-    def _show_spectra(self, lane: Lane | None) -> None:
-        spectra = self.desk.spectra(lane) if lane else {}
-        for name, _ in CURVES:
-            if name in spectra:
-                spectrum = spectra[name]
-                self.plot.show_curve(name, np.log10(spectrum.frequency_hz), np.maximum(spectrum.level_db, -130))
-            else:
-                self.plot.hide_curve(name)
-        if lane is None:
-            text = ""
-        elif not spectra:
-            text = f"Averaged spectrum of {lane.voice}: being computed …"
+    def _show_guard(self, lane: Lane, name: str, card: TreatmentCard, on: bool) -> None:
+        """The voice in the residue, and a warning from where it can be heard."""
+        guard, strength = self.desk.guard(lane, name), find_use(lane, name).strength / 100.0
+        card.rows.set_row_visible(SPEECH_ROW, on)
+        if not on:
+            return
+        level = guard.at(strength) if guard else None
+        if guard is None:
+            card.rows.show_row(SPEECH_ROW, "…")
+        elif level is None:
+            card.rows.show_row(SPEECH_ROW, "none")
+        elif guard.is_audible(strength):
+            card.rows.show_row(SPEECH_ROW, f"{number(level, 0)} dB ▲ audible", "bad")
         else:
-            text = f"Averaged spectrum of {lane.voice}, whole recording"
-        self.plot_title.setText(text)
-        set_kind(self.plot_title, "muted")
-        self.plot_title.setAlignment(Qt.AlignmentFlag.AlignLeft)
+            card.rows.show_row(SPEECH_ROW, f"{number(level, 0)} dB ✓", "good")
+
+    def _show_touch_ups(self, lane: Lane) -> None:
+        if self._touched == (lane.id, lane.touch_ups):
+            return
+        self._touched = (lane.id, lane.touch_ups)
+        while self.touch_list.count():
+            item = self.touch_list.takeAt(0)
+            widget = item.widget() if item else None
+            if widget is not None:
+                widget.deleteLater()
+        self.touch_card.set_active(bool(lane.touch_ups))
+        for spot in lane.touch_ups:
+            what = "filled in" if spot.depth_db is None else f"−{spot.depth_db:.0f} dB"
+            text = f"{clock(spot.start_s, 2)}, {spot.low_hz / 1000:.1f}–{spot.high_hz / 1000:.1f} kHz, {what} · put back"
+            button = QPushButton(text)
+            button.setProperty("kind", "quiet")
+            button.clicked.connect(
+                lambda _=False, s=spot: self.desk.do(remove_touch_up(self.desk.episode, lane.id, s))
+            )
+            self.touch_list.addWidget(button)

@@ -61,11 +61,13 @@ class FigureRows(QWidget):
         self._grid.setVerticalSpacing(3)
         self._grid.setColumnStretch(0, 1)
         self._rows: dict[str, QLabel] = {}
+        self._names: dict[str, QLabel] = {}
 
     def show_row(self, name: str, value: str, kind: str = "strong") -> None:
         if name not in self._rows:
             row = len(self._rows)
-            self._grid.addWidget(label(name, "muted"), row, 0)
+            self._names[name] = label(name, "muted")
+            self._grid.addWidget(self._names[name], row, 0)
             figure = label("", "strong")
             figure.setAlignment(Qt.AlignmentFlag.AlignRight)
             self._grid.addWidget(figure, row, 1)
@@ -73,6 +75,12 @@ class FigureRows(QWidget):
         figure = self._rows[name]
         figure.setText(value)
         set_kind(figure, kind)
+
+    def set_row_visible(self, name: str, visible: bool) -> None:
+        """Hide a row that says nothing now; one that was never shown stays away."""
+        if name in self._rows:
+            self._rows[name].setVisible(visible)
+            self._names[name].setVisible(visible)
 
     def value(self, name: str) -> str:
         return self._rows[name].text()
@@ -83,6 +91,7 @@ class TreatmentCard(Card):
 
     def __init__(self, theme: Theme, title: str, *, strength: bool = True) -> None:
         super().__init__()
+        self.title = title
         head = QHBoxLayout()
         head.setSpacing(9)
         self.switch = Switch(theme, f"{title} on or off")

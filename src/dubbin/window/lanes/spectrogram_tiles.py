@@ -1,0 +1,133 @@
+"""Spectrograms of the lanes as tiles: drawn in the background, kept, and put together while one scrolls."""
+
+from __future__ import annotations
+
+from collections import OrderedDict
+from dataclasses import dataclass
+from itertools import pairwise
+
+import numpy as np
+from PyQt6.QtCore import QObject, QRectF, pyqtSignal
+from PyQt6.QtGui import QColor, QImage, QPainter
+
+from dubbin.core.episode.model import Lane
+from dubbin.core.episode.time_map import TimeMap
+from dubbin.core.jobs import Task
+from dubbin.core.measure.spectrogram import spectrogram
+from dubbin.core.sound.source import Source
+from dubbin.window.desk import Desk
+from dubbin.window.lanes.viewport import Viewport
+from dubbin.window.theme import Colours, Theme
+
+TILE_PX = 128
+ROWS = 128
+MOST_TILES = 600
+Key = tuple[object, ...]
+
+
+@dataclass(frozen=True)
+class _Wanted:
+    key: Key
+    source: Source
+    time_map: TimeMap
+    offset: int
+    display: float
+    per_pixel: float
+
+
+class SpectrogramTiles(QObject):
+    """Asks for what is missing when it is painted, and tells when some of it has come."""
+
+    changed = pyqtSignal()
+
+    def __init__(self, desk: Desk, view: Viewport, theme: Theme) -> None:
+        super().__init__()
+        self._desk, self._view, self._theme = desk, view, theme
+        self._tiles: OrderedDict[Key, QImage] = OrderedDict()
+        self._asked: dict[str, tuple[Key, ...]] = {}
+        self._last: dict[str, tuple[Key, float]] = {}
+        theme.changed.connect(self._recolour)
+
+    def paint(self, p: QPainter, lane: Lane, rect: QRectF, source: Source, side: object) -> None:
+        """Draw a lane's spectrogram into rect; side: a name for which sound it is (recorded, treated with what …)."""
+        view = self._view
+        width = TILE_PX * view.per_pixel
+        first, last = int(view.start // width), int((view.start + view.width * view.per_pixel) // width)
+        spans = tuple((s.start, s.end) for s in view.map.spans)
+        base: Key = (lane.id, side, round(view.per_pixel, 6), hash(spans))
+        wanted = []
+        for index in range(first, last + 1):
+            key = (*base, index)
+            x = (index * width - view.start) / view.per_pixel
+            image = self._tiles.get(key)
+            if image is None:
+                wanted.append(_Wanted(key, source, view.map, lane.start_frame, index * width, view.per_pixel))
+                continue
+            self._tiles.move_to_end(key)
+            p.drawImage(QRectF(rect.left() + x, rect.top() + 1, TILE_PX, rect.height() - 1), image)
+        self._ask(lane, wanted)
+
+    def _ask(self, lane: Lane, wanted: list[_Wanted]) -> None:
+        keys = tuple(w.key for w in wanted)
+        if not wanted or self._asked.get(lane.id) == keys:
+            return
+        self._asked[lane.id] = keys
+
+        def work(task: Task) -> list[tuple[Key, np.ndarray]]:
+            out = []
+            for k, w in enumerate(wanted):
+                task.step(k / len(wanted))
+                out.append((w.key, _levels(w)))
+            return out
+
+        def done(result: list[tuple[Key, np.ndarray]]) -> None:
+            self._asked.pop(lane.id, None)
+            for key, levels in result:
+                self._tiles[key] = _image(levels, self._theme.colours)
+            while len(self._tiles) > MOST_TILES:
+                self._tiles.popitem(last=False)
+            self.changed.emit()
+
+        self._desk.jobs.start(("spectrogram", lane.id), "Drawing spectrograms", work, done, quiet=True)
+
+    def _recolour(self) -> None:
+        for image in self._tiles.values():
+            image.setColorTable(_colours(self._theme.colours))
+
+
+def _levels(w: _Wanted) -> np.ndarray:
+    """The tile's columns, gathered from the spans of the session that lie under them."""
+    out = np.zeros((ROWS, TILE_PX), np.uint8)
+    for index in w.time_map.spans_between(int(w.display), int(w.display + TILE_PX * w.per_pixel) + 1):
+        span = w.time_map.spans[index]
+        first = max(int(np.floor((span.program - w.display) / w.per_pixel)), 0)
+        last = min(int(np.ceil((span.program + span.frames - w.display) / w.per_pixel)), TILE_PX)
+        if last > first:
+            at = span.start + (w.display + first * w.per_pixel - span.program) - w.offset
+            part = spectrogram(w.source, at, w.per_pixel, last - first, ROWS)
+            out[:, first:last] = np.maximum(out[:, first:last], part)
+    return out
+
+
+def _image(levels: np.ndarray, colours: Colours) -> QImage:
+    rows, columns = levels.shape
+    image = QImage(levels.tobytes(), columns, rows, columns, QImage.Format.Format_Indexed8).copy()
+    image.setColorTable(_colours(colours))
+    return image
+
+
+def _colours(c: Colours) -> list[int]:
+    """Printed ink on paper: quiet is the card itself, then thread, saddle, ink."""
+    stops = [(0.0, QColor(c.card)), (0.28, _mixed(QColor(c.card), QColor(c.thread), 0.25)), (0.58, QColor(c.thread)),
+             (0.8, QColor(c.saddle)), (1.0, QColor(c.ink))]  # fmt: skip
+    out = []
+    for k in range(256):
+        t = k / 255
+        low, high = next((a, b) for a, b in pairwise(stops) if t <= b[0])
+        out.append(_mixed(low[1], high[1], (t - low[0]) / (high[0] - low[0])).rgb())
+    return out
+
+
+def _mixed(a: QColor, b: QColor, share: float) -> QColor:
+    parts = zip((a.red(), a.green(), a.blue()), (b.red(), b.green(), b.blue()), strict=True)
+    return QColor(*(round(x + (y - x) * share) for x, y in parts))

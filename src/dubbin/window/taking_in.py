@@ -1,0 +1,78 @@
+"""What the Intake page has done in the background: recordings lined up by sound, and found again at another place."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+from dubbin.core.episode import commands
+from dubbin.core.episode.intake import take_in
+from dubbin.core.episode.model import Lane, Role
+from dubbin.core.jobs import Task
+from dubbin.core.measure.alignment import Alignment, align
+from dubbin.window.desk import Desk
+
+LEAST_DRIFT_PPM = 0.5  # less is no more than the scatter of the measurement: half a millisecond in a quarter of an hour
+
+
+class TakingIn:
+    """alignments: by recording, what was found when it was lined up last."""
+
+    def __init__(self, desk: Desk) -> None:
+        self._desk = desk
+        self.alignments: dict[str, Alignment] = {}
+
+    def relink(self, recording_id: str, path: Path) -> None:
+        """Take a recording from another place, in the background."""
+        rate = self._desk.episode.rate
+
+        def done(taken: Any) -> None:
+            self._desk.do(commands.relink(self._desk.episode, recording_id, taken.recording))
+
+        self._desk.jobs.start(
+            ("relink", recording_id), f"Reading {path.name}", lambda task: take_in(path, self._desk.copies, rate, task), done
+        )
+
+    def line_up(self) -> None:
+        """Line all recordings up with the first voice by their sound, in the background."""
+        episode = self._desk.episode
+        voices = [lane for lane in episode.lanes if lane.role is Role.VOICE and lane.recording in self._desk.recordings]
+        first = voices[0] if voices else None
+        others = {lane.recording: lane for lane in voices if first and lane.recording != first.recording}
+        if first is None or not others:
+            self._desk.said.emit("There must be at least two recordings of voices to line up.")
+            return
+        reference = self._desk.recordings[first.recording]
+
+        def work(task: Task) -> list[tuple[Lane, Alignment | None, int]]:
+            out = []
+            for k, lane in enumerate(others.values()):
+                part = task.part(k / len(others), (k + 1) / len(others))
+                recording = episode.recording(lane.recording)
+                path = Path(recording.path)
+                # Measured on the clock of the recorder itself, whatever was corrected before.
+                copy = self._desk.copies.obtain(path, episode.rate, part.part(0.0, 0.3))
+                found = align(reference, copy, part.part(0.3, 0.8))
+                frames = copy.frames
+                if found is not None and abs(found.drift_ppm) >= LEAST_DRIFT_PPM:
+                    made = self._desk.copies.obtain(path, episode.rate, part.part(0.8, 1.0), drift_ppm=round(found.drift_ppm, 2))
+                    frames = made.frames
+                out.append((lane, found, frames))
+            return out
+
+        def done(result: list[tuple[Lane, Alignment | None, int]]) -> None:
+            said = []
+            for lane, found, frames in result:
+                if found is None:
+                    said.append(f"{lane.voice} and {first.voice} have too little sound in common to be lined up.")
+                    continue
+                drift = round(found.drift_ppm, 2) if abs(found.drift_ppm) >= LEAST_DRIFT_PPM else 0.0
+                start = first.start_frame + round(found.offset_s * episode.rate)
+                drifting = f", its clock {drift:+.1f} ppm off" if drift else ""
+                text = f"Line up {lane.voice}: {found.offset_s:+.3f} s{drifting}"
+                self.alignments[lane.recording] = found
+                self._desk.do(commands.place_recording(self._desk.episode, lane.recording, start, drift, frames, text))
+                said.append(f"{lane.voice} begins {found.offset_s:+.4f} s after {first.voice}{drifting} (± {found.scatter_ms:.2f} ms).")
+            self._desk.said.emit(" ".join(said))
+
+        self._desk.jobs.start("line up", "Lining up the recordings", work, done)
