@@ -58,13 +58,14 @@ def speech_rms(x: Mono) -> float:
 
 
 def noise_of(kind: int, count: int, seed: int) -> Mono:
-    """White, pink, fan, and babble made of the other voice's lines on top of one another."""
+    """White, pink (from 60 Hz), or fan noise; RMS 1."""
     rng = np.random.default_rng(seed)
     white = rng.standard_normal(count)
     if kind == 0:
         out = white
     elif kind == 1:
         out = signal.lfilter([0.05, -0.096, 0.051, -0.0044], [1, -2.495, 2.017, -0.522], white)
+        out = signal.sosfilt(signal.butter(1, 60, "high", fs=RATE, output="sos"), out)
     else:
         out = faults.fan_noise(count, RATE, seed)
     return out / np.std(out)

@@ -52,14 +52,15 @@ def rnnoise(x: Mono) -> Mono:
     library.rnnoise_destroy.argtypes = [ctypes.c_void_p]
     state = library.rnnoise_create(None)
     hop = 480
-    padded = np.zeros(-(-(len(x) + hop) // hop) * hop, np.float32)
+    delay = 2 * hop  # measured by cross-correlation
+    padded = np.zeros(-(-(len(x) + delay) // hop) * hop, np.float32)
     padded[: len(x)] = x * 32768.0
     out = np.zeros_like(padded)
     for start in range(0, len(padded), hop):
         piece, result = padded[start : start + hop], out[start : start + hop]
         library.rnnoise_process_frame(state, result.ctypes.data_as(pointer), piece.ctypes.data_as(pointer))
     library.rnnoise_destroy(state)
-    return out[hop : hop + len(x)] / 32768.0
+    return out[delay : delay + len(x)] / 32768.0
 
 
 def ffmpeg(filters: str) -> Method:

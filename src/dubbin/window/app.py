@@ -8,6 +8,7 @@ import sys
 import traceback
 from pathlib import Path
 from types import TracebackType
+from typing import NoReturn
 
 from dubbin.core.episode.document import Document
 from dubbin.core.errors import DubbinError
@@ -58,4 +59,13 @@ def run(folders: Folders, episode: Path | None) -> int:
 
     sys.excepthook = on_error
     window.show()
-    return int(app.exec())
+    _end(int(app.exec()))
+
+
+def _end(code: int) -> NoReturn:
+    """The window has closed: episode, journal and working threads are in order. What is left are threads of Qt and of the
+    sound system, which at times outlive what they use while an interpreter takes itself apart; so it doesn't."""
+    logging.shutdown()
+    sys.stdout.flush()
+    sys.stderr.flush()
+    os._exit(code)

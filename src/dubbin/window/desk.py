@@ -114,6 +114,9 @@ class Desk(QObject):
     def _on_changed(self, before: Episode, after: Episode) -> None:
         if before.recordings != after.recordings:
             self._load_recordings()
+        if [lane.channels for lane in before.lanes] != [lane.channels for lane in after.lanes]:
+            for recording_id in list(self.recordings):
+                self._measure(recording_id)
         if self.document.episode is self.document.history.episode:
             self._render_treated()
         self.episode_changed.emit(before, after)
@@ -202,6 +205,8 @@ class Desk(QObject):
             key = self._lane_key(lane)
             source = self.lane_source(lane)
             if lane.recording != recording_id or source is None or key in self._reports:
+                continue
+            if self.jobs.is_busy(("measure", key)):
                 continue
 
             def work(task: Task, source: Source = source) -> tuple[RecordingReport, Activity]:

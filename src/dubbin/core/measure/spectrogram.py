@@ -31,9 +31,11 @@ def share_of(hz: float, rate: int) -> float:
 def _rows(rate: int, size: int, rows: int) -> tuple[NDArray[np.int64], NDArray[np.int64], NDArray[np.float32]]:
     """For every row its first bin, one past its last, and how far between bins a narrow one lies."""
     edges = np.array([hz_of(k / rows, rate) for k in range(rows + 1)]) * size / rate
-    first = np.floor(edges[:-1]).astype(np.int64)
-    last = np.maximum(np.ceil(edges[1:]).astype(np.int64), first + 1)
-    return first, np.minimum(last, size // 2 + 1), ((edges[:-1] + edges[1:]) / 2 - first).astype(np.float32)
+    wide = edges[1:] - edges[:-1] >= 2.0
+    middles = (edges[:-1] + edges[1:]) / 2
+    first = np.where(wide, np.round(edges[:-1]), np.floor(middles)).astype(np.int64)
+    last = np.where(wide, np.round(edges[1:]), first + 1).astype(np.int64)
+    return first, np.minimum(last, size // 2 + 1), (middles - first).astype(np.float32)
 
 
 def spectrogram(source: Source, start: float, per_column: float, count: int, rows: int) -> NDArray[np.uint8]:

@@ -111,7 +111,8 @@ def _levels(w: _Wanted) -> np.ndarray:
 
 def _image(levels: np.ndarray, colours: Colours) -> QImage:
     rows, columns = levels.shape
-    image = QImage(levels.tobytes(), columns, rows, columns, QImage.Format.Format_Indexed8).copy()
+    data = np.ascontiguousarray(levels)  # held until it is copied: the picture only points to it
+    image = QImage(data.data, columns, rows, columns, QImage.Format.Format_Indexed8).copy()
     image.setColorTable(_colours(colours))
     return image
 

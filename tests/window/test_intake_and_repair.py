@@ -1,0 +1,208 @@
+"""Intake and Repair as an engineer works them: findings, places, lining up, evidence, touch-ups."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+import soundfile as sf
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtTest import QTest
+
+from dubbin.core.episode.commands import nudge
+from dubbin.core.measure.report import measure_recording
+from dubbin.core.measure.spectrogram import hz_of, share_of, spectrogram
+from dubbin.core.mix.hear import Hear
+from dubbin.window.lanes.lanes_view import Picture
+from dubbin.window.parts.finding_row import FindingRow
+from dubbin.window.steps import Step
+from tests.conftest import RATE, noise, rms_db, tone
+from tests.window.conftest import drag, settle
+
+
+def rows_of(window, lane) -> list[FindingRow]:
+    column = window.pages[Step.INTAKE]._cards[lane.id].findings
+    return [column.itemAt(k).widget() for k in range(column.count())]
+
+
+def test_findings_stand_on_the_card_and_a_click_goes_there_and_plays(window, qtbot):
+    lane = window.desk.episode.lanes[1]
+    kinds = {row.finding.kind: row for row in rows_of(window, lane)}
+    assert {"clicks", "noise", "echo"} <= set(kinds)
+    row = kinds["clicks"]
+    for place in row.finding.places_s[:2]:
+        row.click()
+        assert window.player.is_playing and window.desk.picked_lane.id == lane.id
+        assert window.playing._return_to == lane.start_frame + round(place[0] * RATE)
+        window.playing.toggle()
+    assert "clear" in row.accessibleName() or "severe" in row.accessibleName()
+
+
+def test_places_are_walked_by_key_and_marked_while_one_listens(window, qtbot):
+    window.desk.pick_lane(window.desk.episode.lanes[1].id)
+    lanes = window.lanes
+    lanes.setFocus()
+    places = window.editing.places()
+    QTest.keyClick(lanes, Qt.Key.Key_V)
+    assert window.playing._return_to == places[0][0]
+    window.player.stop()
+    window.editing.go(places[0][0] + 10)
+    QTest.keyClick(lanes, Qt.Key.Key_K)
+    (marker,) = window.desk.episode.markers
+    assert marker.frame == places[0][0] + 10
+    page = window.pages[Step.INTAKE]
+    page.choice._choose("markers")
+    note = page.markers.cellWidget(0, 1)
+    note.setFocus()
+    QTest.keyClicks(note, "cough")
+    QTest.keyClick(note, Qt.Key.Key_Return)
+    assert window.desk.episode.markers[0].text == "cough"
+    lanes.grab()
+    page.markers.cellWidget(0, 2).click()
+    assert not window.desk.episode.markers
+
+
+def test_recordings_made_apart_are_lined_up(window, qtbot):
+    lane = window.desk.episode.lanes[1]
+    window.desk.do(nudge(window.desk.episode, lane.id, round(1.234 * RATE)))
+    window.pages[Step.INTAKE].align_button.click()
+    settle(qtbot, window)
+    first, second = window.desk.episode.lanes[:2]
+    assert second.start_frame - first.start_frame == pytest.approx(0, abs=0.001 * RATE)
+    assert "begins" in window.notice_text.text()
+    window.pages[Step.INTAKE]._cards[lane.id].nudges[10].click()
+    assert window.desk.episode.lanes[1].start_frame - second.start_frame == pytest.approx(480, abs=1)
+
+
+def test_a_moved_recording_is_found_again(open_window, demo, qtbot, tmp_path):
+    old = demo.parent / "tobias-kitchen-table.wav"
+    new = tmp_path / "elsewhere.wav"
+    old.rename(new)
+    window = open_window(demo)
+    lane = window.desk.episode.lanes[1]
+    card = window.pages[Step.INTAKE]._cards[lane.id]
+    assert not card.relink.isHidden()
+    window.taking_in.relink(lane.recording, new)
+    settle(qtbot, window)
+    assert window.desk.episode.recording(lane.recording).path == str(new)
+    assert window.desk.report(window.desk.episode.lanes[1]) is not None and card.relink.isHidden()
+
+
+def test_several_microphones_in_one_file_become_lanes(open_window, qtbot, tmp_path, speech):
+    x = np.stack([speech[: 6 * RATE], np.roll(speech[: 6 * RATE], 9000)], 1)
+    sf.write(tmp_path / "two mics.wav", x + noise(6, -60)[:, None], RATE)
+    window = open_window()
+    window.take_files([tmp_path / "two mics.wav"])
+    settle(qtbot, window)
+    lane = window.desk.episode.lanes[0]
+    window.pages[Step.INTAKE]._cards[lane.id].split.click()
+    settle(qtbot, window)
+    assert [part.channels for part in window.desk.episode.lanes] == [(0,), (1,)]
+    assert all(window.desk.report(part) for part in window.desk.episode.lanes)
+
+
+def test_the_suggested_repairs_mend_the_demo(window, qtbot):
+    window.go_step(Step.REPAIR)
+    page, lane = window.pages[Step.REPAIR], window.desk.episode.lanes[1]
+    window.desk.pick_lane(lane.id)
+    before = window.desk.report(lane)
+    for suggestion in before.suggested:
+        page.cards[suggestion.treatment].switch.click()
+    settle(qtbot, window)
+    lane = window.desk.episode.lanes[1]
+    after = measure_recording(window.desk.sound(lane).repaired)
+    assert after.noise.floor_dbfs < before.noise.floor_dbfs - 10
+    assert after.clicks.count < before.clicks.count / 5
+    assert after.echo.rt60_s is None or after.echo.rt60_s < 0.7 * before.echo.rt60_s
+    for suggestion in before.suggested:
+        text = page.cards[suggestion.treatment].rows.value("speech in the residue")
+        assert "✓" in text, f"{suggestion.treatment}: {text}"
+    for pane in ("places", "echo", "spectrum"):
+        page.panes.choice._choose(pane)
+        settle(qtbot, window)
+        assert lane.voice in page.panes.title.text()
+    assert page.panes.table.rowCount() > 10
+    assert page.panes.echo.data_of("treated")[0] is not None
+
+
+def test_a_treatment_that_eats_the_voice_is_warned_of_and_held_back(window, qtbot):
+    window.go_step(Step.REPAIR)
+    page, lane = window.pages[Step.REPAIR], window.desk.episode.lanes[1]
+    window.desk.pick_lane(lane.id)
+    page.cards["dereverb"].switch.click()
+    page.forms["dereverb"].fields["depth_db"].setValue(24.0)
+    settle(qtbot, window)
+    lane = window.desk.episode.lanes[1]
+    guard = window.desk.guard(lane, "dereverb")
+    audible = guard.is_audible(lane.repairs[0].strength / 100)
+    assert ("audible" in page.cards["dereverb"].rows.value("speech in the residue")) == audible
+    assert page._suggested(lane, "dereverb") <= 100 * guard.highest_strength
+
+
+def test_treated_is_heard_as_loud_as_recorded(window, qtbot):
+    window.go_step(Step.REPAIR)
+    window.pages[Step.REPAIR].cards["denoise"].switch.click()
+    settle(qtbot, window)
+    span = (10 * RATE, 20 * RATE)
+    plain = window.desk.program().read(*span)
+    window.actions_by_id["match"].run()
+    matched = window.desk.program().read(*span)
+    assert np.max(np.abs(matched - plain)) > 0
+    lane = window.desk.episode.lanes[0]
+    gain = window.desk.report(lane).loudness.integrated_lufs - window.desk.after(lane).loudness.integrated_lufs
+    assert window.desk._match_gains(Hear.TREATED)[lane.id] == pytest.approx(gain)
+    assert window.desk._match_gains(Hear.RESIDUE) == {}
+
+
+def test_a_sound_is_taken_out_of_a_rectangle_on_the_spectrogram(window, qtbot):
+    window.go_step(Step.REPAIR)
+    window.lanes.setFocus()
+    QTest.keyClick(window.lanes, Qt.Key.Key_G)
+    QTest.keyClick(window.lanes, Qt.Key.Key_G)
+    assert window.lanes.picture is Picture.SPECTROGRAM
+    window.lanes.grab()
+    qtbot.waitUntil(lambda: bool(window.lanes._spectrograms._tiles), timeout=10_000)
+    window.lanes.grab()
+    lane, rect = window.lanes.lane_rects()[0]
+    a, b = QPoint(200, round(rect.top() + 30)), QPoint(320, round(rect.top() + 70))
+    QTest.mousePress(window.lanes, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.AltModifier, a)
+    for k in (0.3, 0.7, 1.0):
+        QTest.mouseMove(window.lanes, QPoint(round(a.x() + k * (b - a).x()), round(a.y() + k * (b - a).y())))
+    QTest.mouseRelease(window.lanes, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.AltModifier, b)
+    band = window.selection.band
+    assert band.lane_id == lane.id and band.low_hz < band.high_hz
+    start, end = (f / RATE for f in window.selection.range)
+    QTest.keyClick(window.lanes, Qt.Key.Key_T)
+    settle(qtbot, window)
+    (spot,) = window.desk.episode.lanes[0].touch_ups
+    assert (spot.start_s, spot.end_s) == pytest.approx((start, end)) and spot.depth_db == 18
+    sound = window.desk.sound(window.desk.episode.lanes[0])
+    inside = (round(start * RATE) + 2000, round(end * RATE) - 2000)
+    residue = sound.recorded.read(*inside) - sound.repaired.read(*inside)
+    assert rms_db(residue) > -90
+    np.testing.assert_allclose(sound.repaired.read(0, 1000), sound.recorded.read(0, 1000), atol=1e-6)
+    window.pages[Step.REPAIR].touch_list.itemAt(0).widget().click()
+    assert not window.desk.episode.lanes[0].touch_ups
+
+
+def test_a_treatment_is_kept_to_the_selection(window, qtbot):
+    window.go_step(Step.REPAIR)
+    page = window.pages[Step.REPAIR]
+    page.cards["denoise"].switch.click()
+    drag(window.lanes, (200, 90), (300, 90))
+    page.only["denoise"].click()
+    settle(qtbot, window)
+    use = window.desk.episode.lanes[0].repairs[0]
+    assert (use.spans[0].start_frame, use.spans[0].end_frame) == window.selection.range
+    assert "1 stretch" in page.only["denoise"].text()
+    window.selection.clear()
+    page.only["denoise"].click()
+    assert window.desk.episode.lanes[0].repairs[0].spans == ()
+
+
+@pytest.mark.parametrize("frequency", [150.0, 1000.0, 6000.0])
+def test_a_tone_is_dark_at_its_height_in_the_spectrogram(frequency):
+    picture = spectrogram(tone(frequency, 2, -20), 0, 480.0, 150, 128)
+    row = int(np.argmax(picture[:, 75]))
+    assert hz_of((127.5 - row) / 128, RATE) == pytest.approx(frequency, rel=0.1, abs=30)
+    assert share_of(hz_of(0.4, RATE), RATE) == pytest.approx(0.4)
+    assert not spectrogram(tone(frequency, 2, -20), 3 * RATE, 480.0, 20, 128).any()
