@@ -98,9 +98,19 @@ def ffmpeg(filters: str) -> Method:
         source.push(None)
         pull()
         y = np.concatenate(out).astype(np.float32)
-        return np.pad(y, (0, max(0, len(x) - len(y))))[: len(x)]
+        return aligned(x, y)
 
     return run
+
+
+def aligned(x: Mono, y: Mono) -> Mono:
+    """y as long as x and moved to where it fits best: a filter that delays is not to be scored for that."""
+    size = 1 << int(np.ceil(np.log2(len(x) + len(y))))
+    score = np.fft.irfft(np.fft.rfft(y, size) * np.conj(np.fft.rfft(x, size)), size)
+    lag = int(np.argmax(score))
+    lag = lag - size if lag > size // 2 else lag
+    y = y[lag:] if lag > 0 else np.pad(y, (-lag, 0))
+    return np.pad(y, (0, max(0, len(x) - len(y))))[: len(x)]
 
 
 def noisereduce_stationary(x: Mono) -> Mono:

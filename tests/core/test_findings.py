@@ -7,7 +7,7 @@ import pytest
 from scipy import signal
 
 from dubbin.core.measure.bandwidth import BandwidthMeter
-from dubbin.core.measure.channels import ChannelMeter
+from dubbin.core.measure.channels import ChannelMeter, are_swapped
 from dubbin.core.measure.dropouts import DropoutMeter
 from dubbin.core.measure.findings import Severity
 from dubbin.core.measure.plosives import PlosiveMeter
@@ -42,6 +42,13 @@ class TestChannels:
     def test_a_channel_with_nothing_on_it(self, voice):
         found = pushed(ChannelMeter(3), np.stack([voice, np.zeros_like(voice), np.roll(voice, 4000)]))
         assert found.silent == (1,) and not found.inverted and not found.same
+
+    def test_sides_that_are_swapped_against_another_recording(self, voice):
+        other = np.roll(voice, 5 * RATE)
+        pair = np.stack([voice + 0.2 * other, other + 0.2 * voice]).astype(np.float32)
+        far = np.roll(pair, 40, axis=1) + noise(20, -55, 2)[: len(voice)]
+        assert are_swapped(Sound(pair, RATE), Sound(np.ascontiguousarray(far[::-1]), RATE), 0)
+        assert not are_swapped(Sound(pair, RATE), Sound(np.ascontiguousarray(far), RATE), 0)
 
     def test_two_microphones_are_neither(self, voice):
         found = pushed(ChannelMeter(2), np.stack([voice, np.roll(voice, 900) * 0.5 + noise(20, -50)[: len(voice)]]))

@@ -10,6 +10,7 @@ from dubbin.core.episode.intake import take_in
 from dubbin.core.episode.model import Lane, Role
 from dubbin.core.jobs import Task
 from dubbin.core.measure.alignment import Alignment, align
+from dubbin.core.measure.channels import are_swapped
 from dubbin.window.desk import Desk
 
 LEAST_DRIFT_PPM = 0.5  # less is no more than the scatter of the measurement: half a millisecond in a quarter of an hour
@@ -44,7 +45,7 @@ class TakingIn:
             return
         reference = self._desk.recordings[first.recording]
 
-        def work(task: Task) -> list[tuple[Lane, Alignment | None, int]]:
+        def work(task: Task) -> list[tuple[Lane, Alignment | None, int, bool]]:
             out = []
             for k, lane in enumerate(others.values()):
                 part = task.part(k / len(others), (k + 1) / len(others))
@@ -57,12 +58,14 @@ class TakingIn:
                 if found is not None and abs(found.drift_ppm) >= LEAST_DRIFT_PPM:
                     made = self._desk.copies.obtain(path, episode.rate, part.part(0.8, 1.0), drift_ppm=round(found.drift_ppm, 2))
                     frames = made.frames
-                out.append((lane, found, frames))
+                at = round(found.offset_s * episode.rate) if found else 0
+                swapped = found is not None and are_swapped(reference, copy, at)
+                out.append((lane, found, frames, swapped))
             return out
 
-        def done(result: list[tuple[Lane, Alignment | None, int]]) -> None:
+        def done(result: list[tuple[Lane, Alignment | None, int, bool]]) -> None:
             said = []
-            for lane, found, frames in result:
+            for lane, found, frames, swapped in result:
                 if found is None:
                     said.append(f"{lane.voice} and {first.voice} have too little sound in common to be lined up.")
                     continue
@@ -73,6 +76,8 @@ class TakingIn:
                 self.alignments[lane.recording] = found
                 self._desk.do(commands.place_recording(self._desk.episode, lane.recording, start, drift, frames, text))
                 said.append(f"{lane.voice} begins {found.offset_s:+.4f} s after {first.voice}{drifting} (± {found.scatter_ms:.2f} ms).")
+                if swapped:
+                    said.append(f"Left and right of {lane.voice} are swapped against {first.voice}.")
             self._desk.said.emit(" ".join(said))
 
         self._desk.jobs.start("line up", "Lining up the recordings", work, done)

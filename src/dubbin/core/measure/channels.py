@@ -11,7 +11,7 @@ from itertools import combinations
 
 import numpy as np
 
-from dubbin.core.sound.source import Samples
+from dubbin.core.sound.source import Samples, Source, read_padded
 
 SILENT_DBFS = -85.0
 SILENT_BELOW_LOUDEST_DB = 50.0  # crosstalk of a cable is quieter than this
@@ -59,3 +59,31 @@ class ChannelMeter:
             elif alike > SAME and abs(level[a] - level[b]) < 0.1:
                 same.append((a, b))
         return Channels(silent, tuple(inverted), tuple(same))
+
+
+STRETCHES, STRETCH_S = 12, 4.0  # compared of two recordings
+SWAPPED_RATIO = 1.3  # crossed over straight likeness, from which on sides are called swapped
+
+
+def are_swapped(first: Source, second: Source, offset_frames: int) -> bool:
+    """Whether the left of one stereo recording is the right of the other; both hear the same session.
+
+    offset_frames: where the second begins on the clock of the first, exact to a few frames; envelopes are compared, so that
+    microphones in different places are still alike.
+    """
+    if first.channels != 2 or second.channels != 2:
+        return False
+    begin, end = max(offset_frames, 0), min(first.frames, offset_frames + second.frames)
+    length = min(round(STRETCH_S * first.rate), max(end - begin, 0))
+    hop = max(1, first.rate // 100)
+    straight = crossed = 0.0
+    for start in np.linspace(begin, max(end - length, begin), STRETCHES).astype(int):
+        a = read_padded(first, int(start), int(start) + length)
+        b = read_padded(second, int(start) - offset_frames, int(start) - offset_frames + length)
+        levels = []
+        for x in (a, b):
+            power = np.mean(x[:, : length // hop * hop].reshape(2, -1, hop) ** 2, axis=2) + 1e-12
+            levels.append(np.log(power[0]) - np.log(power[1]))  # which side is louder, moment by moment
+        tilt = float(np.sum(levels[0] * levels[1]))
+        straight, crossed = straight + max(tilt, 0.0), crossed + max(-tilt, 0.0)
+    return crossed > SWAPPED_RATIO * straight + 1e-6 * STRETCHES

@@ -19,9 +19,9 @@ from dubbin.core.sound.source import Samples, Source
 from dubbin.core.treat.settings import setting
 from dubbin.core.treat.treatment import Context, Treatment
 
-STOP_DB = 60.0
+STOP_DB = 52.0
 # The response falls from the pass edge to the stop edge, which lies this share below it.
-STOP_SHARE = 0.80
+STOP_SHARE = 0.87
 
 
 @dataclass(frozen=True)
