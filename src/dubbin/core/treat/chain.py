@@ -70,9 +70,16 @@ class Stage:
     def tile_count(self) -> int:
         return -(-self.frames // self.tile_frames)
 
+    @property
+    def is_idle(self) -> bool:
+        """Whether the treatment leaves this recording as it is."""
+        return self.treatment.is_idle(self.findings())
+
     def is_ready(self, start: int, stop: int) -> bool:
         """Whether frames start to stop can be read without computing."""
-        return all(self._tiles.has(i) for i in self._indices(start, stop))
+        if all(self._tiles.has(i) for i in self._indices(start, stop)):
+            return True
+        return self._found.knows(self._key) and self.is_idle
 
     def _indices(self, start: int, stop: int) -> range:
         return range(start // self.tile_frames, -(-stop // self.tile_frames))
@@ -104,9 +111,13 @@ class Stage:
     def fill(self, task: Task) -> None:
         """Compute all tiles that are not there yet, on all cores. For keepers that keep every tile."""
         missing = [index for index in range(self.tile_count) if not self._tiles.has(index)]
+        if not missing or self.is_idle:
+            return
         in_parallel(self.tile, missing, task)
 
     def read(self, start: int, stop: int) -> Samples:
+        if not all(self._tiles.has(i) for i in self._indices(start, stop)) and self.is_idle:
+            return self.upstream.read(start, stop)
         out = np.empty((self.channels, stop - start), np.float32)
         for index in self._indices(start, stop):
             offset = index * self.tile_frames

@@ -42,6 +42,9 @@ class Declick(Treatment):
     def analyse(self, source: Source, settings: DeclickSettings, task: Task) -> Clicks:
         return find_clicks(source, settings.sensitivity, task)
 
+    def is_idle(self, findings: Clicks) -> bool:
+        return not any(findings.spans)
+
     def process(self, x: Samples, context: Context) -> Samples:
         clicks: Clicks = context.findings
         out = x.copy()

@@ -67,6 +67,9 @@ class Declip(Treatment):
             return ClippingFindings(ceilings, Saturation((None,) * source.channels))
         return ClippingFindings(ceilings, find_saturation(source, task.part(0.5, 1.0)))
 
+    def is_idle(self, findings: ClippingFindings) -> bool:
+        return not any(findings.saturation.curves) and all(b is None for pair in findings.ceilings.bounds for b in pair)
+
     def process(self, x: Samples, context: Context) -> Samples:
         out = x.copy()
         found: ClippingFindings = context.findings

@@ -31,6 +31,9 @@ class Dehum(Treatment):
     def analyse(self, source: Source, settings: DehumSettings, task: Task) -> HumTrack | None:
         return find_hum(source, task)
 
+    def is_idle(self, findings: HumTrack | None) -> bool:
+        return findings is None
+
     def process(self, x: Samples, context: Context) -> Samples:
         if context.findings is None:
             return x.copy()

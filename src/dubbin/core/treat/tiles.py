@@ -93,6 +93,11 @@ class Findings:
                 self._known[key] = find()
             return self._known[key]
 
+    def knows(self, key: str) -> bool:
+        """Whether the findings of `key` can be had without looking."""
+        with self._lock:
+            return key in self._known
+
 
 class TileKeeper(Protocol):
     """Hands out the tiles of a stage by a key that names all that its result depends on."""

@@ -74,6 +74,9 @@ class TouchUp(Treatment):
                     out[k, side] = out[k, 1 - side]
         return Surroundings(out)
 
+    def is_idle(self, findings: Surroundings) -> bool:
+        return len(findings.power) == 0
+
     def process(self, x: Samples, context: Context) -> Samples:
         out = x.copy()
         begin, end = context.start_frame / context.rate, (context.start_frame + x.shape[1]) / context.rate

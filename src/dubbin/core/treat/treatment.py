@@ -47,6 +47,10 @@ class Treatment(ABC):
     def analyse(self, source: Source, settings: Any, task: Task) -> Any:
         """Findings about the whole recording: read block by block, returned as a small frozen value."""
 
+    def is_idle(self, findings: Any) -> bool:
+        """Whether `process` would give every stretch back as it is: then nothing is computed and nothing kept."""
+        return False
+
     @abstractmethod
     def process(self, x: Samples, context: Context) -> Samples:
         """The treated stretch at full strength: a new array of the same shape, aligned to the sample."""
