@@ -44,6 +44,7 @@ DRY_RT60_S, LONG_RT60_S = 0.28, 0.6
 CLICKS_A_MINUTE, FEWEST_CLICKS = 12.0, 8
 FEWEST_CLIPPED = 3
 OFFSET = 0.002
+SHORTEST_S = 0.5  # of a sound whose mean says anything
 USUAL_SIBILANCE_DB, SHARP_DB = 2.0, 6.0
 FEWEST_PLOSIVES = 3
 MOMENT_S = 0.02  # a click has no length to speak of; on the lanes it gets this one
@@ -146,7 +147,7 @@ def _add_untreated(report: RecordingReport, out: list[Finding]) -> None:
         text = f"{_count(report.dropouts.count, 'drop-out')}, the longest {1000 * longest:.0f} ms"
         severity = _graded(report.dropouts.count, 2, 10)
         out.append(Finding("dropouts", "Drop-outs", text, severity, report.dropouts.spans_s))
-    if abs(report.dc_offset) > OFFSET:
+    if abs(report.dc_offset) > OFFSET and report.duration_s >= SHORTEST_S:
         text = f"samples lie {100 * report.dc_offset:.1f} % off the zero line"
         derumble = all(f.treatment != "derumble" for f in out)
         severity = _graded(abs(report.dc_offset), 0.01, 0.05)
@@ -157,6 +158,6 @@ def _add_untreated(report: RecordingReport, out: list[Finding]) -> None:
         severity = _graded(-limit, -12000.0, -5000.0)
         out.append(Finding("bandwidth", "Narrow band", text, severity))
     sharp = report.tone.sibilance_excess_db
-    if sharp is not None and sharp > USUAL_SIBILANCE_DB:
+    if sharp is not None and sharp > USUAL_SIBILANCE_DB and report.noise.snr_db is not None:
         text = f"s-sounds {sharp:.1f} dB sharper than usual: for the Voice step"
         out.append(Finding("sibilance", "Sibilance", text, _graded(sharp, 4.0, SHARP_DB)))

@@ -40,6 +40,7 @@ COHERENT, COHERENCE_S = (
     0.6,
     12.0,
 )  # share of a harmonic's power that keeps its phase over this long, where there is hum
+ABOVE_CHANCE = 6.0  # times the power that is found between the tones, where nothing is
 SEARCH_S = 16.0
 SEARCH_STRETCHES = 12
 
@@ -79,28 +80,33 @@ def find_hum(source: Source, task: Task | None = None) -> HumTrack | None:
     nominal = _nominal(x.mean(axis=0))
     if nominal is None:
         return None
-    count = len(x[0]) * STEPS_PER_S // LOW_RATE
-    time_s = np.arange(x.shape[1]) / LOW_RATE
-    phase = nominal * time_s
+    count = x.shape[1] * STEPS_PER_S // LOW_RATE
+    phase = nominal * _times(count)
     harmonics = int(HIGHEST_HZ / nominal)
     for attempt, smooth_s in enumerate(TRACKING_S):
         task.step(0.4 + 0.08 * attempt)
         values = np.stack([_demodulated(c, phase, TRACKED, count) for c in x])
-        lag = _phase_error(*_robust_mean(values, smooth_s), smooth_s)
-        phase = phase + np.interp(time_s, _times(count), lag)
-    values = np.stack([_demodulated(c, phase, harmonics, count) for c in x])
-    task.step(0.85)
-    amplitudes, _ = _robust_mean(values, SMOOTH_S)
+        phase = phase + _phase_error(*_robust_mean(values, smooth_s), smooth_s)
+    amplitudes = np.empty((len(x), harmonics, count), np.complex64)
+    beside = np.empty((len(x), harmonics))
+    for channel in range(len(x)):
+        task.step(0.85)
+        # Between two tones of the hum there is none of it: what is found there is found by chance.
+        between = _demodulated(x[channel], 0.5 * phase, 2 * harmonics, count)[::2]
+        values = _demodulated(x[channel], phase, harmonics, count)
+        for h in range(harmonics):  # one by one, since hours of all of them would take much memory
+            amplitudes[channel, h] = _robust_mean(values[h : h + 1], SMOOTH_S)[0][0]
+            beside[channel, h] = np.mean(np.abs(_robust_mean(between[h : h + 1], SMOOTH_S)[0]) ** 2)
     steady = np.mean(np.abs(amplitudes) ** 2, axis=2)
-    there = (_coherence(amplitudes) > COHERENT) & (steady > 1e-11)
+    chance = ndimage.median_filter(beside, (1, 5), mode="nearest")
+    there = (_coherence(amplitudes) > COHERENT) & (steady > np.maximum(ABOVE_CHANCE * chance, 1e-11))
     level = power_to_db(float(np.max(np.sum(steady * there, axis=1)) / 2))
     heard = there.any(axis=0)
     # A steady tone of music may pass for a high harmonic or two; hum has low ones.
     if not heard[:4].any() or np.count_nonzero(heard[:TRACKED]) < 2 or level < LOWEST_LEVEL_DBFS:
         return None
     amplitudes[~there] = 0
-    at_steps = np.interp(_times(count), time_s, phase)
-    return HumTrack(1.0 / STEPS_PER_S, at_steps, amplitudes)
+    return HumTrack(1.0 / STEPS_PER_S, phase, amplitudes)
 
 
 def describe_hum(track: HumTrack | None) -> Hum:
@@ -186,13 +192,15 @@ def _nominal(x: NDArray[np.float32]) -> float | None:
 def _demodulated(
     x: NDArray[np.float32], phase: NDArray[np.float64], harmonics: int, count: int
 ) -> NDArray[np.complex64]:
-    """(harmonics, count): mean of x times the conjugate carrier over two steps around each step's centre."""
+    """(harmonics, count): mean of x times the conjugate carrier over two steps around each step's centre.
+
+    phase: cycles at the centre of every step; straight in between.
+    """
     hop = LOW_RATE // STEPS_PER_S
     window = signal.windows.hann(2 * hop, sym=False).astype(np.float32)
     window *= 2.0 / window.sum()
     room = (hop // 2, hop // 2 + hop)
-    padded, turned = np.pad(x[: count * hop], room), np.pad(phase[: count * hop], room, mode="edge")
-    return np.asarray(_kernels()[1](padded, turned, window, harmonics, count, hop))
+    return np.asarray(_kernels()[1](np.pad(x[: count * hop], room), phase, window, harmonics, count, hop))
 
 
 @lru_cache(maxsize=1)
@@ -245,7 +253,9 @@ def _kernels() -> tuple[Any, Any]:
         yr, yi, swap = np.empty(size, np.float32), np.empty(size, np.float32), np.empty(size, np.float32)
         for step in range(count):
             for i in range(size):
-                cycles = phase[step * hop + i]
+                place = (step * hop + i - hop // 2) / hop - 0.5
+                left = min(max(int(np.floor(place)), 0), count - 2)
+                cycles = phase[left] + (phase[left + 1] - phase[left]) * (place - left)
                 angle = -2.0 * np.pi * (cycles - np.floor(cycles))
                 tr[i], ti[i] = np.cos(angle), np.sin(angle)
                 yr[i], yi[i] = x[step * hop + i] * window[i], 0.0
