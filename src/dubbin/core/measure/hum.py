@@ -25,6 +25,7 @@ STEPS_PER_S = 20  # estimates a second; a window of two steps holds whole period
 MAINS_HZ = (50.0, 60.0)
 SEARCH_HZ = 0.7  # to both sides of the nominal frequency
 HIGHEST_HZ = 2600.0
+BEFORE = LOW_RATE // STEPS_PER_S // 2  # frames by which a window reaches over the edges of its step
 THINNED = 5
 SMOOTH_S = 1.6  # one sigma of the mean over time
 LOWEST_LEVEL_DBFS = -84.0  # of all harmonics together: below, there is no hum to speak of
@@ -41,6 +42,7 @@ COHERENT, COHERENCE_S = (
     12.0,
 )  # share of a harmonic's power that keeps its phase over this long, where there is hum
 ABOVE_CHANCE = 6.0  # times the power that is found between the tones, where nothing is
+SURE_S = 8.0
 SEARCH_S = 16.0
 SEARCH_STRETCHES = 12
 
@@ -76,11 +78,12 @@ def find_hum(source: Source, task: Task | None = None) -> HumTrack | None:
     task = task or Task()
     if source.frames < 2 * source.rate:
         return None
-    x = _low_rate(source, task.part(0.0, 0.4))
-    nominal = _nominal(x.mean(axis=0))
+    x, frames = _low_rate(source, task.part(0.0, 0.4))
+    sound = x[:, BEFORE : BEFORE + frames]
+    nominal = _nominal(sound[0] if len(x) == 1 else sound.mean(axis=0))
     if nominal is None:
         return None
-    count = x.shape[1] * STEPS_PER_S // LOW_RATE
+    count = frames * STEPS_PER_S // LOW_RATE
     phase = nominal * _times(count)
     harmonics = int(HIGHEST_HZ / nominal)
     for attempt, smooth_s in enumerate(TRACKING_S):
@@ -93,13 +96,16 @@ def find_hum(source: Source, task: Task | None = None) -> HumTrack | None:
         task.step(0.85)
         # Between two tones of the hum there is none of it: what is found there is found by chance.
         between = _demodulated(x[channel], 0.5 * phase, 2 * harmonics, count)[::2]
-        values = _demodulated(x[channel], phase, harmonics, count)
         for h in range(harmonics):  # one by one, since hours of all of them would take much memory
-            amplitudes[channel, h] = _robust_mean(values[h : h + 1], SMOOTH_S)[0][0]
             beside[channel, h] = np.mean(np.abs(_robust_mean(between[h : h + 1], SMOOTH_S)[0]) ** 2)
+        del between
+        values = _demodulated(x[channel], phase, harmonics, count)
+        for h in range(harmonics):
+            amplitudes[channel, h] = _robust_mean(values[h : h + 1], SMOOTH_S)[0][0]
     steady = np.mean(np.abs(amplitudes) ** 2, axis=2)
     chance = ndimage.median_filter(beside, (1, 5), mode="nearest")
-    there = (_coherence(amplitudes) > COHERENT) & (steady > np.maximum(ABOVE_CHANCE * chance, 1e-11))
+    above = ABOVE_CHANCE * max(1.0, SURE_S * STEPS_PER_S / count)  # in a short sound chance has more of a say
+    there = (_coherence(amplitudes) > COHERENT) & (steady > np.maximum(above * chance, 1e-11))
     level = power_to_db(float(np.max(np.sum(steady * there, axis=1)) / 2))
     heard = there.any(axis=0)
     # A steady tone of music may pass for a high harmonic or two; hum has low ones.
@@ -139,18 +145,24 @@ def _times(count: int) -> NDArray[np.float64]:
     return (np.arange(count) + 0.5) / STEPS_PER_S
 
 
-def _low_rate(source: Source, task: Task) -> NDArray[np.float32]:
+def _low_rate(source: Source, task: Task) -> tuple[NDArray[np.float32], int]:
+    """(channels, frames) at LOW_RATE, with silence around (BEFORE of it at the start), and how many frames are sound."""
     import soxr
 
-    streams = soxr.ResampleStream(source.rate, LOW_RATE, source.channels, "float32", "HQ")
-    out, size = [], source.rate * 10
+    stream = soxr.ResampleStream(source.rate, LOW_RATE, source.channels, "float32", "HQ")
+    size = source.rate * 10
+    expected = source.frames * LOW_RATE // source.rate + LOW_RATE
+    # Half a step of silence before, and more than a window after it, so that every step has a whole window.
+    out = np.zeros((source.channels, BEFORE + expected + 4 * BEFORE), np.float32)
+    at = BEFORE
     for start in range(0, source.frames, size):
         task.step(start / source.frames)
         stop = min(start + size, source.frames)
-        out.append(
-            streams.resample_chunk(np.ascontiguousarray(source.read(start, stop).T), last=stop == source.frames)
-        )
-    return np.ascontiguousarray(np.concatenate(out).T)
+        block = np.ascontiguousarray(source.read(start, stop).T)
+        part = stream.resample_chunk(block, last=stop == source.frames)
+        out[:, at : at + len(part)] = part.T
+        at += len(part)
+    return out[:, : at + 4 * BEFORE], at - BEFORE
 
 
 def _nominal(x: NDArray[np.float32]) -> float | None:
@@ -194,13 +206,12 @@ def _demodulated(
 ) -> NDArray[np.complex64]:
     """(harmonics, count): mean of x times the conjugate carrier over two steps around each step's centre.
 
-    phase: cycles at the centre of every step; straight in between.
+    x: with BEFORE frames of silence in front. phase: cycles at the centre of every step; straight in between.
     """
     hop = LOW_RATE // STEPS_PER_S
     window = signal.windows.hann(2 * hop, sym=False).astype(np.float32)
     window *= 2.0 / window.sum()
-    room = (hop // 2, hop // 2 + hop)
-    return np.asarray(_kernels()[1](np.pad(x[: count * hop], room), phase, window, harmonics, count, hop))
+    return np.asarray(_kernels()[1](x, phase, window, harmonics, count, hop))
 
 
 @lru_cache(maxsize=1)

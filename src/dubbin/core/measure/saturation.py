@@ -21,7 +21,8 @@ from dubbin.core.sound.source import Source, blocks, read_padded
 KNEE_SHARE = 0.5  # of the highest sample: crests above are looked at
 POINTS = 24  # of the curve, from the knee to the highest sample
 FEWEST = 9  # drawn samples behind a point
-MOST_CRESTS = 500  # a channel and side
+MOST_CRESTS = 500  # a channel
+FROM_A_BLOCK = 8
 LONGEST_S, AROUND_S = 0.008, 0.0125
 ORDER, PASSES, ROUNDS = 64, 2, 3
 BENT = 1.12  # drawn over recorded, at the top, from which on a curve is believed
@@ -116,9 +117,16 @@ def _crests(source: Source, channel: int, knee: float, task: Task) -> Crests:
         task.step(0.2 * start / max(source.frames, 1))
         height = np.abs(x[channel])
         edges = np.flatnonzero(np.diff(np.concatenate([[0], (height > knee).astype(np.int8), [0]])))
-        for a, b in zip(edges[::2], edges[1::2], strict=True):
-            if 3 <= b - a <= longest and a > 0 and b < len(height):
-                spans.append((start + int(a), start + int(b), float(height[a:b].max())))
+        here = [
+            (start + int(a), start + int(b), float(height[a:b].max()))
+            for a, b in zip(edges[::2], edges[1::2], strict=True)
+            if 3 <= b - a <= longest and a > 0 and b < len(height)
+        ]
+        # Of every block some of the highest and some of all: hours of crests are never held together.
+        here.sort(key=lambda s: -s[2])
+        spans += here[:FROM_A_BLOCK]
+        rest = here[FROM_A_BLOCK:]
+        spans += rest[:: max(1, len(rest) // FROM_A_BLOCK)]
     if len(spans) > MOST_CRESTS:
         # Half of them the highest, where the curve bends most and points are few; half spread over the recording.
         spans.sort(key=lambda s: -s[2])
