@@ -34,6 +34,7 @@ HOP_S, OVERLAP = 0.012, 4
 HIGHEST_HZ = 8000.0  # of the predicted bins; above, echo dies away by itself
 CHUNK_S = 6.0  # a filter each, from the chunk and its neighbours
 ITERATIONS = 1
+GROUP = 32  # chunks that are worked on together
 LATE_S = 0.055  # after the direct sound: what comes before belongs to it for the ear
 UNKNOWN_RT60_S = 0.45
 
@@ -120,15 +121,19 @@ def _filters(
         X = np.ascontiguousarray(stft.analyse(x)[: lead + step // stft.hop, :bins])
         parts[chunk] = sums(X, lead, known[chunk] if known is not None else None, float(np.mean(power(X))))
 
-    in_parallel(add, range(count), task)
-    whole = [part for part in parts if part is not None]
     out = np.empty((count, bins, TAPS), np.complex64)
-    for chunk in range(count):
-        near = whole[max(chunk - 1, 0) : chunk + 2]
-        total = near[0]
-        for part in near[1:]:
-            total = total + part
-        out[chunk] = total.filters()
+    for first in range(0, count, GROUP):
+        last = min(first + GROUP, count)
+        missing = [c for c in range(max(first - 1, 0), min(last + 1, count)) if parts[c] is None]
+        in_parallel(add, missing, task.part(first / count, last / count))
+        for chunk in range(first, last):
+            near = [part for part in parts[max(chunk - 1, 0) : chunk + 2] if part is not None]
+            total = near[0]
+            for part in near[1:]:
+                total = total + part
+            out[chunk] = total.filters()
+        for chunk in range(max(first - 1, 0), last - 1):
+            parts[chunk] = None  # a chunk's sums take a megabyte: those of hours are never held together
     return out
 
 
