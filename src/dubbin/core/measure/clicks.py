@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 from scipy import fft
 
 from dubbin.core.jobs import Task, in_parallel
+from dubbin.core.measure import levinson
 from dubbin.core.sound.source import Source, read_padded
 
 ORDER, LONG_ORDER = 12, 32  # of the predictors of the two rounds
@@ -160,6 +161,8 @@ class _Kernels:
 def _kernels() -> _Kernels:
     from numba import njit
 
+    recursion = levinson.kernel()
+
     @njit(nogil=True, cache=True, error_model="numpy")
     def limited(x, width):  # type: ignore[no-untyped-def]
         """x with lone peaks held down, so that a click does not teach the predictor to predict it."""
@@ -196,19 +199,7 @@ def _kernels() -> _Kernels:
                 for i in range(size - k):
                     total += piece[i] * later[i]
                 r[k] = total
-            r[0] = r[0] * (1 + 1e-7) + 1e-12
-            a[:] = 0.0
-            a[0] = 1.0
-            error = r[0]
-            for k in range(1, order + 1):
-                total64 = 0.0
-                for j in range(k):
-                    total64 += a[j] * r[k - j]
-                reflection = -total64 / error
-                old[:k] = a[:k]
-                for j in range(1, k + 1):
-                    a[j] += reflection * old[k - j]
-                error = max(error * (1 - reflection * reflection), 1e-18)
+            recursion(r, a, old, order)
             for j in range(order + 1):
                 coefficients[j] = a[j]
             at = size + block * hop

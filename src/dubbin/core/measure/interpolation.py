@@ -12,6 +12,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from dubbin.core.measure import levinson
+
 FREE = -np.inf  # as a bound: nothing is known of the sample
 
 
@@ -37,6 +39,8 @@ def drawn(
 def _kernel() -> Any:
     from numba import njit
 
+    recursion = levinson.kernel()
+
     @njit(nogil=True, cache=True, fastmath=True, error_model="numpy")
     def fit(x, window, order):  # type: ignore[no-untyped-def]
         """Prediction-error filter by the autocorrelation method, and its own autocorrelation."""
@@ -49,18 +53,7 @@ def _kernel() -> Any:
             for i in range(n - k):
                 total += y[i] * later[i]
             r[k] = total
-        r[0] = r[0] * (1 + 1e-7) + 1e-12
-        a[0] = 1.0
-        error = r[0]
-        for k in range(1, order + 1):
-            total = 0.0
-            for j in range(k):
-                total += a[j] * r[k - j]
-            reflection = -total / error
-            old[:k] = a[:k]
-            for j in range(1, k + 1):
-                a[j] += reflection * old[k - j]
-            error = max(error * (1 - reflection * reflection), 1e-18)
+        recursion(r, a, old, order)
         own = np.zeros(order + 1)
         for k in range(order + 1):
             total = 0.0

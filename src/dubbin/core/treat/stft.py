@@ -9,8 +9,6 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import fft
 
-from dubbin.core.sound.source import Samples
-
 
 @dataclass(frozen=True)
 class Stft:
@@ -61,7 +59,3 @@ class Stft:
 def power(X: NDArray[np.complex64]) -> NDArray[np.float32]:
     """|X|^2 without the detour over the root."""
     return X.real**2 + X.imag**2
-
-
-def per_channel(x: Samples) -> list[NDArray[np.float32]]:
-    return [np.ascontiguousarray(channel) for channel in x]

@@ -116,8 +116,3 @@ def _gains(
         wanted = around[0][None] * (1.0 - share) + around[1][None] * share
         gain = np.clip(np.sqrt(wanted / np.maximum(P, 1e-20)), LEAST, 1.0)
     return np.asarray(1.0 - (1.0 - gain) * inside[:, None] * bins[None], np.float32)
-
-
-def touch_up(spots: tuple[Spot, ...]) -> tuple[TouchUp, TouchUpSettings]:
-    """The treatment and settings for some spots."""
-    return TouchUp(), TouchUpSettings(spots)
