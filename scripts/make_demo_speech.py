@@ -24,6 +24,7 @@ import soundfile as sf
 
 DEMO = Path(__file__).resolve().parent.parent / "src" / "dubbin" / "demo"
 PEAK = 10 ** (-6 / 20)
+INES_LAG_S = 0.05  # her network's durations run this far behind its sound (measured at the ends of lines)
 
 
 def words_of(text: str) -> list[str]:
@@ -58,7 +59,7 @@ class Ines:
             sound = self.dsp.synth(*(o[0] for o in spectral), rng)
             ends = np.cumsum(np.asarray(durations).reshape(-1))
             edges = np.concatenate([[0], ends]) * (len(sound) / ends[-1])
-            spans += group_words(kept, edges[1:], offset)
+            spans += group_words(kept, np.maximum(edges[1:] - INES_LAG_S * self.rate, 0), offset)
             offset += len(sound)
             sounds.append(sound)
         return np.concatenate(sounds), [(a / self.rate, b / self.rate) for a, b in spans]

@@ -28,7 +28,7 @@ from dubbin.core.measure.report import RecordingReport, measure_recording
 from dubbin.core.measure.spectrum import Spectrum, average_spectrum
 from dubbin.core.mix.hear import Hear
 from dubbin.core.mix.lane_sound import LaneSound, lane_sound
-from dubbin.core.mix.program import Program, SessionMix, lane_sources
+from dubbin.core.mix.program import Program, SessionMix, lane_sources, program_over
 from dubbin.core.sound.peaks import PeakBuilder, PeakPyramid
 from dubbin.core.sound.source import Difference, PickedChannels, Source, blocks
 from dubbin.core.sound.working_copy import WorkingCopies, WorkingCopy
@@ -235,7 +235,7 @@ class Desk(QObject):
         copy = self.recordings.get(lane.recording)
         if copy is None:
             return None
-        key = (*self._lane_key(lane), lane.repairs, lane.touch_ups, lane.voicing).__repr__()
+        key = (*self._lane_key(lane), lane.repairs, lane.touch_ups, lane.voicing, lane.covers).__repr__()
         if (key,) not in self._sounds:
             recording = self.episode.recording(lane.recording)
             fingerprint = f"{recording.fingerprint}{recording.drift_ppm:+.3f}"
@@ -250,7 +250,7 @@ class Desk(QObject):
         sounds = {lane.id: sound for lane in episode.lanes if (sound := self.sound(lane)) is not None}
         side = hear or self.hear
         mix = SessionMix(episode, lane_sources(sounds, side), self._match_gains(side))
-        return Program(mix, time_map or self.map, episode.seam_ms)
+        return program_over(episode, mix, time_map or self.map)
 
     def _match_gains(self, hear: Hear) -> dict[str, float]:
         """Gain in dB of each lane that brings treated sound to the loudness of the recorded, where that is asked for."""

@@ -19,6 +19,7 @@ from dubbin.core.mix.hear import Hear
 from dubbin.core.mix.program import Program
 from dubbin.core.sound.source import blocks
 from dubbin.window.desk import Desk
+from dubbin.window.playing import sounds_otherwise
 
 POINTS = 1200
 
@@ -111,9 +112,4 @@ class Mastering(QObject):
 
 
 def _same_sound(a: Episode | None, b: Episode) -> bool:
-    return a is not None and (a.lanes, a.cuts, a.seam_ms, a.recordings) == (
-        b.lanes,
-        b.cuts,
-        b.seam_ms,
-        b.recordings,
-    )
+    return a is not None and not sounds_otherwise(a, b)

@@ -12,8 +12,14 @@ from dubbin.window.lanes.selection import Selection
 from dubbin.window.lanes.viewport import Viewport
 from dubbin.window.player.player import Player
 
+HEARD = ("lanes", "cuts", "placed", "seam_ms", "seam_auto", "seams", "recordings")  # fields of an episode on which its sound depends
 SEAM_LEAD_S, SEAM_TAIL_S = 1.2, 1.2
 PLACE_LEAD_S, PLACE_TAIL_S = 0.6, 1.0
+
+
+def sounds_otherwise(before: Episode, after: Episode) -> bool:
+    """Whether a change can be heard in the program."""
+    return any(getattr(before, name) != getattr(after, name) for name in HEARD)
 
 
 class Playing(QObject):
@@ -133,7 +139,7 @@ class Playing(QObject):
     def _on_episode_changed(self, before: Episode, after: Episode) -> None:
         if before.id != after.id:
             self.player.stop()
-        elif (before.lanes, before.cuts, before.seam_ms) != (after.lanes, after.cuts, after.seam_ms):
+        elif sounds_otherwise(before, after):
             self._swap()
 
     def _swap(self) -> None:

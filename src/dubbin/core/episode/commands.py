@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
-from dubbin.core.episode.model import Cut, CutKind, Episode, Lane, Marker, Recording, Stretch, TreatmentUse
+from dubbin.core.episode.model import ATTIC, Cut, CutKind, Episode, Lane, Marker, Recording, Stretch, TreatmentUse
 from dubbin.core.speech.pauses import Pause, PauseSettings
 from dubbin.core.treat.touch_up import Spot
 
@@ -41,7 +41,12 @@ def remove_lane(episode: Episode, lane_id: str) -> Change:
     lanes = tuple(lane for lane in episode.lanes if lane.id != lane_id)
     used = {lane.recording for lane in lanes}
     recordings = tuple(r for r in episode.recordings if r.id in used)
-    return Change(f"Remove {gone.voice}", replace(episode, lanes=lanes, recordings=recordings))
+    transcripts = tuple(t for t in episode.transcripts if t.lane != lane_id)
+    placed = episode.placed
+    if gone.is_insert and not any(lane.start_frame == gone.start_frame for lane in lanes):
+        placed = tuple(p for p in placed if not any(x.start_frame <= gone.start_frame < x.end_frame for x in p.pieces))
+    changed = replace(episode, lanes=lanes, recordings=recordings, transcripts=transcripts, placed=placed)
+    return Change(f"Remove {gone.voice}", changed)
 
 
 def set_title(episode: Episode, title: str) -> Change:
@@ -102,15 +107,25 @@ def nudge(episode: Episode, lane_id: str, frames: int) -> Change:
 
 def _from_zero(episode: Episode) -> Episode:
     """The same session with its first lane at 0 or later; all that is anchored in it moves along."""
-    first = min((lane.start_frame for lane in episode.lanes), default=0)
+    first = min((lane.start_frame for lane in episode.session_lanes), default=0)
     if first >= 0:
         return episode
+
+    def moved(frame: int) -> int:
+        return frame - first if frame < ATTIC else frame
+
+    def both(item: Any) -> Any:
+        return replace(item, start_frame=moved(item.start_frame), end_frame=moved(item.end_frame))
+
     return replace(
         episode,
-        lanes=tuple(replace(lane, start_frame=lane.start_frame - first) for lane in episode.lanes),
-        cuts=tuple(replace(c, start_frame=c.start_frame - first, end_frame=c.end_frame - first) for c in episode.cuts),
-        kept_pauses=tuple(Stretch(k.start_frame - first, k.end_frame - first) for k in episode.kept_pauses),
-        markers=tuple(Marker(m.frame - first, m.text) for m in episode.markers),
+        lanes=tuple(replace(lane, start_frame=moved(lane.start_frame)) for lane in episode.lanes),
+        cuts=tuple(both(c) for c in episode.cuts),
+        kept_pauses=tuple(both(k) for k in episode.kept_pauses),
+        placed=tuple(replace(p, at_frame=moved(p.at_frame), pieces=tuple(both(x) for x in p.pieces)) for p in episode.placed),
+        splits=tuple(moved(f) for f in episode.splits),
+        markers=tuple(replace(m, frame=moved(m.frame)) for m in episode.markers),
+        seams=tuple(replace(s, before_frame=moved(s.before_frame), after_frame=moved(s.after_frame)) for s in episode.seams),
     )
 
 
@@ -127,13 +142,13 @@ def split_channels(episode: Episode, lane_id: str, new_ids: Sequence[str]) -> Ch
 
 def add_marker(episode: Episode, frame: int, text: str = "") -> Change:
     """Mark a place of the session."""
-    others = [m for m in episode.markers if m.frame != frame]
+    others = [m for m in episode.markers if m.frame != frame or m.is_chapter]
     return Change("Mark a place", replace(episode, markers=tuple(sorted([*others, Marker(frame, text)]))))
 
 
 def note_marker(episode: Episode, marker: Marker, text: str) -> Change:
     """Say why a place was marked."""
-    markers = tuple(sorted(Marker(m.frame, text) if m == marker else m for m in episode.markers))
+    markers = tuple(sorted(replace(m, text=text) if m == marker else m for m in episode.markers))
     return Change(f"Note “{text}”", replace(episode, markers=markers))
 
 
@@ -197,13 +212,26 @@ def change_use(
     return change_lane(episode, lane_id, title, merge_key, repairs=uses)
 
 
-def cut_stretch(episode: Episode, start_frame: int, end_frame: int) -> Change:
+def cut_stretch(episode: Episode, start_frame: int, end_frame: int, kind: CutKind = CutKind.HAND) -> Change:
     """Cut a stretch by hand."""
-    start, end = max(0, start_frame), min(end_frame, episode.frames)
-    if end <= start:
+    return cut_stretches(episode, [(start_frame, end_frame)], kind)
+
+
+def cut_stretches(
+    episode: Episode, stretches: Sequence[tuple[int, int]], kind: CutKind = CutKind.HAND, title: str | None = None
+) -> Change:
+    """Cut several stretches in one step."""
+    cuts = [cut for start, end in stretches if (cut := _inside_session(episode, start, end, kind)) is not None]
+    if not cuts:
         return Change("Cut nothing", episode)
-    seconds = (end - start) / episode.rate
-    return Change(f"Cut {seconds:.2f} s", _with_cuts(episode, [*episode.cuts, Cut(start, end)]))
+    seconds = sum(c.frames for c in cuts) / episode.rate
+    return Change(title or f"Cut {seconds:.2f} s", _with_cuts(episode, [*episode.cuts, *cuts]))
+
+
+def _inside_session(episode: Episode, start: int, end: int, kind: CutKind) -> Cut | None:
+    if start < ATTIC:
+        start, end = max(0, start), min(end, episode.frames)
+    return Cut(start, end, kind) if end > start else None
 
 
 def put_back(episode: Episode, cut: Cut) -> Change:
@@ -216,6 +244,14 @@ def put_back(episode: Episode, cut: Cut) -> Change:
     return Change(f"Put back {cut.frames / episode.rate:.2f} s", changed)
 
 
+def put_back_many(episode: Episode, cuts: Iterable[Cut], title: str) -> Change:
+    """Undo several cuts in one step."""
+    gone = set(cuts)
+    kept = {*episode.kept_pauses, *(Stretch(c.start_frame, c.end_frame) for c in gone if c.kind is CutKind.PAUSE)}
+    changed = _with_cuts(episode, [c for c in episode.cuts if c not in gone])
+    return Change(title, replace(changed, kept_pauses=tuple(sorted(kept))))
+
+
 def put_back_all(episode: Episode) -> Change:
     """The whole session again: no cuts at all."""
     return Change("Put back all cuts", replace(episode, cuts=(), pauses_on=False, kept_pauses=()))
@@ -223,7 +259,7 @@ def put_back_all(episode: Episode) -> Change:
 
 def move_cut_edges(episode: Episode, cut: Cut, start_frame: int, end_frame: int) -> Change:
     """Move the edges of one cut; it counts as made by hand from then on."""
-    start, end = max(0, start_frame), min(end_frame, episode.frames)
+    start, end = max(0, start_frame), end_frame if cut.start_frame >= ATTIC else min(end_frame, episode.frames)
     others = [c for c in episode.cuts if c != cut]
     if end <= start:
         return put_back(episode, cut)
@@ -266,6 +302,36 @@ def pause_cuts(episode: Episode, found: Iterable[Pause]) -> list[Cut]:
         if end > start and not any(_overlap(k, start, end) for k in episode.kept_pauses):
             cuts.append(Cut(start, end, CutKind.PAUSE))
     return cuts
+
+
+def set_start(episode: Episode, frame: int) -> Change:
+    """The program begins at a session frame."""
+    others = [c for c in episode.cuts if not (c.kind is CutKind.HAND and c.start_frame == 0)]
+    cuts = [*others, Cut(0, frame)] if frame > 0 else others
+    return Change("Set the start of the program", _with_cuts(episode, cuts))
+
+
+def set_end(episode: Episode, frame: int) -> Change:
+    """The program ends at a session frame."""
+    last = episode.frames
+    others = [c for c in episode.cuts if not (c.kind is CutKind.HAND and c.end_frame == last)]
+    cuts = [*others, Cut(frame, last)] if frame < last else others
+    return Change("Set the end of the program", _with_cuts(episode, cuts))
+
+
+def toggle_split(episode: Episode, frame: int) -> Change:
+    """Split the session at a frame, so that the part between two splits can be taken as one; again: join it."""
+    if frame in episode.splits:
+        return Change("Join at a split", replace(episode, splits=tuple(f for f in episode.splits if f != frame)))
+    return Change("Split", replace(episode, splits=tuple(sorted({*episode.splits, frame}))))
+
+
+def set_seams(episode: Episode, *, ms: float | None = None, auto: bool | None = None) -> Change:
+    """How all seams are joined that have no setting of their own."""
+    changed = replace(
+        episode, seam_ms=episode.seam_ms if ms is None else min(max(ms, 0.0), 500.0), seam_auto=episode.seam_auto if auto is None else auto
+    )
+    return Change("Change the crossfades", changed, "seams")
 
 
 def change_delivery(episode: Episode, title: str, **fields: Any) -> Change:

@@ -9,7 +9,7 @@ from pathlib import Path
 from dubbin.core.episode.commands import Change
 from dubbin.core.episode.file import load_episode, save_episode
 from dubbin.core.episode.history import History
-from dubbin.core.episode.journal import Journal, LeftOver, recover
+from dubbin.core.episode.journal import Journal, LeftOver, kept_history, recover
 from dubbin.core.episode.model import Episode
 
 Listener = Callable[[Episode, Episode], None]
@@ -26,28 +26,30 @@ class Document:
     `end_preview`, puts an end to it.
     """
 
-    def __init__(self, journal_folder: Path, episode: Episode | None = None, path: Path | None = None) -> None:
-        self.history = History(episode or new_episode())
+    def __init__(
+        self, journal_folder: Path, episode: Episode | None = None, path: Path | None = None, history: History | None = None
+    ) -> None:
+        self.history = history or History(episode or new_episode())
         self.path = path
-        self._journal = Journal(journal_folder, self.history.episode, path)
+        self._journal = Journal(journal_folder, self.history, path)
         self._saved: Episode = self.history.episode
         self._preview: Episode | None = None
         self._listeners: list[Listener] = []
 
     @classmethod
     def opened(cls, journal_folder: Path, path: Path) -> Document:
-        """Open an episode file. Raises BadEpisode."""
-        return cls(journal_folder, load_episode(path), path)
+        """Open an episode file; what led to it in earlier sessions can be undone. Raises BadEpisode."""
+        episode = load_episode(path)
+        document = cls(journal_folder, episode, path, kept_history(journal_folder, episode))
+        document._journal.saved(path)
+        return document
 
     @classmethod
     def recovered(cls, journal_folder: Path, item: LeftOver) -> Document:
         """Take up where a program that ended without warning left off. Raises BadEpisode."""
         history = recover(item)
-        first = history.done[0].before if history.done else history.episode
-        document = cls(journal_folder, first, item.episode_path)
-        document.history = history
-        for step in history.done:
-            document._journal.step("do", step.title, step.after, step.merge_key)
+        document = cls(journal_folder, None, item.episode_path, history)
+        document._saved = history.done[0].before if history.done else history.episode
         if item.journal != document._journal.path:
             item.journal.unlink(missing_ok=True)
         return document
@@ -74,11 +76,27 @@ class Document:
     def do(self, change: Change) -> bool:
         before = self.episode
         self._preview = None
+        steps = len(self.history.done)
         done = self.history.do(change)
         if done:
-            self._journal.step("do", change.title, change.episode, change.merge_key)
+            joins = len(self.history.done) == steps
+            self._journal.step("do", change.title, change.episode, change.merge_key, joins)
         self._tell(before)
         return done
+
+    def go_to(self, steps: int) -> None:
+        """Undo or redo until so many steps are done."""
+        before = self.episode
+        self._preview = None
+        while len(self.history.done) > max(steps, 0):
+            step = self.history.undo()
+            assert step is not None
+            self._journal.step("undo", step.title, self.history.episode)
+        while len(self.history.done) < steps and self.history.undone:
+            step = self.history.redo()
+            assert step is not None
+            self._journal.step("redo", step.title, self.history.episode)
+        self._tell(before)
 
     def preview(self, episode: Episode) -> None:
         before = self.episode
@@ -119,11 +137,11 @@ class Document:
         save_episode(self.history.episode, target)
         self.path = target
         self._saved = self.history.episode
-        self._journal.rebase(self.history.episode, target)
+        self._journal.saved(target)
         self._tell(self.episode)
 
     def close(self) -> None:
-        self._journal.close()
+        self._journal.close(keep=self.is_saved)
 
     def _tell(self, before: Episode) -> None:
         for listener in list(self._listeners):

@@ -31,13 +31,18 @@ class History:
         if change.episode == self.episode:
             return False
         last = self.done[-1] if self.done else None
-        if last and change.merge_key is not None and last.merge_key == change.merge_key and not self.undone:
-            self.done[-1] = Step(change.title, last.before, change.episode, change.merge_key)
+        joins = bool(last and change.merge_key is not None and last.merge_key == change.merge_key and not self.undone)
+        self.add(change, joins)
+        return True
+
+    def add(self, change: Change, joins: bool) -> None:
+        """Take over a change as a step of its own, or as a part of the last one."""
+        if joins:
+            self.done[-1] = Step(change.title, self.done[-1].before, change.episode, change.merge_key)
         else:
             self.done.append(Step(change.title, self.episode, change.episode, change.merge_key))
         self.undone.clear()
         self.episode = change.episode
-        return True
 
     def undo(self) -> Step | None:
         if not self.done:

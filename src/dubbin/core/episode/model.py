@@ -10,7 +10,8 @@ from dataclasses import dataclass, field
 from enum import StrEnum
 from typing import Any
 
-from dubbin.core.speech.pauses import PauseSettings
+from dubbin.core.speech.pauses import EVEN, PauseSettings
+from dubbin.core.speech.transcript import Transcript
 from dubbin.core.treat.touch_up import Spot
 
 
@@ -20,9 +21,38 @@ class Role(StrEnum):
     EFFECT = "effect"
 
 
+# Inserts and breaks lie on the session clock too, far behind anything that was recorded: so everything that is anchored
+# in session time can be anchored in them.
+ATTIC = 10**12
+
+
 class CutKind(StrEnum):
     HAND = "hand"
     PAUSE = "pause"
+    FILLER = "filler"
+    RETAKE = "retake"
+
+
+class PlacedKind(StrEnum):
+    MOVE = "move"
+    COPY = "copy"
+    INSERT = "insert"
+    BREAK = "break"
+
+
+class CoverKind(StrEnum):
+    """What is heard instead of a lane over a stretch."""
+
+    SILENCE = "silence"
+    LOWER = "lower"
+    TONE = "tone"
+    NOISE = "reversed room noise"
+
+
+class SeamShape(StrEnum):
+    AUTO = "automatic"
+    POWER = "equal power"
+    GAIN = "equal gain"
 
 
 @dataclass(frozen=True, order=True)
@@ -61,6 +91,18 @@ class TreatmentUse:
     spans: tuple[Stretch, ...] = ()
 
 
+@dataclass(frozen=True, order=True)
+class Cover:
+    """A stretch of a lane, in frames of its recording, that is not heard as it is. gain_db: of LOWER. noise_from: a stretch of the
+    recording in which nobody speaks, for NOISE."""
+
+    start_frame: int
+    end_frame: int
+    kind: CoverKind = CoverKind.SILENCE
+    gain_db: float = -12.0
+    noise_from: Stretch | None = None
+
+
 @dataclass(frozen=True)
 class Lane:
     """A recording, or some channels of it, at a place on the session clock."""
@@ -74,17 +116,24 @@ class Lane:
     repairs: tuple[TreatmentUse, ...] = ()
     touch_ups: tuple[Spot, ...] = ()
     voicing: tuple[TreatmentUse, ...] = ()
+    covers: tuple[Cover, ...] = ()
     level_db: float = 0.0
     mute: bool = False
     solo: bool = False
 
+    @property
+    def is_insert(self) -> bool:
+        """Whether the lane holds something that was put into the program, not a part of the session."""
+        return self.start_frame >= ATTIC
+
 
 @dataclass(frozen=True, order=True)
 class Marker:
-    """A place on the session clock, and why it was marked."""
+    """A place on the session clock, and why it was marked; or the beginning of a chapter, and its title."""
 
     frame: int
     text: str = ""
+    is_chapter: bool = False
 
 
 @dataclass(frozen=True)
@@ -98,6 +147,35 @@ class Cut:
     @property
     def frames(self) -> int:
         return self.end_frame - self.start_frame
+
+
+@dataclass(frozen=True)
+class Placed:
+    """Material that is heard at another place of the program than its own: before session frame at_frame, or where the program
+    goes on after a cut around it. pieces: stretches of the session clock, in the order in which they are heard. What is moved is not heard
+    at its own place. cue: a tone at the beginning of a break."""
+
+    id: str
+    at_frame: int
+    pieces: tuple[Stretch, ...]
+    kind: PlacedKind
+    name: str = ""
+    cue: bool = False
+
+    @property
+    def frames(self) -> int:
+        return sum(p.end_frame - p.start_frame for p in self.pieces)
+
+
+@dataclass(frozen=True, order=True)
+class SeamSetting:
+    """How one seam is joined: the one at which frame before_frame is the first not heard, and after_frame the next that is. ms None: the
+    length that suits the sound."""
+
+    before_frame: int
+    after_frame: int
+    ms: float | None = None
+    shape: SeamShape = SeamShape.AUTO
 
 
 @dataclass(frozen=True)
@@ -122,25 +200,47 @@ class Delivery:
 
 @dataclass(frozen=True)
 class Episode:
-    """All of an episode. cuts are sorted by start; they may overlap (a hand cut over a pause). markers are sorted."""
+    """All of an episode. cuts are sorted by start; they may overlap (a hand cut over a pause). markers and splits are sorted. placed:
+    in the order in which they are heard where they share a place. seam_ms: length of crossfades, where seam_auto does not find it."""
 
     id: str
     title: str = "Untitled episode"
     rate: int = 48000
     recordings: tuple[Recording, ...] = ()
     lanes: tuple[Lane, ...] = ()
-    pauses: PauseSettings = field(default_factory=PauseSettings)
+    transcripts: tuple[Transcript, ...] = ()
+    pauses: PauseSettings = EVEN
     pauses_on: bool = False
     kept_pauses: tuple[Stretch, ...] = ()
     cuts: tuple[Cut, ...] = ()
+    placed: tuple[Placed, ...] = ()
+    splits: tuple[int, ...] = ()
     markers: tuple[Marker, ...] = ()
     seam_ms: float = 12.0
+    seam_auto: bool = True
+    seams: tuple[SeamSetting, ...] = ()
     delivery: Delivery = field(default_factory=Delivery)
 
     @property
     def frames(self) -> int:
         """Length of the session."""
-        return max((lane.start_frame + self.recording(lane.recording).frames for lane in self.lanes), default=0)
+        lanes = (lane for lane in self.lanes if not lane.is_insert)
+        return max((lane.start_frame + self.recording(lane.recording).frames for lane in lanes), default=0)
+
+    @property
+    def session_lanes(self) -> tuple[Lane, ...]:
+        """Lanes without inserts."""
+        return tuple(lane for lane in self.lanes if not lane.is_insert)
+
+    def transcript(self, lane_id: str) -> Transcript | None:
+        return next((t for t in self.transcripts if t.lane == lane_id), None)
+
+    def placement(self, id: str | None) -> Placed | None:
+        return next((p for p in self.placed if p.id == id), None)
+
+    @property
+    def chapters(self) -> tuple[Marker, ...]:
+        return tuple(m for m in self.markers if m.is_chapter)
 
     def recording(self, id: str) -> Recording:
         return next(r for r in self.recordings if r.id == id)

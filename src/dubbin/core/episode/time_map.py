@@ -2,21 +2,23 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
-from dubbin.core.episode.model import Cut, Episode
+from dubbin.core.episode.model import Cut, Episode, Placed, PlacedKind
 
 
 @dataclass(frozen=True)
 class Span:
-    """Session frames start to end, heard at program frame `program` on."""
+    """Session frames start to end, heard at program frame `program` on. placed: the id of what is heard out of its place."""
 
     start: int
     end: int
     program: int
+    placed: str | None = None
 
     @property
     def frames(self) -> int:
@@ -24,35 +26,49 @@ class Span:
 
 
 class TimeMap:
-    """The program as spans of the session, in the order in which they are heard."""
+    """The program as spans of the session, in the order in which they are heard.
 
-    def __init__(self, stretches: Sequence[tuple[int, int]]) -> None:
+    A session frame is heard once at most, but for copies: those are not asked when a session frame is looked up, unless it is heard
+    nowhere else.
+    """
+
+    def __init__(self, stretches: Iterable[tuple[int, int] | tuple[int, int, str | None]], copies: frozenset[str] = frozenset()) -> None:
         spans, at = [], 0
-        for start, end in stretches:
+        for start, end, *placed in stretches:
             if end > start:
-                spans.append(Span(start, end, at))
+                spans.append(Span(start, end, at, placed[0] if placed else None))
                 at += end - start
         self.spans: tuple[Span, ...] = tuple(spans)
         self.program_frames = at
         self._programs = np.array([s.program for s in spans], np.int64)
-        order = sorted(range(len(spans)), key=lambda i: spans[i].start)
+        first = [i for i, s in enumerate(spans) if s.placed not in copies]
+        order = sorted(first, key=lambda i: spans[i].start)
         self._by_session = np.array(order, np.int64)
         self._starts = np.array([spans[i].start for i in order], np.int64)
+        self._ends = np.array([spans[i].end for i in order], np.int64)
+        self._at = np.array([spans[i].program for i in order], np.int64)
+        self._copies = [s for s in spans if s.placed in copies]
 
     def to_session(self, program: int) -> int:
         """Session frame heard at a program frame; past the end, on from the last span."""
         if not self.spans:
             return 0
-        i = max(int(np.searchsorted(self._programs, program, side="right")) - 1, 0)
-        return self.spans[i].start + program - self.spans[i].program
+        span = self.spans[self.span_at(program)]
+        return span.start + program - span.program
+
+    def span_at(self, program: int) -> int:
+        """Number of the span that is heard at a program frame."""
+        return max(int(np.searchsorted(self._programs, program, side="right")) - 1, 0)
 
     def to_program(self, session: int) -> int | None:
-        """Program frame at which a session frame is heard; None where it is cut."""
+        """Program frame at which a session frame is heard; None where it is not."""
         i = int(np.searchsorted(self._starts, session, side="right")) - 1
-        if i < 0:
-            return None
-        span = self.spans[self._by_session[i]]
-        return span.program + session - span.start if session < span.end else None
+        if i >= 0 and session < self._ends[i]:
+            return int(self._at[i]) + session - int(self._starts[i])
+        for span in self._copies:
+            if span.start <= session < span.end:
+                return span.program + session - span.start
+        return None
 
     def to_program_or_next(self, session: int) -> int:
         """Like `to_program`; in a cut, where the program goes on after it."""
@@ -60,15 +76,41 @@ class TimeMap:
         if at is not None:
             return at
         i = int(np.searchsorted(self._starts, session, side="right"))
-        return self.spans[self._by_session[i]].program if i < len(self._starts) else self.program_frames
+        return int(self._at[i]) if i < len(self._starts) else self.program_frames
+
+    def many_to_program(self, session: NDArray[np.int64]) -> NDArray[np.int64]:
+        """`to_program` for many frames at once; -1 where one is not heard. Copies are not looked at."""
+        if not len(self._starts):
+            return np.full(len(session), -1, np.int64)
+        i = np.searchsorted(self._starts, session, side="right") - 1
+        known = np.maximum(i, 0)
+        heard = (i >= 0) & (session < self._ends[known])
+        return np.where(heard, self._at[known] + session - self._starts[known], -1)
+
+    def stretches_between(self, start: int, stop: int) -> list[tuple[int, int]]:
+        """The session stretches that are heard between two program frames, in order."""
+        out: list[tuple[int, int]] = []
+        for index in self.spans_between(start, stop):
+            span = self.spans[index]
+            a, b = max(start, span.program), min(stop, span.program + span.frames)
+            if b > a:
+                here = span.start + a - span.program, span.start + b - span.program
+                if out and out[-1][1] == here[0]:
+                    out[-1] = out[-1][0], here[1]
+                else:
+                    out.append(here)
+        return out
 
     def seams(self) -> list[int]:
         """Program frames at which two spans meet that were not neighbours in the session."""
-        return [
-            after.program
-            for before, after in zip(self.spans, self.spans[1:], strict=False)
-            if before.end != after.start
-        ]
+        return [after.program for before, after in zip(self.spans, self.spans[1:], strict=False) if before.end != after.start]
+
+    def seam_frames(self, seam: int) -> tuple[int, int] | None:
+        """(frame past the last one before, first one after) of the seam at a program frame."""
+        index = self.span_at(seam)
+        if index <= 0 or self.spans[index].program != seam:
+            return None
+        return self.spans[index - 1].end, self.spans[index].start
 
     def spans_between(self, start: int, stop: int) -> range:
         """Numbers of the spans that are heard between two program frames."""
@@ -79,27 +121,77 @@ class TimeMap:
         return range(first, max(last, first))
 
 
-def merged(cuts: Sequence[Cut]) -> list[tuple[int, int]]:
+Stretches = list[tuple[int, int]]
+
+
+def merged(cuts: Sequence[Cut]) -> Stretches:
     """The union of cuts as sorted, separate stretches."""
-    out: list[tuple[int, int]] = []
-    for cut in sorted(cuts, key=lambda c: (c.start_frame, c.end_frame)):
-        if out and cut.start_frame <= out[-1][1]:
-            out[-1] = (out[-1][0], max(out[-1][1], cut.end_frame))
+    return union((c.start_frame, c.end_frame) for c in cuts)
+
+
+def union(stretches: Iterable[tuple[int, int]]) -> Stretches:
+    """Sorted, separate stretches that cover the same."""
+    out: Stretches = []
+    for start, end in sorted(stretches):
+        if out and start <= out[-1][1]:
+            out[-1] = (out[-1][0], max(out[-1][1], end))
         else:
-            out.append((cut.start_frame, cut.end_frame))
+            out.append((start, end))
     return out
 
 
+def without(start: int, end: int, gone: Stretches) -> Stretches:
+    """What is left of a stretch; gone: sorted and separate."""
+    out, at = [], start
+    low = int(np.searchsorted([b for _, b in gone], start, side="right")) if gone else 0
+    for a, b in gone[low:]:
+        if a >= end:
+            break
+        if a > at:
+            out.append((at, min(a, end)))
+        at = max(at, b)
+    if at < end:
+        out.append((at, end))
+    return out
+
+
+def moved_away(episode: Episode) -> Stretches:
+    """Stretches that are heard elsewhere, and not at their own place."""
+    return union((p.start_frame, p.end_frame) for m in episode.placed if m.kind is PlacedKind.MOVE for p in m.pieces)
+
+
 def program_map(episode: Episode) -> TimeMap:
-    """The session of an episode without its cuts."""
-    stretches, at = [], 0
-    for start, end in merged(episode.cuts):
-        stretches.append((at, min(start, episode.frames)))
-        at = end
-    stretches.append((at, episode.frames))
-    return TimeMap(stretches)
+    """What is heard: the session without its cuts, with all that was moved, copied and inserted."""
+    cuts = merged(episode.cuts)
+    base = without(0, episode.frames, union([*cuts, *moved_away(episode)]))
+    return _put_together(base, episode.placed, cuts)
 
 
 def session_map(episode: Episode) -> TimeMap:
-    """The whole session, cut material in place."""
-    return TimeMap([(0, episode.frames)])
+    """The whole session, cut material and what was moved in its place; inserts and breaks where they are heard."""
+    placed = [p for p in episode.placed if p.kind in (PlacedKind.INSERT, PlacedKind.BREAK)]
+    return _put_together([(0, episode.frames)] if episode.frames else [], placed, [])
+
+
+def _put_together(base: Stretches, placed: Sequence[Placed], cuts: Stretches) -> TimeMap:
+    waiting = sorted(placed, key=lambda p: p.at_frame)
+    copies = frozenset(p.id for p in placed if p.kind is PlacedKind.COPY)
+    out: list[tuple[int, int, str | None]] = []
+    k = 0
+    for start, end in base:
+        while k < len(waiting) and waiting[k].at_frame < end:
+            if waiting[k].at_frame > start:
+                out.append((start, waiting[k].at_frame, None))
+                start = waiting[k].at_frame
+            out += _pieces(waiting[k], cuts)
+            k += 1
+        out.append((start, end, None))
+    for item in waiting[k:]:
+        out += _pieces(item, cuts)
+    return TimeMap(out, copies)
+
+
+def _pieces(item: Placed, cuts: Stretches) -> list[tuple[int, int, str | None]]:
+    """What is heard of something placed: all of a copy, since it was chosen as it is; of everything else, what is not cut."""
+    gone = [] if item.kind is PlacedKind.COPY else cuts
+    return [(a, b, item.id) for p in item.pieces for a, b in without(p.start_frame, p.end_frame, gone)]

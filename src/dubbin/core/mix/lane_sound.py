@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from dubbin.core.episode.model import Lane, TreatmentUse
+from dubbin.core.mix.cover import Covered
 from dubbin.core.mix.hear import Hear
 from dubbin.core.sound.source import Difference, PickedChannels, Source
 from dubbin.core.treat.chain import Chain, Use
@@ -20,7 +21,7 @@ from dubbin.core.treat.touch_up import TouchUpSettings
 class LaneSound:
     """Sources of equal length on the recording's own frames: frame 0 is where the recording begins.
 
-    repaired: after the repairs; voiced: after the voice treatments too.
+    repaired: after the repairs; voiced: after the voice treatments too, before covers.
     """
 
     lane: Lane
@@ -33,7 +34,12 @@ class LaneSound:
             return self.recorded
         if hear is Hear.RESIDUE:
             return Difference(self.recorded, self.repaired)
-        return self.voiced
+        return self.treated
+
+    @property
+    def treated(self) -> Source:
+        """After everything, with what is muted, lowered or bleeped."""
+        return Covered(self.voiced, self.lane.covers) if self.lane.covers else self.voiced
 
 
 def active_uses(uses: Sequence[TreatmentUse]) -> list[Use]:

@@ -8,7 +8,7 @@ from dubbin.core.episode.time_map import program_map
 from dubbin.core.jobs import Task
 from dubbin.core.mix.hear import Hear
 from dubbin.core.mix.lane_sound import LaneSound, lane_sound
-from dubbin.core.mix.program import Program, SessionMix, lane_sources
+from dubbin.core.mix.program import Program, SessionMix, lane_sources, program_over
 from dubbin.core.sound.working_copy import WorkingCopies
 from dubbin.core.treat.tiles import TileKeeper
 
@@ -30,4 +30,4 @@ def episode_sounds(
 def program_of(episode: Episode, sounds: dict[str, LaneSound], hear: Hear = Hear.TREATED) -> Program:
     """What the listener will hear."""
     mix = SessionMix(episode, lane_sources(sounds, hear))
-    return Program(mix, program_map(episode), episode.seam_ms)
+    return program_over(episode, mix, program_map(episode))

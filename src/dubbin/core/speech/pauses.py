@@ -26,14 +26,26 @@ class PauseSettings:
         "Quieter than",
         "Level under which nobody speaks; automatic follows the noise floor.",
     )
-    longer_than_s: float = setting(0.6, 0.1, 10.0, "s", "Longer than", "Shorter pauses stay as they are.")
+    longer_than_s: float = setting(0.5, 0.1, 10.0, "s", "Longer than", "Shorter pauses stay as they are.")
     leave_before_s: float = setting(
-        0.07, 0.0, 2.0, "s", "Leave before", "Kept before the next word, where its breath and onset lie."
+        0.05, 0.0, 2.0, "s", "Leave before", "Kept before the next word, where its breath and onset lie."
     )
     leave_after_s: float = setting(
-        0.11, 0.0, 2.0, "s", "Leave after", "Kept after the last word, where it rings out."
+        0.08, 0.0, 2.0, "s", "Leave after", "Kept after the last word, where it rings out."
     )
-    keep_s: float = setting(0.0, 0.0, 5.0, "s", "Keep at least", "What remains of a pause in all.")
+    keep_s: float = setting(
+        0.0, 0.0, 5.0, "s", "Keep at most", "What remains of a pause in all, with the room's own noise in it; 0: only what is left before and after."
+    )
+    shortest_kept_s: float = setting(
+        0.04, 0.0, 1.0, "s", "Shortest to keep", "Sound shorter than this between two pauses goes with them: it is a click or a knock."
+    )
+
+
+# Three starting points: how much air a conversation keeps.
+CALM = PauseSettings(longer_than_s=1.2, leave_before_s=0.12, leave_after_s=0.2, keep_s=0.85)
+EVEN = PauseSettings(longer_than_s=0.7, leave_before_s=0.08, leave_after_s=0.12, keep_s=0.5)
+BRISK = PauseSettings(longer_than_s=0.4, leave_before_s=0.06, leave_after_s=0.09, keep_s=0.28)
+STARTING_POINTS = {"Calm": CALM, "Even": EVEN, "Brisk": BRISK}
 
 
 @dataclass(frozen=True)
@@ -66,7 +78,7 @@ def find_pauses(
     if settings.quieter_than_db is not None:
         heard = _grown(loud, heard)
     pauses = []
-    starts, ends = runs(~heard)
+    starts, ends = runs(~_without_blips(heard, settings.shortest_kept_s))
     for a, b in zip(starts / FRAMES_PER_S, np.minimum(ends / FRAMES_PER_S, duration_s), strict=True):
         if b - a < settings.longer_than_s:
             continue
@@ -78,6 +90,16 @@ def find_pauses(
         if cut_end - cut_start >= SHORTEST_CUT_S:
             pauses.append(Pause(float(a), float(b), float(cut_start), float(cut_end)))
     return pauses
+
+
+def _without_blips(heard: NDArray[np.bool_], shortest_s: float) -> NDArray[np.bool_]:
+    """The same marks without runs that are shorter than shortest_s."""
+    out = heard.copy()
+    starts, ends = runs(heard)
+    for a, b in zip(starts, ends, strict=True):
+        if (b - a) / FRAMES_PER_S < shortest_s and a > 0 and b < len(heard):
+            out[a:b] = False
+    return out
 
 
 def _mark(marks: NDArray[np.bool_], offset: int, values: NDArray[np.bool_]) -> None:

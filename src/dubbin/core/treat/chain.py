@@ -115,6 +115,16 @@ class Stage:
             return
         in_parallel(self.tile, missing, task)
 
+    def release(self) -> None:
+        """Let go of what was found, once every tile is there: noise and echo of hours take hundreds of megabytes."""
+        if self.is_filled:
+            self._found.forget(self._key)
+
+    @property
+    def is_filled(self) -> bool:
+        """Whether every tile is there: also after a restart nothing need be looked for or computed."""
+        return all(self._tiles.has(index) for index in range(self.tile_count))
+
     def read(self, start: int, stop: int) -> Samples:
         if not all(self._tiles.has(i) for i in self._indices(start, stop)) and self.is_idle:
             return self.upstream.read(start, stop)
@@ -150,8 +160,11 @@ class Chain:
         """Find and compute everything, stage by stage. For keepers that keep every tile."""
         count = max(len(self.stages), 1)
         for k, stage in enumerate(self.stages):
+            if stage.is_filled:
+                continue
             stage.findings(task.part(k / count, (k + 0.4) / count))
             stage.fill(task.part((k + 0.4) / count, (k + 1) / count))
+            stage.release()
 
     def with_strengths(self, strengths: Sequence[float]) -> Chain:
         """The same stages and tiles under other strengths; costs nothing."""

@@ -93,6 +93,11 @@ class Findings:
                 self._known[key] = find()
             return self._known[key]
 
+    def forget(self, key: str) -> None:
+        """Let go of findings that take room; they are looked for again when they are asked for."""
+        with self._lock:
+            self._known.pop(key, None)
+
     def knows(self, key: str) -> bool:
         """Whether the findings of `key` can be had without looking."""
         with self._lock:

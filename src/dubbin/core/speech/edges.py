@@ -1,0 +1,110 @@
+"""The tail guard: where exactly a cut may fall so that nothing of a word is lost and nothing is heard of the cut.
+
+An edge goes to the quietest instant that is left to it, on a zero crossing; breaths are left whole on the side of the word that they belong to; and
+where sound goes on at both edges, the second one is moved by a few milliseconds so that the waves meet in step (as in pitch-synchronous overlap-add,
+Moulines and Charpentier, Speech Communication 9, 1990).
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from dubbin.core.sound.source import Source, read_padded
+
+PART_S = 0.005
+CROSSING_S = 0.002
+BEFORE_S = 0.12  # before the first word that is cut, at most
+LONGEST_LEFT_S, SHORTEST_LEFT_S = 0.3, 0.04  # of pause between the words that meet
+TIGHT_S = 0.03  # words nearer than this are joined
+DIP_DB = 9.0  # a cut between joined words is safe where the level falls by so much
+STEP_REACH_S = 0.008  # by which an edge is moved so that waves meet in step
+MATCH_S = 0.012
+
+
+@dataclass(frozen=True)
+class WordCut:
+    """Frames to cut. is_tight: on both sides the words are joined to their neighbours, so the cut may be heard."""
+
+    start_frame: int
+    end_frame: int
+    is_tight: bool = False
+
+
+def cut_around(
+    mix: Source, first_start: int, last_end: int, before_end: int | None, after_start: int | None
+) -> WordCut:
+    """The cut that takes words from frame first_start to last_end out of what is heard.
+
+    before_end, after_start: of the words next to them, of all voices; None where there is none near. What pause is left between those is the
+    longer one of the two that were there, up to LONGEST_LEFT_S.
+    """
+    rate = mix.rate
+    room_before = first_start - before_end if before_end is not None else round(BEFORE_S * rate)
+    room_after = after_start - last_end if after_start is not None else round(BEFORE_S * rate)
+    tight_before, tight_after = room_before < TIGHT_S * rate, room_after < TIGHT_S * rate
+    slack = round(0.012 * rate)
+    low = max(first_start - round(BEFORE_S * rate), before_end if before_end is not None else 0)
+    start = quietest(mix, min(low, first_start - slack), first_start + (slack if tight_before else 0))
+    kept_before = max(start - before_end, 0) if before_end is not None else round(BEFORE_S * rate)
+    wanted = min(max(room_before, room_after, round(SHORTEST_LEFT_S * rate)), round(LONGEST_LEFT_S * rate))
+    keep_after = min(max(wanted - kept_before, round(SHORTEST_LEFT_S * rate)), max(room_after, 0))
+    if after_start is None:
+        end = quietest(mix, last_end, last_end + round(BEFORE_S * rate))
+    else:
+        middle = after_start - keep_after
+        end = quietest(mix, max(last_end - (slack if tight_after else 0), middle - 2 * slack), min(after_start, middle + 2 * slack) if not tight_after else after_start + slack)
+    tight = tight_before and tight_after and not (_dips(mix, start) or _dips(mix, end))
+    if tight_before or tight_after:
+        end = in_step(mix, start, end)
+    return WordCut(start, max(end, start + 1), tight)
+
+
+def quietest(mix: Source, low: int, high: int) -> int:
+    """The frame between low and high at which least is heard, on a zero crossing; of equally quiet ones the first."""
+    low, high = max(low, 0), max(high, 0)
+    size = max(2, round(PART_S * mix.rate))
+    if high - low < 2:
+        return low
+    x = read_padded(mix, low - size // 2, high + size // 2 + 1).sum(axis=0).astype(np.float64)
+    sums = np.concatenate([[0.0], np.cumsum(x**2)])
+    energy = sums[size:] - sums[:-size]
+    levels = 10.0 * np.log10(energy[: high - low + 1] / size + 1e-12)
+    near = np.flatnonzero(levels <= levels.min() + 1.0)
+    return _crossing(x, int(near[0]) + size // 2, round(CROSSING_S * mix.rate)) - size // 2 + low
+
+
+def _crossing(x: NDArray[np.float64], at: int, reach: int) -> int:
+    a, b = max(at - reach, 1), min(at + reach, len(x) - 1)
+    if b <= a:
+        return at
+    here = np.flatnonzero(np.signbit(x[a - 1 : b - 1]) != np.signbit(x[a:b])) + a
+    return int(here[np.argmin(np.abs(here - at))]) if len(here) else at
+
+
+def _dips(mix: Source, at: int) -> bool:
+    """Whether the level falls by DIP_DB around a frame, against both sides."""
+    size, around = round(0.008 * mix.rate), round(0.05 * mix.rate)
+    x = read_padded(mix, at - around, at + around).sum(axis=0).astype(np.float64)
+    count = len(x) // size
+    levels = 10.0 * np.log10(np.mean(x[: count * size].reshape(count, size) ** 2, axis=1) + 1e-12)
+    middle = count // 2
+    lowest = levels[middle - 1 : middle + 2].min()
+    return bool(levels[:middle].max() - lowest > DIP_DB and levels[middle:].max() - lowest > DIP_DB)
+
+
+def in_step(mix: Source, start: int, end: int) -> int:
+    """The cut's end moved by up to STEP_REACH_S so that what follows goes on as what came before would have."""
+    size, reach = round(MATCH_S * mix.rate), round(STEP_REACH_S * mix.rate)
+    a = read_padded(mix, start - size // 2, start + size // 2).sum(axis=0).astype(np.float64)
+    b = read_padded(mix, end - size // 2 - reach, end + size // 2 + reach).sum(axis=0).astype(np.float64)
+    if np.sum(a**2) < 1e-9 or np.sum(b**2) < 1e-9:
+        return end
+    product = np.correlate(b, a, mode="valid")
+    sums = np.concatenate([[0.0], np.cumsum(b**2)])
+    power = np.sqrt((sums[size:] - sums[:-size])[: len(product)] * np.sum(a**2)) + 1e-12
+    likeness = product[: len(power)] / power
+    best = int(np.argmax(likeness))
+    return end - reach + best if likeness[best] > 0.4 else end

@@ -1,0 +1,79 @@
+"""From a recording to its transcript: recognised, put to the sound, hesitations and other sounds added, speakers told apart."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+
+from dubbin.core.jobs import Task
+from dubbin.core.sound.source import Source
+from dubbin.core.speech.activity import Activity
+from dubbin.core.speech.align_text import TextWord, align_text
+from dubbin.core.speech.fillers import add_unheard, mark_kinds
+from dubbin.core.speech.recogniser import HeardWord, Recogniser, recognise
+from dubbin.core.speech.speakers import tell_apart, with_speakers
+from dubbin.core.speech.transcript import Transcript, Word
+from dubbin.core.speech.voicing import Voicing, find_voicing
+from dubbin.core.speech.word_edges import find_features, refine_edges
+
+
+@dataclass(frozen=True)
+class Heard:
+    """A transcript and what was seen of the voice on the way."""
+
+    transcript: Transcript
+    voicing: Voicing
+
+
+def transcribe(
+    source: Source, lane: str, activity: Activity, own: NDArray[np.bool_], model: Recogniser, *, language: str | None = None,
+    speakers: int = 1, rt60_s: float | None = None, text: Sequence[TextWord] = (), text_name: str = "", keep: Path | None = None,
+    task: Task | None = None,
+) -> Heard:  # fmt: skip
+    """Words of a source with all that belongs to them.
+
+    own: marks, 100 a second, of what this voice says (bleed of others left out). speakers: how many share the recording. text: a transcript from
+    elsewhere, whose words are kept as they are written. keep: where finished parts are noted, so that broken-off work goes on.
+    """
+    task = task or Task()
+    heard, found = recognise(source, own, model, language=language, keep=keep, task=task.part(0.0, 0.85))
+    if text:
+        heard = align_text(text, heard, source.frames / source.rate)
+    levels = find_features(source, task.part(0.85, 0.9))
+    heard = refine_edges(heard, levels, activity, rt60_s, task.part(0.9, 0.95))
+    voicing = find_voicing(source, task.part(0.95, 1.0))
+    words: Sequence[Word] = mark_kinds([word_of(w, source.rate) for w in heard])
+    words = add_unheard(words, own, activity, voicing, source.rate, rt60_s)
+    names: tuple[str, ...] = ()
+    if text and any(w.speaker for w in text):
+        words, names = _named(words, text)
+    elif speakers > 1:
+        words = with_speakers(words, tell_apart(voicing, own, speakers), source.rate)
+        names = tuple(f"Speaker {k + 1}" for k in range(max(w.speaker for w in words) + 1)) if words else ()
+    source_name = text_name or model.name
+    return Heard(Transcript(lane, tuple(words), found, source_name, names if len(names) > 1 else ()), voicing)
+
+
+def word_of(heard: HeardWord, rate: int) -> Word:
+    return Word(heard.text, round(heard.start_s * rate), round(heard.end_s * rate), confidence=round(heard.confidence, 3))
+
+
+def _named(words: Sequence[Word], text: Sequence[TextWord]) -> tuple[list[Word], tuple[str, ...]]:
+    """Words with the speakers that a text names; a line without a name goes on with the last."""
+    names: list[str] = []
+    numbers: list[int] = []
+    for item in text:
+        if item.speaker and item.speaker not in names:
+            names.append(item.speaker)
+        numbers.append(names.index(item.speaker) if item.speaker else (numbers[-1] if numbers else 0))
+    out, k, last = [], 0, 0
+    for word in words:
+        if k < len(text) and word.text.strip(" ,.…") == text[k].text.strip(" ,.…"):
+            last = numbers[k]
+            k += 1
+        out.append(replace(word, speaker=last))
+    return out, tuple(names)

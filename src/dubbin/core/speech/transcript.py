@@ -1,0 +1,64 @@
+"""What was said: words with their place in a recording, and who said them. Plain frozen data."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass
+from enum import StrEnum
+
+
+class WordKind(StrEnum):
+    WORD = "word"
+    FILLER = "filler"
+    SOUND = "sound"
+
+
+@dataclass(frozen=True, slots=True)
+class Word:
+    """A word, a filler, or a sound that is no speech (its text says which: breath, laugh, cough, click).
+
+    start_frame, end_frame: on the recording's own frames. confidence: 0 to 1. speaker: number of the speaker in a recording that
+    holds several.
+    """
+
+    text: str
+    start_frame: int
+    end_frame: int
+    kind: WordKind = WordKind.WORD
+    confidence: float = 1.0
+    speaker: int = 0
+
+
+@dataclass(frozen=True)
+class Transcript:
+    """The words of one lane, sorted by start. speakers: names of several speakers in one recording; one or none: the lane's
+    voice. source: what made it, the name of a model or of a file."""
+
+    lane: str
+    words: tuple[Word, ...]
+    language: str = "en"
+    source: str = ""
+    speakers: tuple[str, ...] = ()
+
+
+FILLERS = frozenset(("um", "umm", "uhm", "uh", "uhh", "er", "erm", "ehm", "hm", "hmm", "mm", "mhm", "ah", "eh"))
+_ENDS_SENTENCE = re.compile(r"[.!?…][\"'”’)]*$")
+
+
+def plain(text: str) -> str:
+    """A word as it is compared: small letters, figures and inner apostrophes only."""
+    return re.sub(r"[^\w']+", "", text.lower().replace("’", "'")).strip("'_")
+
+
+def is_filler_text(text: str) -> bool:
+    return plain(text) in FILLERS
+
+
+def ends_sentence(text: str) -> bool:
+    return bool(_ENDS_SENTENCE.search(text.strip()))
+
+
+def joined_text(words: Sequence[Word]) -> str:
+    """Words as running text; sounds in square brackets."""
+    return " ".join(f"[{w.text}]" if w.kind is WordKind.SOUND else w.text for w in words)

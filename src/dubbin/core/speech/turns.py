@@ -1,0 +1,94 @@
+"""Who speaks when, of voices that each have a microphone: a voice is heard in all of them, and loudest in its own."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy import ndimage
+
+from dubbin.core.speech.activity import FRAMES_PER_S, Activity, runs
+
+SMOOTH_S = 0.15
+# The level difference between two microphones has two heaps: one voice's and the other's. What lies within this share of their
+# distance around the middle is both at once.
+BOTH_SHARE = 0.18
+LEAST_APART_DB = 6.0  # heaps nearer than this are one: the microphones hear the same
+TOGETHER_S = 0.25  # shorter than this nobody notices that two speak at once
+BRIDGE_S = 0.2
+
+
+@dataclass(frozen=True)
+class Crosstalk:
+    """Two voices at once, from start_s to end_s of the session; lanes: their numbers."""
+
+    start_s: float
+    end_s: float
+    lanes: tuple[int, int]
+
+
+def own_speech(activities: Sequence[tuple[float, Activity]]) -> list[NDArray[np.bool_]]:
+    """For each microphone (start on the session clock in seconds, activity) the frames in which its own voice is heard."""
+    own = [activity.audible.copy() for _, activity in activities]
+    smooth = [_smooth_level(activity) for _, activity in activities]
+    for i in range(len(own)):
+        for j in range(i + 1, len(own)):
+            mine, theirs = _shared(activities[i], activities[j])
+            difference = smooth[i][mine] - smooth[j][theirs]
+            heard = activities[i][1].audible[mine] | activities[j][1].audible[theirs]
+            heaps = _two_heaps(difference[heard])
+            if heaps is None:
+                continue
+            low, high = heaps
+            margin = BOTH_SHARE * (high - low)
+            own[i][mine] &= difference > (low + high) / 2 - margin
+            own[j][theirs] &= difference < (low + high) / 2 + margin
+    return own
+
+
+def _smooth_level(activity: Activity) -> NDArray[np.float64]:
+    power = ndimage.uniform_filter1d(10.0 ** (activity.level_db.astype(np.float64) / 10.0), round(SMOOTH_S * FRAMES_PER_S))
+    return np.asarray(10.0 * np.log10(np.maximum(power, 1e-15)))
+
+
+def _shared(a: tuple[float, Activity], b: tuple[float, Activity]) -> tuple[slice, slice]:
+    """The frames of two recordings that lie at the same time."""
+    offset = round((b[0] - a[0]) * FRAMES_PER_S)
+    first, second = (max(offset, 0), max(-offset, 0))
+    count = max(min(len(a[1].level_db) - first, len(b[1].level_db) - second), 0)
+    return slice(first, first + count), slice(second, second + count)
+
+
+def _two_heaps(values: NDArray[np.float64]) -> tuple[float, float] | None:
+    """Middles of two heaps of values; None where there is but one."""
+    if len(values) < FRAMES_PER_S:
+        return None
+    low, high = (float(q) for q in np.quantile(values, (0.1, 0.9)))
+    for _ in range(20):
+        upper = values > (low + high) / 2
+        if upper.all() or not upper.any():
+            return None
+        low, high = float(np.median(values[~upper])), float(np.median(values[upper]))
+    return (low, high) if high - low >= LEAST_APART_DB else None
+
+
+def crosstalk(own: Sequence[NDArray[np.bool_]], starts_s: Sequence[float]) -> list[Crosstalk]:
+    """Places where two voices speak at once; own: from `own_speech`."""
+    out = []
+    for i in range(len(own)):
+        for j in range(i + 1, len(own)):
+            offset = round((starts_s[j] - starts_s[i]) * FRAMES_PER_S)
+            a, b = (max(offset, 0), 0) if offset >= 0 else (0, -offset)
+            count = min(len(own[i]) - a, len(own[j]) - b)
+            if count <= 0:
+                continue
+            width = round(BRIDGE_S * FRAMES_PER_S)
+            both = own[i][a : a + count] & own[j][b : b + count]
+            both = ndimage.binary_closing(np.pad(both, width), np.ones(width))[width:-width]
+            for start, end in zip(*runs(both), strict=True):
+                if end - start >= TOGETHER_S * FRAMES_PER_S:
+                    base = starts_s[i] + a / FRAMES_PER_S
+                    out.append(Crosstalk(base + start / FRAMES_PER_S, base + end / FRAMES_PER_S, (i, j)))
+    return sorted(out, key=lambda c: c.start_s)

@@ -1,0 +1,106 @@
+"""What kind of sound there is, 100 times a second: pitch, how periodic it is, and the shape of its spectrum.
+
+Pitch is taken from the autocorrelation, freed from that of the window. Source: Boersma, "Accurate short-term analysis of the fundamental
+frequency and the harmonics-to-noise ratio of a sampled sound", IFA Proceedings 17, 1993. Spectra are in mel bands (O'Shaughnessy's formula).
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import lru_cache
+
+import numpy as np
+import soxr
+from numpy.typing import NDArray
+from scipy import fft
+
+from dubbin.core.jobs import Task
+from dubbin.core.sound.source import Source, read_padded
+from dubbin.core.speech.activity import FRAMES_PER_S
+
+RATE = 16000
+WINDOW = 640  # 40 ms: two periods of the deepest voice
+LOWEST_HZ, HIGHEST_HZ = 60.0, 420.0
+OCTAVE_COST = 0.03  # a lag twice as long must fit better by this
+MEL_BANDS = 24
+MEL_RANGE_HZ = (100.0, 7600.0)
+CHUNK_S = 20.0
+VOICED_FROM = 0.55
+
+
+@dataclass(frozen=True)
+class Voicing:
+    """Per 10 ms frame: pitch_hz, 0 where there is none; periodicity, 0 to 1; mel, (n, MEL_BANDS) levels in dB."""
+
+    pitch_hz: NDArray[np.float32]
+    periodicity: NDArray[np.float32]
+    mel: NDArray[np.float32]
+
+    @property
+    def voiced(self) -> NDArray[np.bool_]:
+        return self.pitch_hz > 0
+
+
+def find_voicing(source: Source, task: Task | None = None) -> Voicing:
+    """Look through a whole source, its channels mixed."""
+    task = task or Task()
+    count = max(1, -(-source.frames * FRAMES_PER_S // source.rate))
+    pitch, periodicity = np.zeros(count, np.float32), np.zeros(count, np.float32)
+    mel = np.full((count, MEL_BANDS), -100.0, np.float32)
+    per_chunk = round(CHUNK_S * FRAMES_PER_S)
+    margin_s = 0.05
+    for first in range(0, count, per_chunk):
+        task.step(first / count)
+        number = min(per_chunk, count - first)
+        a = first / FRAMES_PER_S - margin_s
+        b = (first + number) / FRAMES_PER_S + margin_s
+        x = read_padded(source, round(a * source.rate), round(b * source.rate)).mean(axis=0)
+        y = soxr.resample(x, source.rate, RATE, quality="MQ").astype(np.float32)
+        here = slice(first, first + number)
+        pitch[here], periodicity[here], mel[here] = look_at(y, number, round(margin_s * RATE))
+    return Voicing(pitch, periodicity, mel)
+
+
+def look_at(y: NDArray[np.float32], count: int, skip: int) -> tuple[NDArray[np.float32], NDArray[np.float32], NDArray[np.float32]]:
+    """Pitch, periodicity and mel levels of `count` frames of y at RATE, the first beginning at frame `skip`."""
+    hop = RATE // FRAMES_PER_S
+    starts = skip + np.arange(count) * hop + hop // 2 - WINDOW // 2
+    y = np.pad(y, (0, max(0, int(starts[-1]) + WINDOW - len(y))))
+    frames = np.lib.stride_tricks.sliding_window_view(y, WINDOW)[starts]
+    window = np.hanning(WINDOW).astype(np.float32)
+    frames = (frames - frames.mean(axis=1, keepdims=True)) * window
+    X = fft.rfft(frames, 2048, axis=1)
+    P = X.real**2 + X.imag**2
+    mel = 10.0 * np.log10(P[:, :1025] @ _mel_matrix() + 1e-9)
+    low_passed = P.copy()
+    low_passed[:, round(1800 * 2048 / RATE) :] = 0.0  # pitch is in the lows; consonants are not
+    r = fft.irfft(low_passed, axis=1)[:, : round(RATE / LOWEST_HZ) + 2]
+    own = fft.irfft(np.abs(fft.rfft(window, 2048)) ** 2)[: r.shape[1]]
+    r = r / np.maximum(r[:, :1], 1e-9) / (own / own[0])
+    first, last = round(RATE / HIGHEST_HZ), round(RATE / LOWEST_HZ)
+    lags = np.arange(first, last + 1)
+    part = r[:, first : last + 1] - OCTAVE_COST * np.log2(lags / first)
+    best = np.argmax(part, axis=1)
+    strength = np.clip(r[np.arange(count), best + first], 0.0, 1.0)
+    inner = (best > 0) & (best < len(lags) - 1)
+    voiced = (strength > VOICED_FROM) & inner
+    pitch = np.where(voiced, RATE / (best + first), 0.0)
+    return pitch.astype(np.float32), strength.astype(np.float32), mel.astype(np.float32)
+
+
+@lru_cache(maxsize=1)
+def _mel_matrix() -> NDArray[np.float32]:
+    def to_mel(hz: NDArray[np.float64]) -> NDArray[np.float64]:
+        return 2595.0 * np.log10(1.0 + hz / 700.0)
+
+    edges_mel = np.linspace(*to_mel(np.array(MEL_RANGE_HZ)), MEL_BANDS + 2)
+    edges = 700.0 * (10.0 ** (edges_mel / 2595.0) - 1.0)
+    hz = np.arange(1025) * RATE / 2048
+    rising = (hz[:, None] - edges[None, :-2]) / (edges[1:-1] - edges[:-2])
+    falling = (edges[None, 2:] - hz[:, None]) / (edges[2:] - edges[1:-1])
+    return np.clip(np.minimum(rising, falling), 0.0, None).astype(np.float32)
+
+
+def cepstra(mel: NDArray[np.float32], count: int = 13) -> NDArray[np.float32]:
+    """(n, count) cepstral coefficients of mel levels; the first is the loudness."""
+    return np.asarray(fft.dct(mel, axis=1, norm="ortho")[:, :count], np.float32)

@@ -1,0 +1,316 @@
+"""Where words begin and end, to within some hundredths of a second.
+
+A recogniser knows about where a word lies. What its letters sound like in this very recording is learned from that: every letter (or pair
+such as "sh") gets a bell curve over the spectrum, made from the frames that it may lie in, and the best course through letters and gaps is found
+with these; from the better edges the curves are made again. So it needs no acoustic model, and fits any voice, room and language that
+writes by sound. The recogniser's own times stay in the sum as a prior.
+
+Sources: Viterbi training from a flat start: Young and others, "The HTK book", 2006; Brugnara, Falavigna and Omologo, "Automatic segmentation and
+labeling of speech based on hidden Markov models", Speech Communication 12, 1993. Letters for phones: Kanthak and Ney, "Context-dependent acoustic modeling using
+graphemes", ICASSP 2002. Figures: docs/benchmarks.md. Limits: under half a minute of speech the letters are hardly learned and the edges are little better
+than the recogniser's.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from functools import lru_cache
+from typing import Any
+
+import numpy as np
+import soxr
+from numpy.typing import NDArray
+from scipy import fft, ndimage, signal
+
+from dubbin.core.jobs import Task
+from dubbin.core.sound.source import Source, read_padded
+from dubbin.core.speech.activity import FRAMES_PER_S, Activity
+from dubbin.core.speech.recogniser import HeardWord
+from dubbin.core.speech.transcript import plain
+
+RATE = 16000
+STEP_S = 0.005
+HOP = round(STEP_S * RATE)
+WINDOW = 320
+BANDS_HZ = (80, 200, 320, 450, 600, 800, 1000, 1250, 1550, 1900, 2350, 2900, 3600, 4500, 5800, 7900)
+COEFFICIENTS = 6
+CHUNK_S = 30.0
+DELTA = 3  # steps to both sides over which change is taken
+LAG_S, END_LAG_S = 0.08, 0.08  # by which the recogniser's estimates come late (measured on both demo voices)
+SPREAD_S = 0.040  # one sigma of what is left of their error
+BEND = 2.0  # sigmas from which on an error counts no longer by its square
+REACH_S = 0.5  # an edge is looked for this far around its estimate
+ROUNDS = 5
+FRAME_WEIGHT = 0.12  # frames that follow one another are alike: each counts for so much
+STAY = -0.001  # log probability a step
+GAP_ENTRY = 1.0
+INAUDIBLE = -2.3  # a step of a word in which nothing is heard
+KAPPA = 35  # frames of all speech that every letter's curve is made with
+PHRASE_GAP_S = 0.6
+USUAL_RT60_S, LATE_S = 0.25, 0.05
+LATE_WEIGHT, LEAST_LEFT = 3.0, 0.1  # of the late power that is taken off; of the power that stays at least
+
+
+def find_features(source: Source, task: Task | None = None) -> NDArray[np.float32]:
+    """Band levels in dB of a whole source, its channels mixed: (n, bands), one every STEP_S."""
+    task = task or Task()
+    count = max(1, int(source.frames / source.rate / STEP_S))
+    levels = np.full((count, len(BANDS_HZ) - 1), -100.0, np.float32)
+    per_chunk = round(CHUNK_S / STEP_S)
+    margin_s = 0.1
+    for first in range(0, count, per_chunk):
+        task.step(first / count)
+        number = min(per_chunk, count - first)
+        start_s = first * STEP_S - margin_s
+        stop_s = start_s + number * STEP_S + 2 * margin_s
+        x = read_padded(source, round(start_s * source.rate), round(stop_s * source.rate)).mean(axis=0)
+        y = soxr.resample(x, source.rate, RATE, quality="MQ").astype(np.float32)
+        levels[first : first + number] = band_levels(y, round(margin_s * RATE), number)
+    return levels
+
+
+def band_levels(y: NDArray[np.float32], skip: int, count: int) -> NDArray[np.float32]:
+    """Levels of `count` steps of y (frames,) at RATE, the first beginning at frame `skip`."""
+    starts = skip + np.arange(count) * HOP + HOP // 2 - WINDOW // 2
+    y = np.pad(y, (0, max(0, int(starts[-1]) + WINDOW - len(y))))
+    frames = np.lib.stride_tricks.sliding_window_view(y, WINDOW)[starts] * np.hanning(WINDOW).astype(np.float32)
+    X = np.fft.rfft(frames, 512, axis=1)
+    P = (X.real**2 + X.imag**2).astype(np.float32)
+    edges = np.round(np.array(BANDS_HZ) * 512 / RATE).astype(int)
+    out = np.stack([P[:, a:b].mean(axis=1) for a, b in zip(edges, edges[1:], strict=False)], axis=1)
+    return np.asarray(10.0 * np.log10(out + 1e-9), np.float32)
+
+
+def without_tails(levels: NDArray[np.float32], rt60_s: float | None) -> NDArray[np.float32]:
+    """Levels without what the room still sounds of LATE_S ago and before (Polack's model, as in the treatment of echo)."""
+    rt60_s = min(max(rt60_s or USUAL_RT60_S, 0.15), 1.2)
+    power = 10.0 ** (levels.astype(np.float64) / 10.0)
+    decay = 10.0 ** (-6.0 * STEP_S / rt60_s)
+    state = signal.lfilter([1.0 - decay], [1.0, -decay], power, axis=0)
+    delay = round(LATE_S / STEP_S)
+    late = np.zeros_like(power)
+    late[delay:] = state[:-delay] * decay**delay
+    return np.asarray(10.0 * np.log10(np.maximum(power - LATE_WEIGHT * late, LEAST_LEFT * power)), np.float32)
+
+
+def _observations(levels: NDArray[np.float32]) -> NDArray[np.float32]:
+    """(n, 2 * COEFFICIENTS): cepstra with loudness against the loudest around, and how they change; each with a spread of 1."""
+    c = fft.dct(levels, axis=1, norm="ortho")[:, :COEFFICIENTS]
+    loudest = ndimage.maximum_filter1d(c[:, 0], round(2.0 / STEP_S))
+    c[:, 0] = np.maximum(c[:, 0] - loudest, -200.0)
+    padded = np.pad(c, ((DELTA, DELTA), (0, 0)), mode="edge")
+    x = np.concatenate([c, padded[2 * DELTA :] - padded[: -2 * DELTA]], axis=1)
+    heard = c[:, 0] > np.quantile(c[:, 0], 0.4)
+    return np.asarray((x - x[heard].mean(axis=0)) / np.maximum(x[heard].std(axis=0), 1e-6), np.float32)
+
+
+PAIRS = {"sh": "S", "ch": "C", "th": "T", "ph": "f", "ng": "N", "ck": "k", "wh": "w", "qu": "k", "kn": "n", "wr": "r", "gh": ""}
+VOWELS = "aeiouyäöüáéíóúàèìòùâêîôû"
+ANY = "*"  # figures and signs: any speech
+GAP = "_"
+
+
+def letters_of(text: str) -> str:
+    """A word as the units that are learned: pairs as one, double letters once, vowels in a row as the first of them."""
+    word = plain(text).replace("'", "")
+    if not word or any(c.isdigit() for c in word):
+        return ANY * min(3 * max(len(word), 1), 8)
+    for pair, unit in PAIRS.items():
+        word = word.replace(pair, unit)
+    if len(word) > 3 and word.endswith("e") and word[-2] not in VOWELS:
+        word = word[:-1]
+    word = re.sub(r"(.)\1+", r"\1", word)
+    word = re.sub(rf"([{VOWELS}])[{VOWELS}]+", r"\1", word)
+    return word or ANY
+
+
+@dataclass(frozen=True)
+class _Phrase:
+    """words: numbers of the first and one past the last. units: for each state its unit; word_of: for each state its word, -1 in
+    gaps; opens: True for the first state of a word."""
+
+    words: tuple[int, int]
+    units: NDArray[np.int64]
+    word_of: NDArray[np.int64]
+    opens: NDArray[np.bool_]
+    start: int
+    stop: int
+
+
+def refine_edges(
+    words: Sequence[HeardWord], levels: NDArray[np.float32], activity: Activity, rt60_s: float | None = None, task: Task | None = None
+) -> list[HeardWord]:
+    """The same words with better edges, sorted, not overlapping.
+
+    levels: from `find_features`; activity: of the same sound; rt60_s: of its room, if it is known.
+    """
+    task = task or Task()
+    words = _prepared(words)
+    if not words or len(levels) < 4:
+        return list(words)
+    x = _observations(without_tails(levels, rt60_s))
+    at = np.minimum((np.arange(len(levels)) * STEP_S * FRAMES_PER_S).astype(int), len(activity.excess_db) - 1)
+    heard = ndimage.binary_closing(np.pad(activity.excess_db[at] > 0, 8), np.ones(9))[8:-8]
+    names = [GAP, ANY, *sorted({u for w in words for u in letters_of(w.text)} - {ANY})]
+    number = {name: k for k, name in enumerate(names)}
+    phrases = _phrases(words, number, len(levels))
+    guess = np.array([(w.start_s, w.end_s) for w in words])
+    edges = guess.copy()
+    labels = _even_labels(words, edges, number, len(levels))
+    for round_ in range(ROUNDS):
+        means, variances = _curves(x, labels, len(names))
+        offsets = -0.5 * np.log(variances).sum(axis=1)
+        labels = np.zeros(len(levels), np.int64)
+        for k, phrase in enumerate(phrases):
+            if k % 16 == 0:
+                task.step((round_ + k / len(phrases)) / ROUNDS)
+            _align(phrase, x, heard, means, variances, offsets, guess, edges, labels)
+    out: list[HeardWord] = []
+    for word, (start, end) in zip(words, edges, strict=True):
+        start = max(start, out[-1].end_s if out else 0.0)
+        out.append(replace(word, start_s=float(start), end_s=float(max(end, start + 2 * STEP_S))))
+    return out
+
+
+def _prepared(words: Sequence[HeardWord]) -> list[HeardWord]:
+    """Sorted, the recogniser's lag taken off."""
+    out: list[HeardWord] = []
+    for word in sorted(words, key=lambda w: (w.start_s, w.end_s)):
+        start = max(word.start_s - LAG_S, out[-1].start_s + 0.02 if out else 0.0)
+        out.append(replace(word, start_s=start, end_s=max(word.end_s - END_LAG_S, start + 0.03)))
+    return out
+
+
+def _phrases(words: Sequence[HeardWord], number: dict[str, int], count: int) -> list[_Phrase]:
+    groups: list[list[int]] = [[]]
+    for k, word in enumerate(words):
+        if groups[-1] and word.start_s - words[k - 1].end_s > PHRASE_GAP_S:
+            groups.append([])
+        groups[-1].append(k)
+    out = []
+    for group in groups:
+        units, word_of, opens = [number[GAP]], [-1], [False]
+        for k in group:
+            for j, unit in enumerate(letters_of(words[k].text)):
+                # Two states a letter: it lasts for two steps at least.
+                units += [number.get(unit, number[ANY])] * 2
+                word_of += [k, k]
+                opens += [j == 0, False]
+            units.append(number[GAP])
+            word_of.append(-1)
+            opens.append(False)
+        start = max(int((words[group[0]].start_s - REACH_S - 0.1) / STEP_S), 0)
+        stop = min(int((words[group[-1]].end_s + REACH_S + 0.1) / STEP_S) + 1, count)
+        out.append(_Phrase((group[0], group[-1] + 1), np.array(units), np.array(word_of), np.array(opens), start, max(stop, start + 1)))
+    return out
+
+
+def _even_labels(words: Sequence[HeardWord], edges: NDArray[np.float64], number: dict[str, int], count: int) -> NDArray[np.int64]:
+    """For every step the letter that it belongs to when a word's letters are spread evenly over it."""
+    labels = np.zeros(count, np.int64)
+    for word, (start, end) in zip(words, edges, strict=True):
+        units = letters_of(word.text)
+        a, b = int(start / STEP_S), min(int(end / STEP_S) + 1, count)
+        if b > a:
+            labels[a:b] = [number.get(units[k * len(units) // (b - a)], 1) for k in range(b - a)]
+    return labels
+
+
+def _curves(x: NDArray[np.float32], labels: NDArray[np.int64], count: int) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """Mean and variance of every unit, (count, coefficients); rare ones lean on all speech."""
+    speech = labels > 0
+    all_mean = x[speech].mean(axis=0).astype(np.float64)
+    all_var = x[speech].var(axis=0).astype(np.float64)
+    means, variances = np.tile(all_mean, (count, 1)), np.tile(all_var, (count, 1))
+    for unit in range(count):
+        part = x[labels == unit]
+        if unit != 1 and len(part):
+            share = len(part) / (len(part) + (0.0 if unit == 0 else KAPPA))
+            means[unit] = share * part.mean(axis=0) + (1 - share) * all_mean
+            variances[unit] = share * part.var(axis=0) + (1 - share) * all_var
+    return means, np.maximum(variances, 0.04)
+
+
+def _align(
+    phrase: _Phrase, x: NDArray[np.float32], heard: NDArray[np.bool_], means: NDArray[np.float64], variances: NDArray[np.float64],
+    offsets: NDArray[np.float64], guess: NDArray[np.float64], edges: NDArray[np.float64], labels: NDArray[np.int64],
+) -> None:  # fmt: skip
+    """Place the words of a phrase: writes into edges and labels."""
+    part = x[phrase.start : phrase.stop].astype(np.float64)
+    units, inverse = np.unique(phrase.units, return_inverse=True)
+    scores = np.empty((len(part), len(units)))
+    for k, unit in enumerate(units):
+        d = (part - means[unit]) ** 2 / variances[unit]
+        scores[:, k] = FRAME_WEIGHT * (offsets[unit] - 0.5 * d.sum(axis=1))
+        if unit:
+            scores[:, k] += np.where(heard[phrase.start : phrase.stop], 0.0, INAUDIBLE * FRAME_WEIGHT)
+    first = phrase.words[0]
+    low, high = np.zeros(len(phrase.units), np.int64), np.full(len(phrase.units), len(part), np.int64)
+    prior = np.zeros(len(phrase.units))
+    for state, word in enumerate(phrase.word_of):
+        if word >= 0:
+            low[state] = int((guess[word, 0] - REACH_S) / STEP_S) - phrase.start
+            high[state] = int((guess[word, 1] + REACH_S) / STEP_S) + 1 - phrase.start
+            prior[state] = guess[word, 0] / STEP_S - phrase.start
+    path = _kernel()(scores, inverse.astype(np.int64), phrase.word_of, phrase.opens, low, high, prior, SPREAD_S / STEP_S, BEND, STAY, GAP_ENTRY)
+    if path[0] < 0:
+        return  # no way through: the edges stay as they were
+    labels[phrase.start : phrase.stop] = phrase.units[path]
+    word = phrase.word_of[path]
+    for k in range(first, phrase.words[1]):
+        steps = np.flatnonzero(word == k)
+        if len(steps):
+            edges[k] = (phrase.start + steps[0]) * STEP_S, (phrase.start + steps[-1] + 1) * STEP_S
+
+
+@lru_cache(maxsize=1)
+def _kernel() -> Any:
+    from numba import njit
+
+    @njit(nogil=True, cache=True, error_model="numpy")
+    def best_path(scores, unit_of, word_of, opens, low, high, prior, spread, bend, stay, gap_entry):  # type: ignore[no-untyped-def]
+        """The state at every step of the likeliest course; all -1 where there is none. A gap between words may be passed over."""
+        steps, states = scores.shape[0], len(unit_of)
+        nothing = -1e30
+        before, now = np.full(states, nothing), np.full(states, nothing)
+        back = np.zeros((steps, states), np.int8)
+        for t in range(steps):
+            for s in range(states):
+                best, come = nothing, 0
+                if t == 0:
+                    if s == 0 or s == 1:
+                        best = 0.0
+                else:
+                    best = before[s] + stay
+                    if s >= 1 and before[s - 1] > best:
+                        best, come = before[s - 1], 1
+                    # From the last letter of a word to the first of the next, the gap between left out.
+                    if s >= 2 and word_of[s - 1] < 0 and before[s - 2] > best:
+                        best, come = before[s - 2], 2
+                if come > 0 or t == 0:
+                    if opens[s]:
+                        # Squared near the estimate, straight further off: some estimates are quite wrong.
+                        off = abs(t - prior[s]) / spread
+                        best -= 0.5 * off * off if off < bend else bend * (off - 0.5 * bend)
+                    elif word_of[s] < 0 and t > 0:
+                        best += gap_entry
+                if word_of[s] >= 0 and (t < low[s] or t >= high[s]):
+                    best = nothing
+                now[s] = best + scores[t, unit_of[s]] if best > nothing / 2 else nothing
+                back[t, s] = come
+            for s in range(states):
+                before[s] = now[s]
+        path = np.full(steps, -1, np.int64)
+        s = states - 1
+        if states >= 2 and before[states - 2] > before[s]:
+            s = states - 2
+        if before[s] <= nothing / 2:
+            return path
+        for t in range(steps - 1, -1, -1):
+            path[t] = s
+            s -= back[t, s]
+        return path
+
+    return best_path
