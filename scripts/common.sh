@@ -42,7 +42,7 @@ set_up() {
             .venv/bin/python -m pip install -q --disable-pip-version-check --require-hashes -r "$lock"
         done
         .venv/bin/python -m pip install -q --disable-pip-version-check --no-deps --no-build-isolation -e .
-        .venv/bin/python -m dubbin.core.treat.warm_up || true
+        .venv/bin/python -m dubbin.core.speech.warm_up || true
         touch "$stamp"
     fi
 }

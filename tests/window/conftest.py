@@ -32,6 +32,7 @@ def open_window(qtbot, qapp, folders) -> Iterator[Callable[..., MainWindow]]:
     def make(path=None) -> MainWindow:
         document = Document.opened(folders.journals, path) if path else None
         window = MainWindow(folders, Theme(qapp), document, SimulatedSink(48000))
+        window.speech.automatic = False  # words are written down only where a test asks for them
         windows.append(window)
         window.show()
         qtbot.waitExposed(window)

@@ -61,6 +61,19 @@ def _parser() -> argparse.ArgumentParser:
     ):
         sub.add_argument(f"--{flag}", type=float, metavar=unit)
 
+    sub = add("transcribe", ("speech_commands", "transcribe"), "write down what is said")
+    sub.add_argument("input", type=Path, metavar="IN")
+    sub.add_argument("-o", dest="out", type=Path, metavar="OUT", help="a .vtt, .srt, .txt or .json file")
+    sub.add_argument("--model", type=Path, metavar="DIR", help="a folder with another Whisper model in CTranslate2 form")
+    sub.add_argument("--language", metavar="CODE", help="what is spoken (en, de, …), for models of several languages")
+    sub.add_argument("--speakers", type=int, default=1, choices=range(1, 9), metavar="N", help="how many voices share the recording")
+    sub.add_argument("--text", type=Path, metavar="FILE", help="a transcript (.srt, .vtt, .txt) to be put to the sound")
+
+    sub = add("edits", ("speech_commands", "edits"), "write an episode's cuts as lists for other programs", json=False)
+    sub.add_argument("episode", type=Path)
+    sub.add_argument("-o", dest="out", type=Path, nargs="+", required=True, metavar="OUT", help=".otio, .edl, .csv or .txt files")
+    sub.add_argument("--fps", type=float, default=25.0, help="frames a second of the picture, for .edl")
+
     add("targets", ("delivery_commands", "targets"), "the delivery targets")
 
     sub = add("master", ("delivery_commands", "master"), "make masters of an episode or a sound file")

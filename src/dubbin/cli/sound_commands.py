@@ -239,7 +239,7 @@ def pauses(args: Namespace, folders: Folders) -> int:
     episode = replace(episode, cuts=tuple(cuts))
     time_map = program_map(episode)
     if args.out:
-        program = Program(copy, time_map, episode.seam_ms)
+        program = Program(copy, time_map, None)
         if program.frames == 0:
             raise DubbinError(f"{args.input.name} holds nothing but pause; nothing would be left.")
         write_sound(program, args.out, _bits(args.out), task.part(0.7, 1.0))

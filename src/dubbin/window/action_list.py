@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from dubbin.core.mix.hear import Hear
 from dubbin.window.actions import Action
 from dubbin.window.desk import Desk
+from dubbin.window.edit_action_list import EditTools, make_edit_actions
 from dubbin.window.editing import Editing
 from dubbin.window.lanes.selection import Selection
 from dubbin.window.lanes.viewport import Viewport
@@ -40,7 +41,7 @@ class WindowActs:
 
 
 def make_actions(
-    desk: Desk, selection: Selection, view: Viewport, editing: Editing, playing: Playing, acts: WindowActs
+    desk: Desk, selection: Selection, view: Viewport, editing: Editing, playing: Playing, acts: WindowActs, tools: EditTools
 ) -> dict[str, Action]:
     """All actions by id, in the order of the menus."""
 
@@ -58,7 +59,7 @@ def make_actions(
 
     def zoom_selection() -> None:
         if selection.range is not None:
-            a, b = (view.map.to_program_or_next(f) for f in selection.range)
+            a, b = view.map.to_program_or_next(selection.range[0]), view.map.to_program_or_next(max(selection.range[1] - 1, 0)) + 1
             view.show_range(a - (b - a) * 0.1, b + (b - a) * 0.1)
 
     def hear_place(direction: int) -> None:
@@ -145,7 +146,7 @@ def make_actions(
         Action("shortcuts", "Help", "Shortcuts", ("F1",), acts.shortcuts),
         Action("about", "Help", "About Dubbin", (), acts.about),
     ]  # fmt: skip
-    return {action.id: action for action in rows}
+    return {action.id: action for action in [*rows, *make_edit_actions(desk, tools)]}
 
 
 def _head_x(view: Viewport, selection: Selection) -> float | None:

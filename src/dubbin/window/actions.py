@@ -23,8 +23,9 @@ class Action:
     checked: Callable[[], bool] | None = None
 
 
-MENUS = ("Episode", "Edit", "Play", "View", "Help")
+MENUS = ("Episode", "Edit", "Words", "Program", "Play", "View", "Help")
 SEPARATORS_AFTER = {
     "open", "save-as", "add-recordings", "redo", "touch-fill", "put-back-all", "select-all", "all-pauses", "loop", "end", "next-pause", "walk-next", "match",
-    "master-step", "zoom-selection",
+    "master-step", "zoom-selection", "nudge-on-100", "program-end", "cut-fillers", "next-retake", "rename-voice", "find-previous", "split-speakers",
+    "insert-file", "copy-chapters", "cover-noise",
 }  # fmt: skip

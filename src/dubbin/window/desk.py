@@ -222,6 +222,10 @@ class Desk(QObject):
     def report(self, lane: Lane) -> RecordingReport | None:
         return self._reports.get(self._lane_key(lane))
 
+    def activity(self, lane: Lane) -> Activity | None:
+        """Where something is heard in a lane; None until it is measured."""
+        return self._activities.get(self._lane_key(lane))
+
     def findings(self, lane: Lane) -> tuple[Finding, ...]:
         """What was found in a lane; of music and effects only what is a fault in them too."""
         report = self.report(lane)
@@ -405,7 +409,7 @@ class Desk(QObject):
     def pauses(self) -> list[Pause]:
         """Pauses with the present settings; empty until all voices are measured."""
         episode = self.episode
-        voices = [lane for lane in episode.lanes if lane.role is not Role.EFFECT]
+        voices = [lane for lane in episode.session_lanes if lane.role is not Role.EFFECT]
         key = (
             episode.pauses,
             episode.frames,
@@ -428,7 +432,7 @@ class Desk(QObject):
         settings = replace(episode.pauses, **fields)
         activities = [
             (lane.start_frame / episode.rate, activity)
-            for lane in episode.lanes
+            for lane in episode.session_lanes
             if lane.role is not Role.EFFECT and (activity := self._activities.get(self._lane_key(lane))) is not None
         ]
         return settings, find_pauses(activities, settings, episode.frames / episode.rate) if activities else []

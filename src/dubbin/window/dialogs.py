@@ -7,7 +7,10 @@ from collections.abc import Sequence
 from PyQt6.QtCore import QEvent, QObject, Qt
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import (
+    QCheckBox,
     QDialog,
+    QDialogButtonBox,
+    QDoubleSpinBox,
     QGridLayout,
     QHBoxLayout,
     QLineEdit,
@@ -72,6 +75,9 @@ class CommandSearch(QDialog):
             action.run()
 
 
+COLUMNS = (("Episode", "Words", "Help"), ("Edit",), ("Play",), ("View", "Program"))
+
+
 class ShortcutSheet(QDialog):
     """All shortcuts, by menu."""
 
@@ -81,7 +87,7 @@ class ShortcutSheet(QDialog):
         row = QHBoxLayout(self)
         row.setContentsMargins(24, 20, 24, 20)
         row.setSpacing(34)
-        for menus in (("Episode", "Edit"), ("Play",), ("View", "Help")):
+        for menus in COLUMNS:
             column = QVBoxLayout()
             for menu in menus:
                 column.addWidget(label(menu, "title"))
@@ -89,7 +95,7 @@ class ShortcutSheet(QDialog):
                 column.addSpacing(12)
             column.addStretch(1)
             row.addLayout(column)
-        assert set(MENUS) == {"Episode", "Edit", "Play", "View", "Help"}
+        assert set(MENUS) == {menu for menus in COLUMNS for menu in menus}
 
     @staticmethod
     def _grid(actions: list[Action]) -> QGridLayout:
@@ -100,3 +106,58 @@ class ShortcutSheet(QDialog):
             grid.addWidget(label("  ".join(action.keys), "strong"), number, 0)
             grid.addWidget(label(action.text), number, 1)
         return grid
+
+
+class WordDialog(QDialog):
+    """A word as it was said."""
+
+    def __init__(self, word: str, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Correct a word")
+        self.field = QLineEdit(word)
+        self.field.setMinimumWidth(280)
+        self.field.selectAll()
+        self.box = QCheckBox("Wherever this word stands")
+        column = QVBoxLayout(self)
+        column.addWidget(label("The sound stays as it is. An empty field takes the word away.", "muted"))
+        column.addWidget(self.field)
+        column.addWidget(self.box)
+        column.addWidget(_ok_or_cancel(self))
+
+    def text(self) -> str:
+        return self.field.text().strip()
+
+    def everywhere(self) -> bool:
+        return self.box.isChecked()
+
+
+class BreakDialog(QDialog):
+    """Length, name and cue tone of a break."""
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Insert a break")
+        self.name = QLineEdit("Break")
+        self.length = QDoubleSpinBox()
+        self.length.setRange(0.1, 600.0)
+        self.length.setValue(1.0)
+        self.length.setSuffix(" s")
+        self.cue = QCheckBox("A cue tone at its beginning")
+        grid = QGridLayout(self)
+        grid.addWidget(label("Name", "muted"), 0, 0)
+        grid.addWidget(self.name, 0, 1)
+        grid.addWidget(label("Length", "muted"), 1, 0)
+        grid.addWidget(self.length, 1, 1)
+        grid.addWidget(self.cue, 2, 0, 1, 2)
+        grid.addWidget(_ok_or_cancel(self), 3, 0, 1, 2)
+
+    def values(self) -> tuple[float, str, bool]:
+        return self.length.value(), self.name.text().strip() or "Break", self.cue.isChecked()
+
+
+def _ok_or_cancel(dialog: QDialog) -> QDialogButtonBox:
+    kinds = QDialogButtonBox.StandardButton
+    box = QDialogButtonBox(kinds.Ok | kinds.Cancel)
+    box.accepted.connect(dialog.accept)
+    box.rejected.connect(dialog.reject)
+    return box

@@ -3,22 +3,30 @@
 from __future__ import annotations
 
 from dubbin.core.episode import commands
+from dubbin.core.episode.edit_commands import remove_placed
 from dubbin.core.episode.model import Cut
 from dubbin.core.speech.pauses import Pause
 from dubbin.core.treat.touch_up import Spot
 from dubbin.window.desk import Desk
 from dubbin.window.lanes.selection import Selection
 from dubbin.window.lanes.viewport import Viewport
+from dubbin.window.speech_desk import SpeechDesk
+
+EDGE_REACH_S = 1.0  # an edge is nudged when the play head is this near
 
 
 class Editing:
-    def __init__(self, desk: Desk, selection: Selection, view: Viewport) -> None:
-        self._desk, self._selection, self._view = desk, selection, view
+    def __init__(self, desk: Desk, selection: Selection, view: Viewport, speech: SpeechDesk) -> None:
+        self._desk, self._selection, self._view, self._speech = desk, selection, view, speech
 
     # -- what can be done now ---------------------------------------------------------
 
     def can_cut(self) -> bool:
-        return self._selection.range is not None
+        return self._selection.range is not None or self._selection.placed is not None
+
+    def selected_stretches(self) -> list[tuple[int, int]]:
+        """What is selected, as session stretches in the order in which they are heard now."""
+        return self._view.stretches(*self._selection.range) if self._selection.range is not None else []
 
     def can_put_back(self) -> bool:
         return self._target_cut() is not None
@@ -38,15 +46,83 @@ class Editing:
 
     def cut(self) -> None:
         """Cut the selected stretch; the head goes to the seam."""
+        if self._selection.placed is not None:
+            self._desk.do(remove_placed(self._desk.episode, self._selection.placed))
+            self._selection.clear()
+            return
         if self._selection.range is None:
             self._desk.said.emit(
-                "Select a stretch first: drag over the lanes, or set its start with I and its end with O."
+                "Select a stretch first: drag over the lanes or the words, or set its start with I and its end with O."
             )
             return
-        start, end = self._selection.range
-        self._desk.do(commands.cut_stretch(self._desk.episode, start, end))
+        stretches = self._word_stretches() if self._selection.rows else self.selected_stretches()
+        if not stretches:
+            return
+        self._desk.do(commands.cut_stretches(self._desk.episode, stretches, title=self._cut_title()))
         self._selection.clear()
-        self._selection.set_head(end)
+        self._selection.set_head(stretches[-1][1])
+
+    def _word_stretches(self) -> list[tuple[int, int]]:
+        """Cuts of the selected words, their edges where nothing is heard; words that stand apart in the session are cut apart."""
+        groups: list[list[int]] = []
+        for row in self._selection.rows:
+            if groups and row == groups[-1][-1] + 1:
+                groups[-1].append(row)
+            else:
+                groups.append([row])
+        cuts = [self._speech.word_cut(group) for group in groups]
+        return [(c.start_frame, c.end_frame) for c in cuts]
+
+    def _cut_title(self) -> str | None:
+        rows = self._selection.rows
+        if not rows:
+            return None
+        words = [self._speech.table.words[r].text for r in rows]
+        text = " ".join(words if len(words) <= 5 else [*words[:3], "…", words[-1]])
+        return f"Cut “{text}”"
+
+    def cut_piece(self) -> None:
+        """Cut from the split or seam before the play head to the one after it."""
+        episode, time_map = self._desk.episode, self._desk.map
+        at = time_map.to_program(self._selection.head)
+        if at is None:
+            self._desk.said.emit("The play head stands in a cut; there is nothing to cut here.")
+            return
+        edges = sorted({0, time_map.program_frames, *time_map.seams(), *(f for s in episode.splits if (f := time_map.to_program(s)) is not None)})
+        before = max(f for f in edges if f <= at)
+        after = min((f for f in edges if f > at), default=time_map.program_frames)
+        stretches = time_map.stretches_between(before, after)
+        self._desk.do(commands.cut_stretches(episode, stretches, title=f"Cut the piece of {(after - before) / episode.rate:.2f} s"))
+        self._selection.clear()
+        if stretches:
+            self._selection.set_head(min(stretches[-1][1], max(episode.frames - 1, 0)))
+
+    def split(self) -> None:
+        """Split at the play head, so that a piece can be cut by one key."""
+        self._desk.do(commands.toggle_split(self._desk.episode, self._selection.head))
+
+    def set_start(self) -> None:
+        self._desk.do(commands.set_start(self._desk.episode, self._selection.head))
+
+    def set_end(self) -> None:
+        self._desk.do(commands.set_end(self._desk.episode, self._selection.head))
+
+    def nudge_edge(self, seconds: float) -> None:
+        """Move the nearest edge of a cut; everything after it follows."""
+        episode = self._desk.episode
+        head, frames = self._selection.head, round(seconds * episode.rate)
+        near = [self._selection.cut] if self._selection.cut in episode.cuts else list(episode.cuts)
+        edges = [(abs(f - head), c, at_start) for c in near if c for f, at_start in ((c.start_frame, True), (c.end_frame, False))]
+        best = min(edges, key=lambda e: e[0], default=None)
+        if best is None or (best[0] > EDGE_REACH_S * episode.rate and self._selection.cut is None):
+            self._desk.said.emit("There is no edge of a cut near the play head. The comma and full-stop keys go to seams.")
+            return
+        _, cut, at_start = best
+        start, end = (cut.start_frame + frames, cut.end_frame) if at_start else (cut.start_frame, cut.end_frame + frames)
+        self._desk.do(commands.move_cut_edges(episode, cut, start, end))
+        moved = next((c for c in self._desk.episode.cuts if (c.start_frame, c.end_frame) == (max(start, 0), end)), None)
+        self._selection.pick_cut(moved)
+        self._selection.set_head(start if at_start else end)
 
     def put_back(self) -> None:
         cut = self._target_cut()

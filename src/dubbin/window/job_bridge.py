@@ -62,6 +62,10 @@ class JobBridge(QObject):
     def is_busy(self, slot: Hashable) -> bool:
         return slot in self._slots
 
+    def job(self, slot: Hashable) -> Job | None:
+        """The work that waits or runs in a slot."""
+        return self._slots.get(slot)
+
     @property
     def live(self) -> list[Job]:
         return sorted((job for job in self._slots.values() if job.number not in self._quiet), key=lambda j: j.number)

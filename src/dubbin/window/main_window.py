@@ -35,8 +35,11 @@ from dubbin.core.folders import Folders
 from dubbin.core.sound.writing import check_folder
 from dubbin.window.action_list import WindowActs, make_actions
 from dubbin.window.actions import MENUS, SEPARATORS_AFTER, Action
+from dubbin.window.arranging import Arranging
 from dubbin.window.desk import Desk
 from dubbin.window.dialogs import CommandSearch, ShortcutSheet
+from dubbin.window.edit_action_list import EditTools
+from dubbin.window.edit_acts import EditActs
 from dubbin.window.editing import Editing
 from dubbin.window.header import Header
 from dubbin.window.job_bridge import JobBridge
@@ -46,7 +49,7 @@ from dubbin.window.lanes.selection import Selection
 from dubbin.window.lanes.viewport import Viewport
 from dubbin.window.mastering import Mastering
 from dubbin.window.pages.balance_page import BalancePage
-from dubbin.window.pages.edit_page import EditPage
+from dubbin.window.pages.edit_page import EditPage, EditParts
 from dubbin.window.pages.intake_page import IntakeActs, IntakePage
 from dubbin.window.pages.master_page import MasterPage
 from dubbin.window.pages.page import Page
@@ -56,10 +59,15 @@ from dubbin.window.parts.card import label
 from dubbin.window.player.player import Player
 from dubbin.window.player.sinks import Sink
 from dubbin.window.playing import Playing
+from dubbin.window.preferences import Preferences
+from dubbin.window.seam_watch import SeamWatch
+from dubbin.window.speech_desk import SpeechDesk
 from dubbin.window.steps import Step, StepList
 from dubbin.window.taking_in import TakingIn
 from dubbin.window.theme import Theme
 from dubbin.window.transport import Transport
+from dubbin.window.words.words_pane import WordsPane
+from dubbin.window.words.words_view import WordsView
 
 CARD_W = 306
 NOTICE_MS = 7000
@@ -84,7 +92,12 @@ class MainWindow(QMainWindow):
         self.selection, self.view = Selection(), Viewport(self.desk)
         self.player = Player(self.desk.episode.rate, sink)
         self.playing = Playing(self.desk, self.selection, self.view, self.player)
-        self.editing = Editing(self.desk, self.selection, self.view)
+        self.speech = SpeechDesk(self.desk, Preferences(folders.state))
+        self.seam_watch = SeamWatch(self.desk)
+        self.editing = Editing(self.desk, self.selection, self.view, self.speech)
+        self.arranging = Arranging(self.desk, self.selection, self.speech, self.editing)
+        self.edit_acts = EditActs(self, self.desk, self.speech, self.arranging, self._last_folder, SOUND_FILES)
+        self.words_pane = WordsPane(self.desk, self.speech, self.selection, self.view, theme)
         self.mastering = Mastering(self.desk)
         self.taking_in = TakingIn(self.desk)
         acts = WindowActs(
@@ -92,13 +105,17 @@ class MainWindow(QMainWindow):
             self.close_window, self.go_step, self.search, self.show_shortcuts, self.show_about, self.toggle_night,
             lambda factor: self.lanes.zoom_level(factor), lambda: self.lanes.next_picture(), lambda: self.taking_in.line_up(),
         )  # fmt: skip
-        self.actions_by_id = make_actions(self.desk, self.selection, self.view, self.editing, self.playing, acts)
+        tools = EditTools(
+            self.editing, self.arranging, self.speech, self.seam_watch, self.playing, self.edit_acts, self.find_words, lambda d: self.words_pane.step(d)
+        )
+        self.actions_by_id = make_actions(self.desk, self.selection, self.view, self.editing, self.playing, acts, tools)
         self._build()
         self._fill_menu()
         self._connect()
         application = QApplication.instance()
         if application is not None:
             application.installEventFilter(self)
+        self._sizes = (390, 210)
         self.go_step(Step.INTAKE)
         self.lanes.setFocus()
         QTimer.singleShot(0, self._offer_left_over)
@@ -111,7 +128,8 @@ class MainWindow(QMainWindow):
     def _build(self) -> None:
         self.header = Header(self.desk, self._theme)
         self.steps = StepList(self.desk, self._theme)
-        self.lanes = LanesView(self.desk, self.view, self.selection, self._theme)
+        self.lanes = LanesView(self.desk, self.view, self.selection, self._theme, lambda: self.speech.table)
+        self.lanes.crosstalk = self.speech.crosstalk
         self.overview = Overview(self.desk, self.view, self.selection, self._theme)
         self.transport = Transport(self.desk, self.view, self.selection, self.actions_by_id, self._theme)
         self.pages: dict[Step, Page] = {
@@ -122,7 +140,10 @@ class MainWindow(QMainWindow):
             Step.REPAIR: RepairPage(
                 self.desk, self.selection, self._theme, self.actions_by_id, self.playing.play_place
             ),
-            Step.EDIT: EditPage(self.desk, self.selection, self._theme, self.actions_by_id, self.editing.go),
+            Step.EDIT: EditPage(
+                self.desk, self.selection, self._theme, self.actions_by_id,
+                EditParts(self.speech, self.arranging, self.playing, self.seam_watch, self.edit_acts, self.words_pane, self.editing.go),
+            ),
             Step.VOICE: VoicePage(self.desk, self.selection, self._theme),
             Step.BALANCE: BalancePage(self.desk, self.selection, self._theme),
             Step.MASTER: MasterPage(self.desk, self.selection, self._theme, self.mastering, self.choose_export),
@@ -245,6 +266,8 @@ class MainWindow(QMainWindow):
         self.steps.chosen.connect(self.go_step)
         self.lanes.play_wanted.connect(self.playing.play_from)
         self.lanes.menu_wanted.connect(self._show_lane_menu)
+        self.words_pane.words.play_wanted.connect(self.playing.play_from)
+        self.words_pane.words.menu_wanted.connect(self._show_words_menu)
         self.player.state_changed.connect(self.transport.show_playing)
         self.player.metered.connect(self.transport.show_reading)
         self.playing.loop_changed.connect(self.transport.show_loop)
@@ -283,6 +306,11 @@ class MainWindow(QMainWindow):
         self.evidence.setCurrentIndex(index)
         self.lanes.show_pauses = self.pages[step].shows_pauses
         self.lanes.show_findings = self.pages[step].shows_findings
+        self.lanes.show_words = self.pages[step].shows_words
+        sizes = (300, 300) if self.pages[step].shows_words else (390, 210)
+        if sizes != self._sizes:
+            self._sizes = sizes
+            self.splitter.setSizes(list(sizes))
         self.lanes.update()
         self.pages[step].opened()
         self._show_card_title()
@@ -305,24 +333,29 @@ class MainWindow(QMainWindow):
         if not buttons:
             self._notice_timer.start(NOTICE_MS + 40 * len(text))
 
+    def find_words(self) -> None:
+        """Look for words: the pane comes to the front and its field takes the keys."""
+        self.go_step(Step.EDIT)
+        page = self.pages[Step.EDIT]
+        assert isinstance(page, EditPage)
+        page.tabs.show_tab("words")
+        self.words_pane.find()
+
     def _show_lane_menu(self, at: object) -> None:
+        self._show_menu(at, (
+            "play", "play-selection", "cut", "put-back", "split", "cut-piece", "copy", "put-copy", "move-here", "toggle-pause", "hear-seam", "fold", "mark-place",
+            "add-chapter", "insert-break", "bleep", "mute-stretch", "uncover", "touch-down", "touch-fill", "picture", "zoom-selection", "mute", "solo",
+        ))  # fmt: skip
+
+    def _show_words_menu(self, at: object) -> None:
+        self._show_menu(at, (
+            "play", "play-selection", "cut", "put-back", "copy", "put-copy", "move-here", "correct-word", "rename-voice", "bleep", "cover-noise", "mute-stretch",
+            "uncover", "add-chapter", "insert-break",
+        ))  # fmt: skip
+
+    def _show_menu(self, at: object, ids: tuple[str, ...]) -> None:
         menu = QMenu(self)
-        for id in (
-            "play",
-            "play-selection",
-            "cut",
-            "put-back",
-            "toggle-pause",
-            "hear-seam",
-            "fold",
-            "mark-place",
-            "touch-down",
-            "touch-fill",
-            "picture",
-            "zoom-selection",
-            "mute",
-            "solo",
-        ):
+        for id in ids:
             self._qactions[id].setEnabled(self.actions_by_id[id].enabled())
             menu.addAction(self._qactions[id])
         menu.exec(at)  # type: ignore[call-overload]
@@ -512,6 +545,9 @@ class MainWindow(QMainWindow):
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
         """Single letters belong to a field while one types in it, not to the shortcuts."""
         if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.ShortcutOverride:
+            if isinstance(watched, WordsView) and event.key() in (Qt.Key.Key_Left, Qt.Key.Key_Right):
+                event.accept()  # from word to word
+                return True
             typing = isinstance(watched, (QLineEdit, QAbstractSpinBox, QApplication, QComboBox))
             plain = event.modifiers() in (Qt.KeyboardModifier.NoModifier, Qt.KeyboardModifier.ShiftModifier)
             if typing and plain and not Qt.Key.Key_F1 <= event.key() <= Qt.Key.Key_F12:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from dubbin.core.episode.model import Episode
@@ -39,6 +41,11 @@ class Playing(QObject):
         desk.hear_changed.connect(self._swap)
         desk.sounds_changed.connect(self._swap)
 
+    @property
+    def head(self) -> int:
+        """The play head's session frame."""
+        return self._selection.head
+
     def toggle(self) -> None:
         if self.player.is_playing:
             self.player.stop()
@@ -52,7 +59,8 @@ class Playing(QObject):
         stop = None
         self._of_cut = False
         if self.loop and self._selection.range is not None:
-            start, stop = (program.map.to_program_or_next(f) for f in self._selection.range)
+            a, b = self._selection.range
+            start, stop = program.map.to_program_or_next(a), program.map.to_program_or_next(max(b - 1, 0)) + 1
         if start >= program.frames:
             start = 0
         self.player.play(program, start, stop, loop=self.loop)
@@ -60,14 +68,15 @@ class Playing(QObject):
     def play_selection(self) -> None:
         """Hear the selection or the picked cut as it lies in the session, cut or not."""
         if self._selection.range is not None:
-            a, b = self._selection.range
+            stretches = self._view.stretches(*self._selection.range)
         elif self._selection.cut is not None:
-            a, b = self._selection.cut.start_frame, self._selection.cut.end_frame
+            stretches = [(self._selection.cut.start_frame, self._selection.cut.end_frame)]
         else:
             return
         self._of_cut = True
         self._return_to = self._selection.head
-        self.player.play(self._desk.program(TimeMap([(a, b)])), 0, loop=self.loop)
+        if stretches:
+            self.player.play(self._desk.program(TimeMap(stretches)), 0, loop=self.loop)
 
     def play_place(self, start: int, end: int) -> None:
         """Go to a place of the session and hear it with a little before and after, cut or not."""
@@ -112,6 +121,27 @@ class Playing(QObject):
         here = [s for s in seams if s > at + 1] if direction > 0 else [s for s in reversed(seams) if s < at - 1]
         if here:
             self._go(here[0])
+
+    def walk_doubtful(self, doubtful: Callable[[tuple[int, int]], bool]) -> bool:
+        """Hear the next seam that measurement doubts; whether there was one."""
+        time_map = self._desk.map
+        at = time_map.to_program_or_next(self._selection.head)
+        for seam in self.seams():
+            frames = time_map.seam_frames(seam)
+            if seam > at + 1 and frames is not None and doubtful(frames):
+                self._go(seam)
+                self._play_around(seam)
+                return True
+        return False
+
+    def play_seam(self, before: int, after: int) -> None:
+        """Go to a seam, given by the session frames on both sides, and hear it."""
+        time_map = self._desk.map
+        for seam in self.seams():
+            if time_map.seam_frames(seam) == (before, after):
+                self._go(seam)
+                self._play_around(seam)
+                return
 
     def _go(self, program_frame: int) -> None:
         self._selection.set_head(self._desk.map.to_session(program_frame))

@@ -19,7 +19,7 @@ from dubbin.core.episode.model import (
     SeamShape,
     Stretch,
 )
-from dubbin.core.episode.time_map import union, without
+from dubbin.core.episode.time_map import merged, union, without
 from dubbin.core.speech.transcript import Transcript, Word, plain
 
 LONGEST_BREAK_S = 600.0
@@ -36,12 +36,15 @@ def move_stretches(episode: Episode, stretches: Sequence[tuple[int, int]], at_fr
         return Change("Move nothing", episode)
     # What was moved before is taken out of its old place; a break or insert that is moved changes its place as a whole.
     rest: list[Placed] = []
-    pieces: list[Stretch] = []
+    stretches = _once(stretches)
     gone = union(stretches)
     carried: list[Placed] = []
     for item in episode.placed:
         inside = [p for p in item.pieces if any(a <= p.start_frame and p.end_frame <= b for a, b in gone)]
-        if item.kind in (PlacedKind.INSERT, PlacedKind.BREAK) and len(inside) == len(item.pieces):
+        whole = len(inside) == len(item.pieces)
+        # A copy is moved as such where its sound is heard nowhere else.
+        alone = item.kind is PlacedKind.COPY and not any(without(p.start_frame, p.end_frame, merged(episode.cuts)) for p in item.pieces)
+        if whole and (item.kind in (PlacedKind.INSERT, PlacedKind.BREAK) or alone):
             carried.append(replace(item, at_frame=at_frame))
         elif item.kind is PlacedKind.MOVE:
             left = _without(item, gone)
@@ -53,6 +56,14 @@ def move_stretches(episode: Episode, stretches: Sequence[tuple[int, int]], at_fr
     if pieces:
         carried.insert(0, Placed(new_id, at_frame, tuple(pieces), PlacedKind.MOVE))
     return Change(f"Move {seconds:.2f} s", replace(episode, placed=(*rest, *carried)))
+
+
+def _once(stretches: Sequence[tuple[int, int]]) -> list[tuple[int, int]]:
+    """The same stretches in the same order, each frame only where it stands first."""
+    out: list[tuple[int, int]] = []
+    for start, end in stretches:
+        out += without(start, end, union(out))
+    return out
 
 
 def _without(item: Placed, gone: list[tuple[int, int]]) -> Placed | None:

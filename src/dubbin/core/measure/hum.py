@@ -95,14 +95,15 @@ def find_hum(source: Source, task: Task | None = None) -> HumTrack | None:
     for channel in range(len(x)):
         task.step(0.85)
         # Between two tones of the hum there is none of it: what is found there is found by chance.
-        between = _demodulated(x[channel], 0.5 * phase, 2 * harmonics, count)[::2]
+        between = _demodulated(x[channel], 0.5 * phase, 2 * harmonics, count, every=2)
         for h in range(harmonics):  # one by one, since hours of all of them would take much memory
             beside[channel, h] = np.mean(np.abs(_robust_mean(between[h : h + 1], SMOOTH_S)[0]) ** 2)
         del between
         values = _demodulated(x[channel], phase, harmonics, count)
         for h in range(harmonics):
             amplitudes[channel, h] = _robust_mean(values[h : h + 1], SMOOTH_S)[0][0]
-    steady = np.mean(np.abs(amplitudes) ** 2, axis=2)
+    del x, sound, values
+    steady = np.stack([[np.mean(np.abs(a) ** 2) for a in channel] for channel in amplitudes])
     chance = ndimage.median_filter(beside, (1, 5), mode="nearest")
     above = ABOVE_CHANCE * max(1.0, SURE_S * STEPS_PER_S / count)  # in a short sound chance has more of a say
     there = (_coherence(amplitudes) > COHERENT) & (steady > np.maximum(above * chance, 1e-11))
@@ -202,16 +203,17 @@ def _nominal(x: NDArray[np.float32]) -> float | None:
 
 
 def _demodulated(
-    x: NDArray[np.float32], phase: NDArray[np.float64], harmonics: int, count: int
+    x: NDArray[np.float32], phase: NDArray[np.float64], harmonics: int, count: int, every: int = 1
 ) -> NDArray[np.complex64]:
-    """(harmonics, count): mean of x times the conjugate carrier over two steps around each step's centre.
+    """(harmonics / every, count): mean of x times the conjugate carrier over two steps around each step's centre.
 
-    x: with BEFORE frames of silence in front. phase: cycles at the centre of every step; straight in between.
+    x: with BEFORE frames of silence in front. phase: cycles at the centre of every step; straight in between. every: only the first
+    of so many harmonics is kept.
     """
     hop = LOW_RATE // STEPS_PER_S
     window = signal.windows.hann(2 * hop, sym=False).astype(np.float32)
     window *= 2.0 / window.sum()
-    return np.asarray(_kernels()[1](x, phase, window, harmonics, count, hop))
+    return np.asarray(_kernels()[1](x, phase, window, harmonics, count, hop, every))
 
 
 @lru_cache(maxsize=1)
@@ -257,9 +259,9 @@ def _kernels() -> tuple[Any, Any]:
             position += count
 
     @njit(nogil=True, cache=True, fastmath=True, error_model="numpy")
-    def demodulate(x, phase, window, harmonics, count, hop):  # type: ignore[no-untyped-def]
+    def demodulate(x, phase, window, harmonics, count, hop, every):  # type: ignore[no-untyped-def]
         size = 2 * hop
-        out = np.empty((harmonics, count), np.complex64)
+        out = np.empty(((harmonics + every - 1) // every, count), np.complex64)
         tr, ti = np.empty(size, np.float32), np.empty(size, np.float32)
         yr, yi, swap = np.empty(size, np.float32), np.empty(size, np.float32), np.empty(size, np.float32)
         for step in range(count):
@@ -280,7 +282,8 @@ def _kernels() -> tuple[Any, Any]:
                     yr[i] = swap[i]
                     real += yr[i]
                     imaginary += yi[i]
-                out[h, step] = real + 1j * imaginary
+                if h % every == 0:
+                    out[h // every, step] = real + 1j * imaginary
         return out
 
     return synthesise, demodulate
@@ -289,11 +292,14 @@ def _kernels() -> tuple[Any, Any]:
 def _coherence(amplitudes: NDArray[np.complex64]) -> NDArray[np.float64]:
     """(channels, harmonics): power of the mean over long windows, over the mean power. Speech turns, hum stands."""
     size = min(int(COHERENCE_S * STEPS_PER_S), amplitudes.shape[2])
-    kept = ndimage.uniform_filter1d(amplitudes.real, size, axis=2) ** 2
-    kept += ndimage.uniform_filter1d(amplitudes.imag, size, axis=2) ** 2
     inner = slice(size // 2, amplitudes.shape[2] - size // 2 + 1)
-    total = ndimage.uniform_filter1d(np.abs(amplitudes) ** 2, size, axis=2)
-    return np.asarray(kept[..., inner].mean(axis=2) / (total[..., inner].mean(axis=2) + 1e-20))
+    out = np.empty(amplitudes.shape[:2])
+    for place in np.ndindex(*out.shape):  # one by one: hours of all of them would take much memory
+        a = amplitudes[place]
+        kept = ndimage.uniform_filter1d(a.real, size) ** 2 + ndimage.uniform_filter1d(a.imag, size) ** 2
+        total = ndimage.uniform_filter1d(np.abs(a) ** 2, size)
+        out[place] = kept[inner].mean() / (total[inner].mean() + 1e-20)
+    return out
 
 
 def _robust_mean(values: NDArray[np.complex64], smooth_s: float) -> tuple[NDArray[np.complex64], NDArray[np.float32]]:

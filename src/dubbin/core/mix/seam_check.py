@@ -11,11 +11,11 @@ from dubbin.core.sound.source import Source, read_padded
 from dubbin.core.speech.voicing import RATE as VOICING_RATE
 from dubbin.core.speech.voicing import look_at
 
-SIDE_S, NEAR_S, PART_S = 0.8, 0.06, 0.01
+SIDE_S, NEAR_S, PART_S = 1.5, 0.06, 0.01
 LEVEL_DB = 14.0  # between both sides, where both are loud
 NOISE_DB = 4.0  # between the quiet parts of both sides
 PITCH_SEMITONES = 3.5
-LOUD_DB = -45.0  # under the loudest around the seam nothing counts as loud
+QUIET_SHARE, STEADY_DB = 0.12, 4.5  # of the time the room must be heard alone, and how little its level may move then
 
 
 @dataclass(frozen=True)
@@ -52,16 +52,23 @@ def check_seam(mix: Source, before: int, after: int) -> SeamCheck:
     loudest = max(levels_a.max(), levels_b.max())
     near = round(NEAR_S / PART_S)
     last, first = float(levels_a[-near:].max()), float(levels_b[:near].max())
-    floor_a, floor_b = float(np.quantile(levels_a, 0.1)), float(np.quantile(levels_b, 0.1))
+    floor_a, floor_b = _floor(levels_a), _floor(levels_b)
     speaks = min(last, first) > max(loudest - 25.0, -60.0)
     level = first - last if speaks else None
-    quiet = max(floor_a, floor_b) < loudest - 12.0 and min(floor_a, floor_b) > -110.0
-    noise = floor_b - floor_a if quiet else None
+    noise = None
+    if floor_a is not None and floor_b is not None and max(floor_a, floor_b) < loudest - 15.0 and min(floor_a, floor_b) > -110.0:
+        noise = floor_b - floor_a
     pitch = None
     if speaks:
         low, high = _pitch(a[-round(0.1 * mix.rate) :], mix.rate, True), _pitch(b[: round(0.1 * mix.rate)], mix.rate, False)
         pitch = 12.0 * float(np.log2(high / low)) if low and high else None
     return SeamCheck(level, noise, pitch)
+
+
+def _floor(levels: NDArray[np.float64]) -> float | None:
+    """Level of the room's noise; None where nobody is silent for long enough to tell."""
+    low, high = np.quantile(levels, (0.04, 0.04 + QUIET_SHARE))
+    return float((low + high) / 2) if high - low < STEADY_DB else None
 
 
 def _levels(x: NDArray[np.float32], rate: int) -> NDArray[np.float64]:

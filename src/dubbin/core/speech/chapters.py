@@ -17,16 +17,17 @@ BLOCK_WORDS = 60
 PAUSE_WEIGHT, LONG_PAUSE_S = 0.35, 2.5
 SHARE_OF_LENGTH = 9.0  # a chapter lasts a ninth of the whole, or
 LEAST_S, MOST_S = 35.0, 420.0  # between these
-COMMON = frozenset(
-    """a about after again all also am an and any are as at be because been before being but by came can come could did do does doing
-    done down each even every few first for from get go goes going gone good got great had has have having he her here hers him his how
-    i if in into is it its it's i'm just know last let like little long look looks made make many maybe me mean more most much must my
-    never next no not now of off oh ok okay on once one only or other our out over own people quite really right said same say says see
-    she should so some something sort still such sure take than thank thanks that that's the their them then there these they thing things
-    think this those three through time to today too two under up us very want was way we well went were what when where which while who
-    why will with would yeah years yes you your you're i've don't didn't it'd there's they're we're let's lot bit kind actually
-    welcome hello""".split()
-)
+COMMON_TEXT = """
+a about after again all also am an and any are as at be because been before being but by came can come could did do does doing
+done down each even every few first for from get go goes going gone good got great had has have having he her here hers him his how
+i if in into is it its it's i'm just know last let like little long look looks made make many maybe me mean more most much must my
+never next no not now of off oh ok okay on once one only or other our out over own people quite really right said same say says see
+she should so some something sort still such sure take than thank thanks that that's the their them then there these they thing things
+think this those three through time to today too two under up us very want was way we well went were what when where which while who
+why will with would yeah years yes you your you're i've don't didn't it'd there's they're we're let's lot bit kind actually
+welcome hello
+"""
+COMMON = frozenset(COMMON_TEXT.split())
 
 
 @dataclass(frozen=True)
@@ -91,7 +92,7 @@ def _titles(parts: Sequence[Sequence[Word]]) -> list[str]:
     out = []
     for number, (part, count) in enumerate(zip(parts, counts, strict=True)):
         weight = {t: n * math.log(1.0 + len(parts) / known[t]) for t, n in count.items()}
-        shown = {}
+        shown: dict[str, str] = {}
         for word in part:
             shown.setdefault(_stem(plain(word.text)), word.text.strip(" ,.?!;:\"“”"))
         best = sorted(weight, key=lambda t: (-weight[t], t))[:2]

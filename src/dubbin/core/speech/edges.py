@@ -16,7 +16,9 @@ from dubbin.core.sound.source import Source, read_padded
 
 PART_S = 0.005
 CROSSING_S = 0.002
-BEFORE_S = 0.12  # before the first word that is cut, at most
+BEFORE_S = 0.12  # of room where no other word is near
+SLACK_S = 0.025  # around the wanted place in which the quietest instant is looked for
+SHARE_BEFORE = 0.6  # of the pause that is left: after the word that stays before, where it rings out
 LONGEST_LEFT_S, SHORTEST_LEFT_S = 0.3, 0.04  # of pause between the words that meet
 TIGHT_S = 0.03  # words nearer than this are joined
 DIP_DB = 9.0  # a cut between joined words is safe where the level falls by so much
@@ -42,20 +44,17 @@ def cut_around(
     longer one of the two that were there, up to LONGEST_LEFT_S.
     """
     rate = mix.rate
-    room_before = first_start - before_end if before_end is not None else round(BEFORE_S * rate)
-    room_after = after_start - last_end if after_start is not None else round(BEFORE_S * rate)
+    room_before = max(first_start - before_end, 0) if before_end is not None else round(BEFORE_S * rate)
+    room_after = max(after_start - last_end, 0) if after_start is not None else round(BEFORE_S * rate)
     tight_before, tight_after = room_before < TIGHT_S * rate, room_after < TIGHT_S * rate
-    slack = round(0.012 * rate)
-    low = max(first_start - round(BEFORE_S * rate), before_end if before_end is not None else 0)
-    start = quietest(mix, min(low, first_start - slack), first_start + (slack if tight_before else 0))
-    kept_before = max(start - before_end, 0) if before_end is not None else round(BEFORE_S * rate)
-    wanted = min(max(room_before, room_after, round(SHORTEST_LEFT_S * rate)), round(LONGEST_LEFT_S * rate))
-    keep_after = min(max(wanted - kept_before, round(SHORTEST_LEFT_S * rate)), max(room_after, 0))
-    if after_start is None:
-        end = quietest(mix, last_end, last_end + round(BEFORE_S * rate))
-    else:
-        middle = after_start - keep_after
-        end = quietest(mix, max(last_end - (slack if tight_after else 0), middle - 2 * slack), min(after_start, middle + 2 * slack) if not tight_after else after_start + slack)
+    slack, least = round(SLACK_S * rate), round(SHORTEST_LEFT_S * rate)
+    wanted = min(max(room_before, room_after, least), round(LONGEST_LEFT_S * rate))
+    keep_after = min(max(wanted - room_before, round((1 - SHARE_BEFORE) * wanted)), room_after)
+    keep_before = min(wanted - keep_after, room_before)
+    start = first_start - room_before + keep_before
+    start = quietest(mix, max(start - slack, first_start - room_before - (slack // 2 if tight_before else 0)), min(start + slack, first_start + (slack // 2 if tight_before else 0)))
+    end = last_end + room_after - keep_after
+    end = quietest(mix, max(end - slack, last_end - (slack // 2 if tight_after else 0)), min(end + slack, last_end + room_after + (slack // 2 if tight_after else 0)))
     tight = tight_before and tight_after and not (_dips(mix, start) or _dips(mix, end))
     if tight_before or tight_after:
         end = in_step(mix, start, end)

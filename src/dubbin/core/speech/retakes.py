@@ -70,7 +70,7 @@ def _lines(words: Sequence[Word], spoken: Sequence[int], rate: int) -> list[list
     for k in spoken:
         if lines[-1]:
             last = words[lines[-1][-1]]
-            pause = words[k].start_frame - last.end_frame > LINE_GAP_S * rate
+            pause = words[k].start_frame - words[k - 1].end_frame > LINE_GAP_S * rate
             if words[k].speaker != last.speaker or pause or ends_sentence(last.text):
                 lines.append([])
         lines[-1].append(k)
@@ -101,7 +101,7 @@ def likeness(a: Sequence[str], b: Sequence[str]) -> tuple[float, int]:
 def _repeated_lines(words: Sequence[Word], lines: list[list[int]], rate: int, voicing: Voicing | None) -> list[Retake]:
     out: list[Retake] = []
     used: set[int] = set()
-    for i, line in enumerate(lines):
+    for i in range(len(lines)):
         if i in used:
             continue
         group, by_sound = [i], False

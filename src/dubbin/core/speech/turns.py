@@ -16,7 +16,7 @@ SMOOTH_S = 0.15
 # distance around the middle is both at once.
 BOTH_SHARE = 0.18
 LEAST_APART_DB = 6.0  # heaps nearer than this are one: the microphones hear the same
-TOGETHER_S = 0.25  # shorter than this nobody notices that two speak at once
+TOGETHER_S = 0.18  # shorter than this nobody notices that two speak at once
 BRIDGE_S = 0.2
 
 

@@ -90,10 +90,8 @@ def look_at(y: NDArray[np.float32], count: int, skip: int) -> tuple[NDArray[np.f
 
 @lru_cache(maxsize=1)
 def _mel_matrix() -> NDArray[np.float32]:
-    def to_mel(hz: NDArray[np.float64]) -> NDArray[np.float64]:
-        return 2595.0 * np.log10(1.0 + hz / 700.0)
-
-    edges_mel = np.linspace(*to_mel(np.array(MEL_RANGE_HZ)), MEL_BANDS + 2)
+    low, high = (2595.0 * np.log10(1.0 + hz / 700.0) for hz in MEL_RANGE_HZ)
+    edges_mel = np.linspace(low, high, MEL_BANDS + 2)
     edges = 700.0 * (10.0 ** (edges_mel / 2595.0) - 1.0)
     hz = np.arange(1025) * RATE / 2048
     rising = (hz[:, None] - edges[None, :-2]) / (edges[1:-1] - edges[:-2])

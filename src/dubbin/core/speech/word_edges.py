@@ -17,6 +17,7 @@ import re
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import lru_cache
+from itertools import pairwise
 from typing import Any
 
 import numpy as np
@@ -79,7 +80,7 @@ def band_levels(y: NDArray[np.float32], skip: int, count: int) -> NDArray[np.flo
     X = np.fft.rfft(frames, 512, axis=1)
     P = (X.real**2 + X.imag**2).astype(np.float32)
     edges = np.round(np.array(BANDS_HZ) * 512 / RATE).astype(int)
-    out = np.stack([P[:, a:b].mean(axis=1) for a, b in zip(edges, edges[1:], strict=False)], axis=1)
+    out = np.stack([P[:, a:b].mean(axis=1) for a, b in pairwise(edges)], axis=1)
     return np.asarray(10.0 * np.log10(out + 1e-9), np.float32)
 
 

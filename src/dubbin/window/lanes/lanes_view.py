@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from enum import StrEnum
 
 import numpy as np
@@ -26,16 +27,18 @@ from dubbin.core.measure.spectrogram import hz_of, share_of
 from dubbin.core.mix.hear import Hear
 from dubbin.core.mix.program import audible_lanes
 from dubbin.core.speech.pauses import Pause
+from dubbin.core.speech.word_table import WordTable
 from dubbin.window.desk import Desk
 from dubbin.window.lanes.ruler import digits_for, tick_step_s
 from dubbin.window.lanes.selection import Band, Selection
 from dubbin.window.lanes.spectrogram_tiles import SpectrogramTiles
 from dubbin.window.lanes.viewport import Viewport
 from dubbin.window.lanes.wave_image import columns_of, paint_wave, to_image
+from dubbin.window.lanes.words_strip import paint_covers, paint_placed, paint_splits, paint_words
 from dubbin.window.parts.figures import clock, span_text
 from dubbin.window.theme import Theme, font
 
-RULER_H, LENGTHS_H, GAP = 26, 20, 6
+RULER_H, LENGTHS_H, GAP = 34, 20, 6
 EDGE_PX, CLICK_PX, NARROW_CUT_PX = 5, 4, 16
 MARKS = {Role.VOICE: "●◆■▲", Role.MUSIC: "▶", Role.EFFECT: "▼"}
 FULLEST = 0.92  # of a lane's height for its loudest sample
@@ -59,9 +62,12 @@ class LanesView(QWidget):
     play_wanted = pyqtSignal(int)
     menu_wanted = pyqtSignal(object)
 
-    def __init__(self, desk: Desk, view: Viewport, selection: Selection, theme: Theme) -> None:
+    def __init__(self, desk: Desk, view: Viewport, selection: Selection, theme: Theme, table: Callable[[], WordTable]) -> None:
+        """table: gives the words of the episode."""
         super().__init__()
-        self._desk, self._view, self._selection, self._theme = desk, view, selection, theme
+        self._desk, self._view, self._selection, self._theme, self._table = desk, view, selection, theme, table
+        self.show_words = False
+        self.crosstalk: Callable[[], list[tuple[tuple[str, str], float, float]]] = lambda: []
         self.show_pauses = False
         self.show_findings = False
         self.picture = Picture.WAVES
@@ -159,7 +165,8 @@ class LanesView(QWidget):
             self._edge_moved = True
             self._desk.preview(self._moved_edge(frame))
         else:
-            self._selection.select(self._press_frame, frame, self._band_at(event.position()))
+            a, b = (self._press_frame, frame) if self._press.x() <= x else (frame, self._press_frame)
+            self._selection.select(a, b, self._band_at(event.position()), ordered=True)
 
     def _band_at(self, position: QPointF) -> Band | None:
         """The frequencies between the press and a position, where they are selected too."""
@@ -201,7 +208,17 @@ class LanesView(QWidget):
         self._edge = None
         if abs(x - press.x()) < CLICK_PX:
             self._selection.set_head(frame)
-            self._selection.pick_cut(None if self._view.folded else self._desk.episode.cut_at(frame))
+            placed = self._placed_at(x)
+            if placed is not None:
+                self._selection.pick_placed(placed)
+            else:
+                self._selection.pick_cut(None if self._view.folded else self._desk.episode.cut_at(frame))
+
+    def _placed_at(self, x: float) -> str | None:
+        """What was moved, copied or put in under a pixel."""
+        time_map = self._view.map
+        at = int(self._view.start + x * self._view.per_pixel)
+        return time_map.spans[time_map.span_at(at)].placed if time_map.spans and at < time_map.program_frames else None
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
         if event and self._desk.episode.lanes:
@@ -253,13 +270,20 @@ class LanesView(QWidget):
             self._paint_lane(p, lane, rect)
             if lane.touch_ups and self.picture is not Picture.WAVES:
                 self._paint_touch_ups(p, lane, rect)
+        for lane, rect in rects:
+            paint_covers(p, c, self._view, lane, rect)
+            if self.show_words and lane.role is Role.VOICE:
+                paint_words(p, c, self._view, self._table(), lane, rect, self._desk.episode.rate)
+        paint_placed(p, c, self._view, self._desk.episode, float(RULER_H), self._bottom(), self._selection.placed)
         self._paint_selection(p)
         if self._view.folded:
             self._paint_seams(p)
         else:
             self._paint_cuts(p)
+        paint_splits(p, c, self._view, self._desk.episode, float(RULER_H), self._bottom())
         if self.show_pauses:
             self._paint_pauses(p)
+            self._paint_crosstalk(p, dict((lane.id, rect) for lane, rect in rects))
         for index, (lane, rect) in enumerate(rects):
             self._paint_lane_name(p, lane, rect, index, lane.id in audible)
             if self.show_findings:
@@ -351,19 +375,32 @@ class LanesView(QWidget):
             low, high = (rect.bottom() - share_of(hz, rate) * rect.height() for hz in (spot.low_hz, spot.high_hz))
             p.drawRect(QRectF(a, high, max(b - a, 2.0), low - high))
 
+    def _paint_crosstalk(self, p: QPainter, rects: dict[str, QRectF]) -> None:
+        """Where two speak at once: a bar along the lower edge of both lanes."""
+        c, view, rate = self._theme.colours, self._view, self._desk.episode.rate
+        for lanes, start_s, end_s in self.crosstalk():
+            a, b = view.x_of(round(start_s * rate)), view.x_of_end(round(end_s * rate))
+            for lane_id in lanes:
+                if lane_id in rects and b > 0 and a < self.width():
+                    p.fillRect(QRectF(a, rects[lane_id].bottom() - 4, max(b - a, 3), 4), c.q("brick", 200))
+
     def _paint_markers(self, p: QPainter) -> None:
         c, view = self._theme.colours, self._view
         p.setFont(font(13, 500))
         for marker in self._desk.episode.markers:
-            if view.map.to_program(marker.frame) is None and view.folded:
+            if view.map.to_program(marker.frame) is None and view.folded and not marker.is_chapter:
                 continue
             x = view.x_of(marker.frame)
             if not -200 < x < self.width() + 10:
                 continue
-            p.setPen(QPen(c.q("indigo"), 1.2))
+            colour = "fern" if marker.is_chapter else "indigo"
+            p.setPen(QPen(c.q(colour), 1.2))
             p.drawLine(QPointF(x, RULER_H - 2), QPointF(x, self._bottom()))
-            flag = QPolygonF([QPointF(x, 3), QPointF(x + 9, 7), QPointF(x, 11)])
-            p.setBrush(c.q("indigo"))
+            if marker.is_chapter:
+                flag = QPolygonF([QPointF(x, 3), QPointF(x + 9, 3), QPointF(x + 6, 7), QPointF(x + 9, 11), QPointF(x, 11)])
+            else:
+                flag = QPolygonF([QPointF(x, 3), QPointF(x + 9, 7), QPointF(x, 11)])
+            p.setBrush(c.q(colour))
             p.drawPolygon(flag)
             p.drawLine(QPointF(x, 3), QPointF(x, RULER_H))
             if marker.text:
@@ -538,7 +575,7 @@ class LanesView(QWidget):
         if self._selection.range is None:
             return
         c, view = self._theme.colours, self._view
-        a, b = view.x_of(self._selection.range[0]), view.x_of(self._selection.range[1])
+        a, b = view.x_of(self._selection.range[0]), view.x_of_end(self._selection.range[1])
         area = QRectF(a, RULER_H, max(b - a, 1), self._bottom() - RULER_H)
         band = self._selection.band
         for lane, rect in self.lane_rects():
@@ -553,7 +590,7 @@ class LanesView(QWidget):
         p.setPen(QPen(c.q("saddle"), 1.2))
         p.drawLine(area.topLeft(), area.bottomLeft())
         p.drawLine(area.topRight(), area.bottomRight())
-        seconds = (self._selection.range[1] - self._selection.range[0]) / self._desk.episode.rate
+        seconds = max(b - a, 0.0) * view.per_pixel / self._desk.episode.rate
         self._length_text(p, (a + b) / 2, 1e9, span_text(seconds), "saddle")
 
     def _paint_head(self, p: QPainter) -> None:

@@ -70,7 +70,13 @@ class Overview(QWidget):
                 p.drawLine(QPointF(frame * scale, 4), QPointF(frame * scale, HEIGHT - 4))
         else:
             for start, end in merged(self._desk.episode.cuts):
-                p.fillRect(QRectF(start * scale, 4, max((end - start) * scale, 1.2), HEIGHT - 8), c.q("thread", 90))
+                at = view.map.to_program(start)
+                if at is not None:
+                    p.fillRect(QRectF(at * scale, 4, max((end - start) * scale, 1.2), HEIGHT - 8), c.q("thread", 90))
+        for marker in self._desk.episode.chapters:
+            x = view.map.to_program_or_next(marker.frame) * scale
+            p.fillRect(QRectF(x, 2, 2, HEIGHT - 4), c.q("fern"))
+            p.fillRect(QRectF(x, 2, 7, 5), c.q("fern"))
         seen = QRectF(view.start * scale + 1, 1, max(view.width * view.per_pixel * scale - 2, 4), HEIGHT - 2)
         if seen.width() < self.width() - 4:
             p.setPen(QPen(c.q("ink"), 2))

@@ -1,4 +1,4 @@
-"""The place that one works at: play head, selected stretch and picked cut."""
+"""The place that one works at: play head, selected stretch, words or picked cut."""
 
 from __future__ import annotations
 
@@ -19,7 +19,8 @@ class Band:
 
 
 class Selection(QObject):
-    """Session frames throughout."""
+    """Session frames throughout. range: where it begins and where it ends as it is heard: of material that was moved the end may lie before
+    the beginning. rows: words of the word table, when words are selected."""
 
     head_changed = pyqtSignal()
     changed = pyqtSignal()
@@ -28,7 +29,9 @@ class Selection(QObject):
         super().__init__()
         self.head = 0
         self.range: tuple[int, int] | None = None
+        self.rows: tuple[int, ...] = ()
         self.cut: Cut | None = None
+        self.placed: str | None = None
         self.band: Band | None = None
 
     def set_head(self, frame: int) -> None:
@@ -36,17 +39,30 @@ class Selection(QObject):
             self.head = max(0, frame)
             self.head_changed.emit()
 
-    def select(self, start: int, end: int, band: Band | None = None) -> None:
-        self.range = (min(start, end), max(start, end)) if start != end else None
-        self.cut, self.band = None, band
-        self.changed.emit()
+    def select(self, start: int, end: int, band: Band | None = None, *, ordered: bool = False) -> None:
+        """Select from one frame to another; ordered: they are given as they are heard."""
+        low, high = (start, end) if ordered else (min(start, end), max(start, end))
+        self._set((low, high) if low != high else None, band=band)
+
+    def select_words(self, rows: tuple[int, ...], start: int, end: int) -> None:
+        """Select words that stand next to one another; start, end: where their sound lies."""
+        self._set((start, end), rows=rows)
 
     def pick_cut(self, cut: Cut | None) -> None:
-        if cut != self.cut or self.range is not None:
-            self.cut, self.range, self.band = cut, None, None
-            self.changed.emit()
+        if cut != self.cut or self.range is not None or self.placed is not None:
+            self._set(None, cut=cut)
+
+    def pick_placed(self, id: str | None) -> None:
+        """Pick something that was moved, copied or put in."""
+        if id != self.placed or self.range is not None or self.cut is not None:
+            self._set(None, placed=id)
 
     def clear(self) -> None:
-        if self.range is not None or self.cut is not None:
-            self.range, self.cut, self.band = None, None, None
-            self.changed.emit()
+        if self.range is not None or self.cut is not None or self.placed is not None:
+            self._set(None)
+
+    def _set(
+        self, range: tuple[int, int] | None, *, rows: tuple[int, ...] = (), cut: Cut | None = None, placed: str | None = None, band: Band | None = None
+    ) -> None:  # fmt: skip
+        self.range, self.rows, self.cut, self.placed, self.band = range, rows, cut, placed, band
+        self.changed.emit()

@@ -54,6 +54,15 @@ class Viewport(QObject):
         frame = int(self.start + x * self.per_pixel)
         return self.map.to_session(min(max(frame, 0), max(self.frames - 1, 0)))
 
+    def x_of_end(self, session: int) -> float:
+        """Pixel of the end of a stretch whose last frame is the one before a session frame."""
+        return self.x_of_display(self.map.to_program_or_next(max(session - 1, 0)) + 1)
+
+    def stretches(self, start: int, end: int) -> list[tuple[int, int]]:
+        """What is heard from one session frame to another, as session stretches in the order of this view."""
+        first, last = self.map.to_program_or_next(start), self.map.to_program_or_next(max(end - 1, 0)) + 1
+        return self.map.stretches_between(first, last) if last > first else []
+
     def set_width(self, width: int) -> None:
         if width != self.width and width > 0:
             self.width = width

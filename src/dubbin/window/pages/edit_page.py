@@ -3,97 +3,206 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import dataclass
 
-from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import (
-    QCheckBox,
-    QHBoxLayout,
-    QPushButton,
-    QTableWidgetItem,
-)  # fmt: skip
+from PyQt6.QtWidgets import QCheckBox, QDoubleSpinBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
-from dubbin.core.episode.commands import cut_pause, put_back, set_pauses
-from dubbin.core.episode.model import Cut
+from dubbin.core.episode.commands import set_pauses, set_seams
+from dubbin.core.episode.model import Placed
 from dubbin.core.episode.time_map import merged
-from dubbin.core.speech.pauses import Pause, PauseSettings
+from dubbin.core.speech.pauses import STARTING_POINTS, PauseSettings
+from dubbin.core.speech.transcript import WordKind
 from dubbin.window.actions import Action
+from dubbin.window.arranging import Arranging
 from dubbin.window.desk import Desk
+from dubbin.window.edit_acts import EditActs
 from dubbin.window.lanes.selection import Selection
+from dubbin.window.pages.edit_evidence import EditEvidence
+from dubbin.window.pages.edit_lists import (
+    CrosstalkList,
+    FillerList,
+    HistoryList,
+    ProgramList,
+    RetakeList,
+    SeamList,
+    SeamSettings,
+)
 from dubbin.window.pages.page import Page
-from dubbin.window.parts.card import Card, FigureRows, TreatmentCard
+from dubbin.window.pages.pause_list import PauseList
+from dubbin.window.parts.card import Card, FigureRows, TreatmentCard, label
 from dubbin.window.parts.fields import SettingsForm
-from dubbin.window.parts.figures import clock, number, span_text
-from dubbin.window.parts.table import FigureTable
+from dubbin.window.parts.figures import clock
+from dubbin.window.parts.segments import Segments
+from dubbin.window.playing import Playing
+from dubbin.window.seam_watch import SeamWatch, seams_of
+from dubbin.window.speech_desk import SpeechDesk
 from dubbin.window.theme import Theme
+from dubbin.window.words.words_pane import WordsPane
 
-COLUMNS = ("Cut", "At", "Pause", "Taken out", "Left")
 AUTOMATIC_START_DB = -50.0
+OWN = "Own"
+SHORT = {
+    "cut": "Cut", "put-back": "Put back", "split": "Split", "cut-piece": "Cut piece", "hear-seam": "Hear seam", "walk-next": "Walk the seams",
+    "walk-doubtful": "Next doubtful", "fold": "Fold", "put-back-all": "Put back all", "export-edit": "Write the edit …", "insert-file": "Put sound in …",
+    "insert-break": "Break …", "add-chapter": "Chapter …", "suggest-chapters": "Suggest chapters", "copy-chapters": "Copy chapters", "bleep": "Bleep",
+    "mute-stretch": "Mute", "uncover": "Uncover", "cut-fillers": "Cut all fillers", "keep-last-takes": "Keep last takes", "bring-text": "Bring text …",
+    "export-words": "Write words …",
+}  # fmt: skip
+
+
+@dataclass(frozen=True)
+class EditParts:
+    """What the page shows and acts with. go: moves the play head to a session frame."""
+
+    speech: SpeechDesk
+    arranging: Arranging
+    playing: Playing
+    seams: SeamWatch
+    acts: EditActs
+    pane: WordsPane
+    go: Callable[[int], None]
 
 
 class EditPage(Page):
     shows_pauses = True
+    shows_words = True
 
-    def __init__(
-        self,
-        desk: Desk,
-        selection: Selection,
-        theme: Theme,
-        actions: dict[str, Action],
-        go: Callable[[int], None],
-    ) -> None:
+    def __init__(self, desk: Desk, selection: Selection, theme: Theme, actions: dict[str, Action], parts: EditParts) -> None:
         super().__init__(desk, selection, theme)
-        self._go = go
-        self._shown: list[tuple[object, ...]] | None = None
-        self._rows: list[Pause | Cut] = []
-        self._filling = False
+        self.parts, self._actions = parts, actions
+        self._buttons: list[tuple[QPushButton, Action]] = []
         self._add_pauses_card()
-        self._add_cuts_card(actions)
+        self._add_words_card()
+        self._add_cuts_card()
+        self._add_program_card()
         self.column.addStretch(1)
-        self.table = self._table()
-        self.evidence = self.table
+        self.pause_list = PauseList(desk, selection, parts.go)
+        self.fillers = FillerList(desk, parts.speech, parts.arranging, parts.playing)
+        self.retakes = RetakeList(desk, parts.speech, parts.arranging, parts.playing)
+        self.crosstalk = CrosstalkList(desk, parts.speech, selection, parts.playing)
+        self.seams = SeamList(desk, parts.seams, parts.playing)
+        self.program = ProgramList(desk, selection, parts.go)
+        self.history = HistoryList(desk)
+        self.seam_settings = SeamSettings(desk, self.seams)
+        self.tabs = EditEvidence(theme, [
+            ("words", "Words", parts.pane, lambda: None),
+            ("pauses", "Pauses", self.pause_list, self.pause_list.refresh),
+            ("fillers", "Fillers", self.fillers, self.fillers.refresh),
+            ("retakes", "Retakes", self.retakes, self.retakes.refresh),
+            ("crosstalk", "Two at once", self.crosstalk, self.crosstalk.refresh),
+            ("seams", "Seams", self._with_row(self.seams, [label("Crossfade of the picked seam", "muted"), self.seam_settings]), self.seams.refresh),
+            ("program", "Program", self._with_row(self.program, self._program_buttons()), self.program.refresh),
+            ("history", "History", self.history, self.history.refresh),
+        ])  # fmt: skip
+        self.evidence = self.tabs
         selection.changed.connect(self._refresh_if_open)
+        parts.speech.changed.connect(self._refresh_if_open)
+        parts.seams.changed.connect(self._refresh_if_open)
+        desk.jobs.changed.connect(self._show_writing)
         self.connect_model()
+
+    # -- building ---------------------------------------------------------------------
 
     def _add_pauses_card(self) -> None:
         self.pauses = TreatmentCard(self.theme, "Pauses", strength=False)
         self.pauses.switch.setToolTip("Cut all pauses found; off puts them back.")
         self.pauses.switch.toggled.connect(self._on_switched)
-        self.automatic = QCheckBox("Level from the room's own noise")
-        self.automatic.setToolTip(
-            "Automatic: a pause is where nothing stands out of the noise floor of any microphone."
+        self.point = Segments(
+            self.theme, "Starting point", [(name, name, "") for name in (*STARTING_POINTS, OWN)], {name: "saddle" for name in (*STARTING_POINTS, OWN)}
         )
+        self.point.setToolTip("How much air the conversation keeps; every figure can be changed below.")
+        self.point.chosen.connect(self._on_point)
+        self.automatic = QCheckBox("Level from the room's own noise")
+        self.automatic.setToolTip("Automatic: a pause is where nothing stands out of the noise floor of any microphone.")
         self.automatic.toggled.connect(self._on_automatic)
         self.form = SettingsForm(PauseSettings)
         self.form.edited.connect(lambda name, value: self._on_setting(**{name: value}))
-        self.pauses.body.insertWidget(1, self.automatic)
-        self.pauses.body.insertWidget(2, self.form)
+        self.pauses.body.insertWidget(1, self.point)
+        self.pauses.body.insertWidget(2, self.automatic)
+        self.pauses.body.insertWidget(3, self.form)
         self.column.addWidget(self.pauses)
 
-    def _add_cuts_card(self, actions: dict[str, Action]) -> None:
+    def _add_words_card(self) -> None:
+        card = Card("Words")
+        self.word_rows = FigureRows()
+        card.body.addWidget(self.word_rows)
+        self.write = QPushButton("Write the words down")
+        self.write.setToolTip("Speech to text on this computer, in the background; nothing is sent anywhere.")
+        self.write.clicked.connect(lambda: self._actions["transcribe"].run())
+        card.body.addWidget(self.write)
+        self._add_buttons(card, (("cut-fillers", "keep-last-takes"), ("bring-text", "export-words")))
+        self.column.addWidget(card)
+
+    def _add_cuts_card(self) -> None:
         card = Card("Cuts and seams")
         self.cut_rows = FigureRows()
         card.body.addWidget(self.cut_rows)
-        self._buttons = []
-        for names in (("cut", "put-back"), ("hear-seam", "walk-next"), ("fold", "put-back-all")):
+        row = QHBoxLayout()
+        self.seam_auto = QCheckBox("Automatic crossfades")
+        self.seam_auto.setToolTip("Long where the room's noise is steady, short in flowing speech; off: all of one length.")
+        self.seam_auto.toggled.connect(lambda on: self.desk.do(set_seams(self.desk.episode, auto=on)))
+        self.seam_ms = QDoubleSpinBox()
+        self.seam_ms.setRange(0.0, 500.0)
+        self.seam_ms.setDecimals(0)
+        self.seam_ms.setSuffix(" ms")
+        self.seam_ms.setAccessibleName("Length of crossfades")
+        self.seam_ms.setKeyboardTracking(False)
+        self.seam_ms.setFixedWidth(76)
+        self.seam_ms.valueChanged.connect(lambda ms: self.desk.do(set_seams(self.desk.episode, ms=ms)))
+        row.addWidget(self.seam_auto, 1)
+        row.addWidget(self.seam_ms)
+        card.body.addLayout(row)
+        self._add_buttons(card, (("cut", "put-back"), ("split", "cut-piece"), ("hear-seam", "walk-next"), ("walk-doubtful", "fold"), ("put-back-all", "export-edit")))
+        self.column.addWidget(card)
+
+    def _add_program_card(self) -> None:
+        card = Card("In the program")
+        self._add_buttons(card, (("insert-file", "insert-break"), ("add-chapter", "suggest-chapters"), ("copy-chapters", "bleep"), ("mute-stretch", "uncover")))
+        self.column.addWidget(card)
+
+    def _add_buttons(self, card: Card, rows: tuple[tuple[str, ...], ...]) -> None:
+        for names in rows:
             row = QHBoxLayout()
             row.setSpacing(6)
             for name in names:
-                action = actions[name]
-                button = QPushButton(action.text)
+                action = self._actions[name]
+                button = QPushButton(SHORT.get(name, action.text))
                 button.setToolTip(f"{action.text} ({action.keys[0]})" if action.keys else action.text)
                 button.clicked.connect(lambda _=False, a=action: a.run())
                 row.addWidget(button, 1)
                 self._buttons.append((button, action))
             card.body.addLayout(row)
-        self.column.addWidget(card)
 
-    def _table(self) -> FigureTable:
-        table = FigureTable("Pauses and cuts", COLUMNS)
-        table.itemChanged.connect(self._on_ticked)
-        table.currentCellChanged.connect(lambda row, *_: self._on_row(row))
-        return table
+    def _program_buttons(self) -> list[QWidget]:
+        out: list[QWidget] = []
+        for text, act in (("Rename …", self._rename), ("Move to the play head", self._move_picked), ("Take away", lambda: self.program.remove())):
+            button = QPushButton(text)
+            button.setProperty("kind", "small")
+            button.clicked.connect(lambda _=False, a=act: a())
+            out.append(button)
+        return out
+
+    @staticmethod
+    def _with_row(table: QWidget, widgets: list[QWidget]) -> QWidget:
+        whole = QWidget()
+        column = QVBoxLayout(whole)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        row = QHBoxLayout()
+        row.setContentsMargins(10, 3, 10, 3)
+        row.setSpacing(8)
+        for widget in widgets:
+            row.addWidget(widget)
+        row.addStretch(1)
+        column.addLayout(row)
+        column.addWidget(table, 1)
+        return whole
 
     # -- acts of the person -----------------------------------------------------------
+
+    def opened(self) -> None:
+        super().opened()
+        self.parts.speech.want_words()
 
     def _on_switched(self, on: bool) -> None:
         self.desk.do(set_pauses(self.desk.episode, self.desk.episode.pauses, self.desk.pauses(), on=on))
@@ -106,46 +215,48 @@ class EditPage(Page):
         settings, found = self.desk.pauses_with(**fields)
         self.desk.do(set_pauses(episode, settings, found, on=episode.pauses_on, merge=True))
 
-    def _on_ticked(self, item: QTableWidgetItem) -> None:
-        if self._filling or item.column() != 0:
-            return
-        entry = self._rows[item.row()]
-        wanted = item.checkState() == Qt.CheckState.Checked
-        episode = self.desk.episode
-        if isinstance(entry, Pause):
-            if wanted:
-                self.desk.do(cut_pause(episode, entry))
-            else:
-                cut = self._cut_of(entry)
-                if cut is not None:
-                    self.desk.do(put_back(episode, cut))
-        elif not wanted:
-            self.desk.do(put_back(episode, entry))
+    def _on_point(self, name: str) -> None:
+        if name in STARTING_POINTS:
+            point = STARTING_POINTS[name]
+            self._on_setting(**{f: getattr(point, f) for f in ("longer_than_s", "leave_before_s", "leave_after_s", "keep_s", "shortest_kept_s")})
 
-    def _on_row(self, row: int) -> None:
-        if self._filling or not 0 <= row < len(self._rows):
+    def _rename(self) -> None:
+        entry = self.program.picked()
+        if entry is None:
             return
-        entry, rate = self._rows[row], self.desk.episode.rate
-        if isinstance(entry, Pause):
-            self._go(round(entry.start_s * rate))
-            self.selection.pick_cut(self._cut_of(entry))
+        if isinstance(entry, Placed):
+            from PyQt6.QtWidgets import QInputDialog
+
+            name, done = QInputDialog.getText(self.card, "Rename", "Name:", text=entry.name)
+            if done and name.strip():
+                self.program.rename(name.strip())
         else:
-            self._go(entry.start_frame)
-            self.selection.pick_cut(entry)
+            title = self.parts.acts.rename_marker(entry)
+            if title is not None:
+                self.program.rename(title)
+
+    def _move_picked(self) -> None:
+        self.program.move_to(self.selection.head)
 
     # -- showing ----------------------------------------------------------------------
 
     def title(self) -> str:
         return "all lanes together"
 
-    def _cut_of(self, pause: Pause) -> Cut | None:
-        middle = round((pause.cut_start_s + pause.cut_end_s) / 2 * self.desk.episode.rate)
-        return self.desk.episode.cut_at(middle)
-
     def refresh(self) -> None:
+        self._show_pauses()
+        self._show_words()
+        self._show_cuts()
+        for button, action in self._buttons:
+            button.setEnabled(action.enabled())
+        self.tabs.refresh()
+
+    def _show_pauses(self) -> None:
         episode, found = self.desk.episode, self.desk.pauses()
         self.pauses.show_state(episode.pauses_on, None)
         self.form.show_settings(episode.pauses)
+        point = next((name for name, p in STARTING_POINTS.items() if _same_point(p, episode.pauses)), OWN)
+        self.point.show_choice(point)
         automatic = episode.pauses.quieter_than_db is None
         self.automatic.blockSignals(True)
         self.automatic.setChecked(automatic)
@@ -153,52 +264,70 @@ class EditPage(Page):
         for part in (self.form.fields, self.form.labels):
             part["quieter_than_db"].setVisible(not automatic)
         saved = sum(p.cut_end_s - p.cut_start_s for p in found)
-        cut_count = sum(1 for p in found if self._cut_of(p))
+        cut_count = sum(1 for p in found if self.pause_list_cut(p))
         measuring = any(self.desk.report(lane) is None for lane in episode.lanes)
         rows = self.pauses.rows
         rows.show_row("found", "measuring …" if measuring and not found else f"{len(found)}, {cut_count} of them cut")
         rows.show_row("all together save", f"−{clock(saved, 1)}")
+
+    def pause_list_cut(self, pause) -> bool:  # type: ignore[no-untyped-def]
+        middle = round((pause.cut_start_s + pause.cut_end_s) / 2 * self.desk.episode.rate)
+        return self.desk.episode.cut_at(middle) is not None
+
+    def _show_words(self) -> None:
+        speech = self.parts.speech
+        table = speech.table
+        count = sum(w.kind is WordKind.WORD for w in table.words)
+        rows = self.word_rows
+        rows.show_row("words", f"{count:,}".replace(",", "\u2009") if count else "none yet")
+        if count:
+            fillers = speech.fillers()
+            cut = sum(self.parts.arranging.is_filler_cut(f) for f in fillers)
+            retakes = speech.retakes()
+            chosen = sum(self.parts.arranging.kept_take(r) is not None for r in retakes)
+            rows.show_row("fillers", f"{len(fillers)}, {cut} of them cut")
+            rows.show_row("retakes", f"{len(retakes)}, {chosen} decided")
+        talk = speech.crosstalk()
+        rows.show_row("two speak at once", f"{len(talk)} places")
+        rows.set_row_visible("two speak at once", bool(talk))
+        self._show_writing()
+
+    def _show_writing(self) -> None:
+        if not self.is_open:
+            return
+        fraction = self.parts.speech.progress()
+        if fraction is not None:
+            self.write.setText(f"Stop writing ({100 * fraction:.0f} %)")
+        else:
+            missing = [lane for lane in self.parts.speech.voices() if self.desk.episode.transcript(lane.id) is None]
+            self.write.setText("Write the words down")
+            self.write.setVisible(bool(missing))
+        if not len(self.parts.speech.table):
+            port = self.parts.pane.words.viewport()
+            if port is not None:
+                port.update()
+
+    def _show_cuts(self) -> None:
+        episode = self.desk.episode
         union = merged(episode.cuts)
-        out = sum(b - a for a, b in union) / episode.rate
+        time_map = self.desk.map
+        out = sum(b - a for a, b in union if a < 10**11) / episode.rate
         total = episode.frames / episode.rate
         self.cut_rows.show_row("cuts", str(len(union)))
         self.cut_rows.show_row("taken out", f"−{clock(out, 1)}")
-        self.cut_rows.show_row("length", f"{clock(total, 1)} → {clock(total - out, 1)}")
-        self.cut_rows.show_row("crossfade at seams", f"{number(episode.seam_ms, 0)} ms")
-        for button, action in self._buttons:
-            button.setEnabled(action.enabled())
-        self._fill(found)
+        self.cut_rows.show_row("length", f"{clock(total, 1)} → {clock(time_map.program_frames / episode.rate, 1)}")
+        checks = [c for s in seams_of(time_map) if (c := self.parts.seams.check(s)) is not None]
+        doubtful = sum(c.is_doubtful for c in checks)
+        self.cut_rows.show_row("doubtful seams", str(doubtful), "bad" if doubtful else "strong")
+        self.cut_rows.set_row_visible("doubtful seams", bool(checks))
+        self.parts.seams.look()
+        for widget, act in ((self.seam_auto, lambda: self.seam_auto.setChecked(episode.seam_auto)), (self.seam_ms, lambda: self.seam_ms.setValue(episode.seam_ms))):
+            widget.blockSignals(True)
+            act()
+            widget.blockSignals(False)
+        self.seam_ms.setEnabled(not episode.seam_auto)
 
-    def _fill(self, found: list[Pause]) -> None:
-        episode = self.desk.episode
-        hand = [c for c in episode.cuts if not any(self._cut_of(p) == c for p in found)]
-        entries: list[tuple[float, Pause | Cut]] = [(p.start_s, p) for p in found]
-        entries += [(c.start_frame / episode.rate, c) for c in hand]
-        entries.sort(key=lambda e: e[0])
-        shown = [self._texts(entry) for _, entry in entries]
-        self._rows = [entry for _, entry in entries]
-        if shown == self._shown:
-            return
-        self._shown = shown
-        self._filling = True
-        self.table.setRowCount(len(shown))
-        for row, (ticked, *texts) in enumerate(shown):
-            tick = QTableWidgetItem()
-            tick.setFlags(Qt.ItemFlag.ItemIsUserCheckable | Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable)
-            tick.setCheckState(Qt.CheckState.Checked if ticked else Qt.CheckState.Unchecked)
-            self.table.setItem(row, 0, tick)
-            self.table.show_row(row, [str(text) for text in texts], first=1)
-        self._filling = False
 
-    def _texts(self, entry: Pause | Cut) -> tuple[object, ...]:
-        rate = self.desk.episode.rate
-        if isinstance(entry, Cut):
-            return (True, clock(entry.start_frame / rate, 1), "by hand", span_text(entry.frames / rate), "–")
-        length, taken = entry.end_s - entry.start_s, entry.cut_end_s - entry.cut_start_s
-        return (
-            self._cut_of(entry) is not None,
-            clock(entry.start_s, 1),
-            span_text(length),
-            span_text(taken),
-            span_text(length - taken),
-        )
+def _same_point(a: PauseSettings, b: PauseSettings) -> bool:
+    names = ("longer_than_s", "leave_before_s", "leave_after_s", "keep_s")
+    return all(abs(getattr(a, n) - getattr(b, n)) < 1e-9 for n in names)

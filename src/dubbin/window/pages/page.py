@@ -15,6 +15,7 @@ class Page(QObject):
 
     shows_pauses = False
     shows_findings = False
+    shows_words = False
 
     def __init__(self, desk: Desk, selection: Selection, theme: Theme) -> None:
         super().__init__()

@@ -1,0 +1,73 @@
+"""transcribe and edits: the commands about what is said and what is cut."""
+
+from __future__ import annotations
+
+from argparse import Namespace
+from pathlib import Path
+
+from dubbin.cli.plain import print_json
+from dubbin.cli.progress import end_progress, progress_task
+from dubbin.core.deliver.captions import caption_file, text_file, words_of_recording
+from dubbin.core.deliver.edit_lists import write_edit_list, write_text
+from dubbin.core.episode.file import load_episode
+from dubbin.core.errors import CannotWrite
+from dubbin.core.folders import Folders
+from dubbin.core.measure.echo import measure_echo
+from dubbin.core.sound.working_copy import WorkingCopies
+from dubbin.core.sound.writing import check_output
+from dubbin.core.speech.activity import find_activity
+from dubbin.core.speech.align_text import read_text
+from dubbin.core.speech.recogniser import built_in_model, recogniser
+from dubbin.core.speech.transcribe import transcribe as hear
+
+ENDINGS = (".vtt", ".srt", ".txt", ".json")
+
+
+def transcribe(args: Namespace, folders: Folders) -> int:
+    if args.out:
+        check_output(args.out, (args.input,))
+        if args.out.suffix.lower() not in ENDINGS:
+            raise CannotWrite(f"{args.out.name}: words can be written as {', '.join(ENDINGS)}.")
+    text = read_text(args.text) if args.text else []
+    task = progress_task(f"Transcribing {args.input.name}", args.quiet)
+    copy = WorkingCopies(folders.copies).obtain(args.input, None, task.part(0.0, 0.05))
+    model = recogniser(args.model.resolve() if args.model else built_in_model())
+    activity = find_activity(copy, task.part(0.05, 0.08))
+    rt60_s = measure_echo(copy, task.part(0.08, 0.1)).rt60_s
+    heard = hear(
+        copy, "one", activity, activity.audible, model, language=args.language, speakers=args.speakers, rt60_s=rt60_s,
+        text=text, text_name=args.text.name if args.text else "", task=task.part(0.1, 1.0),
+    )  # fmt: skip
+    end_progress(args.quiet)
+    transcript = heard.transcript
+    words = words_of_recording(transcript.words, copy.rate, transcript.speakers, "Speaker 1")
+    document = {
+        "file": str(args.input), "language": transcript.language,
+        "words": [
+            {"text": w.text, "start_s": round(w.start_s, 4), "end_s": round(w.end_s, 4), "speaker": w.speaker, "kind": w.kind.value, "confidence": w.confidence}
+            for w in words
+        ],
+    }  # fmt: skip
+    if args.out:
+        ending = args.out.suffix.lower()
+        if ending == ".json":
+            import json
+
+            write_text(args.out, json.dumps(document, indent=1, ensure_ascii=False) + "\n")
+        else:
+            write_text(args.out, text_file(words) if ending == ".txt" else caption_file(words, ending[1:]))
+    if args.json:
+        print_json(document)
+    elif args.out:
+        print(f"{args.out}: {sum(w.kind == 'word' for w in words)} words, {sum(w.kind == 'filler' for w in words)} fillers")
+    else:
+        print(text_file(words), end="")
+    return 0
+
+
+def edits(args: Namespace, folders: Folders) -> int:
+    episode = load_episode(args.episode)
+    for path in args.out:
+        write_edit_list(episode, Path(path), args.fps)
+        print(path)
+    return 0

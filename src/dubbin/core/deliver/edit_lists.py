@@ -1,0 +1,177 @@
+"""The edit itself, so that the same cuts can be made to the picture elsewhere: OpenTimelineIO, EDL (CMX 3600), CSV and label text."""
+
+from __future__ import annotations
+
+import csv
+import io
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+
+from dubbin.core.episode.model import Episode
+from dubbin.core.episode.time_map import TimeMap, program_map
+from dubbin.core.errors import CannotWrite
+from dubbin.core.sound.writing import check_output, replacing
+
+FRAMES_PER_S = 25  # of the picture, where nobody says another
+EDL_TITLE, EDL_NAME = 60, 8
+
+
+@dataclass(frozen=True)
+class Event:
+    """A stretch of one recording that is heard. start, end: frames of the recording; at: frame of the program."""
+
+    recording: str
+    path: str
+    voice: str
+    start: int
+    end: int
+    at: int
+
+    @property
+    def frames(self) -> int:
+        return self.end - self.start
+
+
+def events(episode: Episode, time_map: TimeMap | None = None) -> dict[str, list[Event]]:
+    """For every recording its stretches in the order in which they are heard."""
+    time_map = time_map or program_map(episode)
+    out: dict[str, list[Event]] = {}
+    for recording in episode.recordings:
+        lane = next((lane for lane in episode.lanes if lane.recording == recording.id), None)
+        if lane is None:
+            continue
+        found = []
+        for span in time_map.spans:
+            a, b = max(span.start, lane.start_frame), min(span.end, lane.start_frame + recording.frames)
+            if b > a:
+                at = span.program + a - span.start
+                found.append(Event(recording.id, recording.path, lane.voice, a - lane.start_frame, b - lane.start_frame, at))
+        if found:
+            out[recording.id] = found
+    return out
+
+
+def as_otio(episode: Episode, fps: float = FRAMES_PER_S) -> str:
+    """A timeline with a track for every recording; times at the session's rate, so that nothing is rounded. Chapters, markers and breaks are its markers."""
+    import opentimelineio as otio
+
+    rate, time_map = episode.rate, program_map(episode)
+    timeline = otio.schema.Timeline(name=episode.title)
+    timeline.global_start_time = otio.opentime.RationalTime(0, rate)
+    for recording in episode.recordings:
+        found = events(episode, time_map).get(recording.id, [])
+        if not found:
+            continue
+        track = otio.schema.Track(name=found[0].voice, kind=otio.schema.TrackKind.Audio)
+        at = 0
+        for event in found:
+            if event.at > at:
+                track.append(otio.schema.Gap(source_range=_range(otio, 0, event.at - at, rate)))
+            media = otio.schema.ExternalReference(Path(event.path).as_uri(), _range(otio, 0, recording.frames, rate))
+            track.append(otio.schema.Clip(Path(event.path).stem, media, _range(otio, event.start, event.frames, rate)))
+            at = event.at + event.frames
+        timeline.tracks.append(track)
+    for frame, text, kind in program_marks(episode, time_map):
+        timeline.tracks.markers.append(otio.schema.Marker(name=text, marked_range=_range(otio, frame, 0, rate), metadata={"kind": kind}))
+    return str(otio.adapters.write_to_string(timeline, "otio_json"))
+
+
+def _range(otio, start: int, frames: int, rate: int):  # type: ignore[no-untyped-def]
+    return otio.opentime.TimeRange(otio.opentime.RationalTime(start, rate), otio.opentime.RationalTime(frames, rate))
+
+
+def as_edl(episode: Episode, fps: float = FRAMES_PER_S) -> str:
+    """CMX 3600: the cuts of the whole session, as one recording sees them, on picture frames. Source: the format as SMPTE 258M describes it."""
+    longest = max(events(episode).values(), key=lambda e: sum(x.frames for x in e), default=[])
+    lines = [f"TITLE: {_ascii(episode.title)[:EDL_TITLE]}", "FCM: NON-DROP FRAME", ""]
+    edge = 0
+    for number, event in enumerate(longest, 1):
+        begin = round(event.at * fps / episode.rate)
+        length = max(round((event.at + event.frames) * fps / episode.rate) - begin, 0)
+        if not length:
+            continue
+        source = round(event.start * fps / episode.rate)
+        name = _ascii(Path(event.path).stem).upper().replace(" ", "")[:EDL_NAME] or "AX"
+        times = " ".join(_timecode(t, fps) for t in (source, source + length, begin, begin + length))
+        lines += [f"{number:03d}  {name:<8} AA/V  C        {times}", f"* FROM CLIP NAME: {_ascii(Path(event.path).name)}"]
+        edge = begin + length
+    for frame, text, _ in program_marks(episode, program_map(episode)):
+        if (at := round(frame * fps / episode.rate)) <= edge:
+            lines.append(f"* LOC: {_timecode(at, fps)} RED     {_ascii(text)}")
+    return "\n".join(lines) + "\n"
+
+
+def as_csv(episode: Episode, fps: float = FRAMES_PER_S) -> str:
+    """A row a stretch: where it lies in its recording, and where in the program."""
+    out = io.StringIO()
+    writer = csv.writer(out, lineterminator="\n")
+    writer.writerow(["recording", "voice", "source_start_s", "source_end_s", "program_start_s", "program_end_s"])
+    for found in events(episode).values():
+        for e in found:
+            times = (e.start, e.end, e.at, e.at + e.frames)
+            writer.writerow([Path(e.path).name, e.voice, *(f"{t / episode.rate:.6f}" for t in times)])
+    return out.getvalue()
+
+
+def as_labels(episode: Episode, fps: float = FRAMES_PER_S) -> str:
+    """Lines of start, end and text, parted by tabs, in seconds of the program: seams, chapters, markers and breaks."""
+    time_map = program_map(episode)
+    rows = [(seam, "seam") for seam in time_map.seams()] + [(frame, text or kind) for frame, text, kind in program_marks(episode, time_map)]
+    return "".join(f"{f / episode.rate:.6f}\t{f / episode.rate:.6f}\t{' '.join(text.split())}\n" for f, text in sorted(rows))
+
+
+def program_marks(episode: Episode, time_map: TimeMap) -> list[tuple[int, str, str]]:
+    """(program frame, text, kind) of chapters, markers and breaks that are heard, in order."""
+    out = []
+    for marker in episode.markers:
+        at = time_map.to_program_or_next(marker.frame) if marker.is_chapter else time_map.to_program(marker.frame)
+        if at is not None:
+            out.append((at, marker.text, "chapter" if marker.is_chapter else "marker"))
+    for item in episode.placed:
+        if item.kind == "break" and (at := time_map.to_program(item.pieces[0].start_frame)) is not None:
+            out.append((at, item.name or "Break", "break"))
+    return sorted(out)
+
+
+def chapter_list(episode: Episode) -> str:
+    """Chapters as lines of time and title, the form in which they are pasted into show notes."""
+    marks = [(f, text) for f, text, kind in program_marks(episode, program_map(episode)) if kind == "chapter"]
+    long = bool(marks) and marks[-1][0] / episode.rate >= 3600
+    return "".join(f"{_clock(f / episode.rate, long)} {text}\n" for f, text in marks)
+
+
+def _clock(seconds: float, hours: bool) -> str:
+    whole = int(seconds)
+    return f"{whole // 3600}:{whole % 3600 // 60:02d}:{whole % 60:02d}" if hours else f"{whole // 60:02d}:{whole % 60:02d}"
+
+
+def _timecode(frame: int, fps: float) -> str:
+    base = round(fps)
+    seconds, rest = divmod(frame, base)
+    return f"{seconds // 3600 % 24:02d}:{seconds % 3600 // 60:02d}:{seconds % 60:02d}:{rest:02d}"
+
+
+def _ascii(text: str) -> str:
+    return " ".join(text.encode("ascii", "replace").decode().split())
+
+
+FORMS: dict[str, Callable[[Episode, float], str]] = {".otio": as_otio, ".edl": as_edl, ".csv": as_csv, ".txt": as_labels}
+
+
+def write_edit_list(episode: Episode, path: Path, fps: float = FRAMES_PER_S) -> None:
+    """Write the edit in the form that the file's ending names. Raises CannotWrite."""
+    form = FORMS.get(path.suffix.lower())
+    if form is None:
+        raise CannotWrite(f"{path.name}: an edit list ends in {', '.join(FORMS)}.")
+    check_output(path, tuple(Path(r.path) for r in episode.recordings))
+    write_text(path, form(episode, fps))
+
+
+def write_text(path: Path, text: str) -> None:
+    """Write a text file, whole or not at all. Raises CannotWrite."""
+    try:
+        with replacing(path) as temporary:
+            temporary.write_text(text, encoding="utf-8")
+    except OSError as error:
+        raise CannotWrite(f"{path} could not be written: {error.strerror}.") from error

@@ -1,0 +1,22 @@
+"""Compiles what is compiled at first use, of treatments and of speech: `python -m dubbin.core.speech.warm_up`."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from dubbin.core.speech.activity import Activity
+from dubbin.core.speech.recogniser import HeardWord
+from dubbin.core.speech.word_edges import STEP_S, refine_edges
+from dubbin.core.treat.warm_up import main as warm_up_treatments
+
+
+def main() -> None:
+    warm_up_treatments()
+    steps = round(2.0 / STEP_S)
+    levels = np.random.default_rng(0).normal(-40.0, 10.0, (steps, 15)).astype(np.float32)
+    activity = Activity(np.full(200, -30.0, np.float32), np.ones(200, np.float32))
+    refine_edges([HeardWord("so", 0.5, 0.8, 1.0), HeardWord("then", 0.9, 1.3, 1.0)], levels, activity)
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,93 @@
+"""The words of all lanes on the session clock, sorted, as arrays: what is shown, found and cut by words looks here."""
+
+from __future__ import annotations
+
+from bisect import bisect_right
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from dubbin.core.speech.transcript import Transcript, Word, WordKind, plain
+
+
+@dataclass(frozen=True)
+class Voice:
+    """Somebody who is heard: a lane, and the number of the speaker in it."""
+
+    lane: str
+    speaker: int
+    name: str
+
+
+class WordTable:
+    """Rows sorted by start. starts, ends: session frames; voices: number of the voice of each row; numbers: of the word in its
+    transcript."""
+
+    def __init__(self, transcripts: Sequence[tuple[Transcript, int, str]]) -> None:
+        """transcripts: each with the session frame at which its lane begins, and the lane's name."""
+        words: list[Word] = []
+        starts: list[NDArray[np.int64]] = []
+        voices: list[int] = []
+        numbers: list[int] = []
+        self.voices: list[Voice] = []
+        for transcript, offset, name in transcripts:
+            base = len(self.voices)
+            names = transcript.speakers or (name,)
+            self.voices += [Voice(transcript.lane, k, n) for k, n in enumerate(names)]
+            words += transcript.words
+            starts.append(np.array([w.start_frame for w in transcript.words], np.int64) + offset)
+            voices += [base + min(w.speaker, len(names) - 1) for w in transcript.words]
+            numbers += range(len(transcript.words))
+        start = np.concatenate(starts) if starts else np.zeros(0, np.int64)
+        length = np.array([w.end_frame - w.start_frame for w in words], np.int64)
+        order = np.lexsort((length, start)) if len(words) else np.zeros(0, np.int64)
+        self.words = [words[k] for k in order]
+        self.starts = start[order]
+        self.ends = self.starts + length[order] if len(words) else self.starts
+        self.voice_of = np.array(voices, np.int64)[order] if len(words) else np.zeros(0, np.int64)
+        self.numbers = np.array(numbers, np.int64)[order] if len(words) else np.zeros(0, np.int64)
+        self.is_sound = np.array([w.kind is WordKind.SOUND for w in self.words], np.bool_)
+
+    def __len__(self) -> int:
+        return len(self.words)
+
+    def voice(self, row: int) -> Voice:
+        return self.voices[int(self.voice_of[row])]
+
+    def row_at(self, frame: int) -> int | None:
+        """The last row that has begun at a session frame and not ended."""
+        k = bisect_right(self.starts, frame) - 1  # type: ignore[arg-type]
+        for row in range(k, max(k - 6, -1), -1):
+            if self.starts[row] <= frame < self.ends[row]:
+                return row
+        return None
+
+    def rows_in(self, start: int, end: int) -> list[int]:
+        """Rows whose middle lies between two session frames."""
+        middles = (self.starts + self.ends) // 2
+        low, high = np.searchsorted(self.starts, [start - 10 * 10**6, end])
+        return [int(r) for r in range(int(low), int(high)) if start <= middles[r] < end]
+
+    def neighbours(self, rows: Sequence[int]) -> tuple[int | None, int | None]:
+        """(end of the last word before, start of the first word after) rows that follow one another, of any voice; sounds are not counted."""
+        first, last = min(rows), max(rows)
+        before = [int(self.ends[r]) for r in range(max(0, first - 8), first) if not self.is_sound[r]]
+        after = next((int(self.starts[r]) for r in range(last + 1, min(last + 9, len(self))) if not self.is_sound[r]), None)
+        return (max(before) if before else None), after
+
+    def find(self, text: str) -> list[tuple[int, int]]:
+        """(first row, one past the last) of every place where one voice says the words of a text in a row; the last word may be begun only."""
+        wanted = [plain(part) for part in text.split() if plain(part)]
+        if not wanted:
+            return []
+        out = []
+        for voice in range(len(self.voices)):
+            rows = np.flatnonzero((self.voice_of == voice) & ~self.is_sound)
+            said = [plain(self.words[r].text) for r in rows]
+            for k in range(len(said) - len(wanted) + 1):
+                part = said[k : k + len(wanted)]
+                if part[:-1] == wanted[:-1] and part[-1].startswith(wanted[-1]):
+                    out.append((int(rows[k]), int(rows[k + len(wanted) - 1]) + 1))
+        return sorted(out)

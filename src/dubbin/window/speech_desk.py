@@ -1,0 +1,302 @@
+"""What is said: starts the recogniser in the background, and keeps what follows from the words of the episode."""
+
+from __future__ import annotations
+
+import hashlib
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from dubbin.core.episode import edit_commands
+from dubbin.core.episode.model import Lane, Role, Stretch
+from dubbin.core.jobs import Task
+from dubbin.core.mix.program import SessionMix
+from dubbin.core.speech.activity import FRAMES_PER_S, Activity, runs
+from dubbin.core.speech.align_text import TextWord
+from dubbin.core.speech.edges import WordCut, cut_around
+from dubbin.core.speech.recogniser import built_in_model, recogniser
+from dubbin.core.speech.retakes import Retake, find_retakes
+from dubbin.core.speech.transcribe import Heard, transcribe
+from dubbin.core.speech.transcript import Transcript, Word, WordKind
+from dubbin.core.speech.turns import crosstalk, own_speech
+from dubbin.core.speech.voicing import Voicing
+from dubbin.core.speech.word_table import WordTable
+from dubbin.window.desk import Desk
+from dubbin.window.preferences import Preferences
+
+NEXT_WORD_S = 2.0  # words further away than this do not limit a cut
+
+
+@dataclass(frozen=True)
+class FoundRetake:
+    """A retake of a lane; spans: session frames of each take."""
+
+    lane: str
+    retake: Retake
+    spans: tuple[tuple[int, int], ...]
+
+
+@dataclass(frozen=True)
+class FoundFiller:
+    """row: in the word table."""
+
+    row: int
+    text: str
+    voice: str
+    cut: WordCut
+
+
+class SpeechDesk(QObject):
+    """Everything is made from the episode and what was measured; nothing here is a second copy of it."""
+
+    changed = pyqtSignal()
+
+    def __init__(self, desk: Desk, preferences: Preferences) -> None:
+        super().__init__()
+        self._desk, self.preferences = desk, preferences
+        self.automatic = True  # begin by itself when the words are wanted
+        self._turned_off = False
+        self._voicings: dict[str, Voicing] = {}
+        self._own: tuple[Any, list[NDArray[np.bool_]]] | None = None
+        self._crosstalk: tuple[Any, list[tuple[tuple[str, str], float, float]]] | None = None
+        self._table: tuple[Any, WordTable] | None = None
+        self._retakes: dict[str, tuple[tuple[Word, ...], list[Retake]]] = {}
+        self._fillers: tuple[Any, list[FoundFiller]] | None = None
+        desk.episode_changed.connect(self._on_episode_changed)
+        desk.findings_changed.connect(self._on_measured)
+
+    # -- transcribing -----------------------------------------------------------------
+
+    @property
+    def model_folder(self) -> Path:
+        chosen = self.preferences.get("speech_model", "")
+        return Path(chosen) if chosen and Path(chosen).is_dir() else built_in_model()
+
+    def voices(self) -> list[Lane]:
+        return [lane for lane in self._desk.episode.session_lanes if lane.role is Role.VOICE]
+
+    def is_busy(self) -> bool:
+        return any(self._desk.jobs.is_busy(("words", lane.id)) for lane in self.voices())
+
+    def progress(self) -> float | None:
+        """How far the recogniser is with all voices; None while it does not run."""
+        lanes = self.voices()
+        busy = [job.fraction for lane in lanes if (job := self._desk.jobs.job(("words", lane.id))) is not None]
+        if not busy:
+            return None
+        return (sum(busy) + sum(self._desk.episode.transcript(lane.id) is not None for lane in lanes)) / len(lanes)
+
+    def want_words(self) -> None:
+        """A page that shows words was opened: begin, unless the person stopped it before."""
+        if self.automatic and not self._turned_off:
+            self.start()
+
+    def start(self, again: bool = False) -> None:
+        """Write down what all voices say; again: also those that have words already."""
+        self._turned_off = False
+        for lane in self.voices():
+            known = self._desk.episode.transcript(lane.id) is not None
+            if (again or not known) and not self._desk.jobs.is_busy(("words", lane.id)):
+                self._transcribe(lane)
+        self.changed.emit()
+
+    def stop(self) -> None:
+        """Stop writing down; what is finished is kept and gone on with later."""
+        self._turned_off = True
+        for lane in self.voices():
+            self._desk.jobs.cancel(("words", lane.id))
+        self._desk.jobs.changed.emit()
+        self.changed.emit()
+
+    def bring_text(self, lane: Lane, words: list[TextWord], name: str) -> None:
+        """Put a transcript from elsewhere to the sound of a lane."""
+        self._transcribe(lane, text=words, text_name=name)
+
+    def split_speakers(self, lane: Lane, count: int) -> None:
+        """Tell apart the voices of a lane that holds several."""
+        self._transcribe(lane, speakers=count)
+
+    def _transcribe(self, lane: Lane, speakers: int = 1, text: list[TextWord] | None = None, text_name: str = "") -> None:
+        source, own = self._desk.lane_source(lane), self.own_of(lane)
+        activity, report = self._desk.activity(lane), self._desk.report(lane)
+        if source is None or own is None or activity is None:
+            return
+        folder = self.model_folder
+        rt60_s = report.echo.rt60_s if report else None
+        marks = hashlib.blake2b(np.packbits(own).tobytes(), digest_size=8).hexdigest()
+        fingerprint = self._desk.episode.recording(lane.recording).fingerprint[:20]
+        keep = self._desk.folders.cache / "words" / f"{fingerprint}-{marks}-{folder.name}.jsonl"
+
+        def work(task: Task) -> Heard:
+            return transcribe(
+                source, lane.id, activity, own, recogniser(folder), rt60_s=rt60_s, speakers=speakers,
+                text=text or (), text_name=text_name, keep=keep, task=task,
+            )  # fmt: skip
+
+        def done(heard: Heard) -> None:
+            if not any(other.id == lane.id for other in self._desk.episode.lanes):
+                return
+            self._voicings[lane.id] = heard.voicing
+            self._desk.do(edit_commands.set_transcript(self._desk.episode, heard.transcript))
+            self.changed.emit()
+
+        self._desk.jobs.start(("words", lane.id), f"Writing down what {lane.voice} says", work, done)
+
+    # -- who speaks -------------------------------------------------------------------
+
+    def _activities(self) -> list[tuple[Lane, float, Activity]]:
+        rate = self._desk.episode.rate
+        return [(lane, lane.start_frame / rate, a) for lane in self.voices() if (a := self._desk.activity(lane)) is not None]
+
+    def _own_speech(self) -> tuple[list[Lane], list[NDArray[np.bool_]]]:
+        found = self._activities()
+        key = tuple((lane.id, start, id(a)) for lane, start, a in found)
+        if self._own is None or self._own[0] != key:
+            self._own = (key, own_speech([(start, a) for _, start, a in found]))
+        return [lane for lane, _, _ in found], self._own[1]
+
+    def own_of(self, lane: Lane) -> NDArray[np.bool_] | None:
+        """Frames, 100 a second, in which a lane's own voice is heard; None until all voices are measured."""
+        if any(self._desk.activity(other) is None for other in self.voices()):
+            return None
+        lanes, own = self._own_speech()
+        return next((marks for other, marks in zip(lanes, own, strict=True) if other.id == lane.id), None)
+
+    def crosstalk(self) -> list[tuple[tuple[str, str], float, float]]:
+        """Where two speak at once: (ids of their lanes, start and end in seconds of the session)."""
+        lanes, own = self._own_speech()
+        if self._crosstalk is None or self._crosstalk[0] is not own:
+            rate = self._desk.episode.rate
+            found = crosstalk(own, [lane.start_frame / rate for lane in lanes]) if len(lanes) > 1 else []
+            self._crosstalk = (own, [((lanes[c.lanes[0]].id, lanes[c.lanes[1]].id), c.start_s, c.end_s) for c in found])
+        return self._crosstalk[1]
+
+    def room_noise(self, lane: Lane, near: int) -> Stretch | None:
+        """A stretch of a lane's recording (frames) near one of its frames in which nothing is heard, for covers."""
+        activity = self._desk.activity(lane)
+        if activity is None:
+            return None
+        rate = self._desk.episode.rate
+        starts, ends = runs(~activity.audible)
+        long = ends - starts >= 0.3 * FRAMES_PER_S
+        if not long.any():
+            return None
+        a, b = starts[long] * rate // FRAMES_PER_S, ends[long] * rate // FRAMES_PER_S
+        k = int(np.argmin(np.abs((a + b) // 2 - near)))
+        margin = rate // 20
+        return Stretch(int(a[k]) + margin, int(min(b[k], a[k] + 2 * rate)) - margin)
+
+    # -- words ------------------------------------------------------------------------
+
+    @property
+    def table(self) -> WordTable:
+        """The words of all lanes on the session clock."""
+        episode = self._desk.episode
+        rows = [(t, lane.start_frame, lane.voice) for t in episode.transcripts for lane in episode.lanes if lane.id == t.lane]
+        key = tuple((id(t), start, voice) for t, start, voice in rows)
+        if self._table is None or self._table[0] != key:
+            self._table = (key, WordTable(rows))
+        return self._table[1]
+
+    def _mix(self) -> SessionMix:
+        """All lanes as they are recorded: what a cut must not be heard in."""
+        episode = self._desk.episode
+        sources = {lane.id: source for lane in episode.lanes if (source := self._desk.lane_source(lane)) is not None}
+        return SessionMix(episode, sources)
+
+    def word_cut(self, rows: list[int]) -> WordCut:
+        """Where a cut of words that follow one another falls."""
+        table, episode = self.table, self._desk.episode
+        before, after = table.neighbours(rows)
+        start, end = int(table.starts[min(rows)]), int(max(table.ends[r] for r in rows))
+        far = round(NEXT_WORD_S * episode.rate)
+        before = before if before is not None and start - before < far else None
+        after = after if after is not None and after - end < far else None
+        if before is not None and before > start:
+            before = start
+        if after is not None and after < end:
+            after = end
+        return cut_around(self._mix(), start, end, before, after)
+
+    def fillers(self) -> list[FoundFiller]:
+        """All hesitations, each with the cut that would take it out."""
+        table = self.table
+        if self._fillers is None or self._fillers[0] is not table:
+            found = []
+            if any(self._desk.lane_source(lane) is None for lane in self.voices()):
+                return []
+            for row, word in enumerate(table.words):
+                if word.kind is WordKind.FILLER:
+                    found.append(FoundFiller(row, word.text, table.voice(row).name, self.word_cut([row])))
+            self._fillers = (table, found)
+        return self._fillers[1]
+
+    def retakes(self) -> list[FoundRetake]:
+        """Lines that were said again; looked for in the background when the words change."""
+        out = []
+        episode = self._desk.episode
+        for transcript in episode.transcripts:
+            lane = next((lane for lane in episode.lanes if lane.id == transcript.lane), None)
+            if lane is None:
+                continue
+            known = self._retakes.get(transcript.lane)
+            if known is None or known[0] is not transcript.words:
+                self._look_for_retakes(transcript)
+                continue
+            for retake in known[1]:
+                spans = tuple((lane.start_frame + t.start_frame, lane.start_frame + t.end_frame) for t in retake.takes)
+                out.append(FoundRetake(lane.id, retake, spans))
+        return sorted(out, key=lambda r: r.spans[0])
+
+    def _look_for_retakes(self, transcript: Transcript) -> None:
+        slot = ("retakes", transcript.lane)
+        if self._desk.jobs.is_busy(slot):
+            return
+        voicing, rate, words = self._voicings.get(transcript.lane), self._desk.episode.rate, transcript.words
+
+        def work(task: Task) -> list[Retake]:
+            return find_retakes(words, rate, voicing)
+
+        def done(found: list[Retake]) -> None:
+            self._retakes[transcript.lane] = (words, found)
+            self.changed.emit()
+
+        self._desk.jobs.start(slot, "Looking for retakes", work, done, quiet=True)
+
+    def take_cuts(self, found: FoundRetake, keep: int) -> list[tuple[int, int]]:
+        """What goes when one take is kept: every other take, and the pause to the next one where nobody else speaks in it."""
+        table = self.table
+        cuts = []
+        for k, (start, end) in enumerate(found.spans):
+            if k == keep:
+                continue
+            lane_rows = [r for r in table.rows_in(start, end) if table.voice(r).lane == found.lane]
+            if not lane_rows:
+                continue
+            cut = self.word_cut(lane_rows)
+            a, b = cut.start_frame, cut.end_frame
+            if k + 1 < len(found.spans):
+                following = found.spans[k + 1][0]
+                between = [r for r in table.rows_in(end, following) if table.voice(r).lane != found.lane and not table.is_sound[r]]
+                own = [r for r in table.rows_in(end, following) if table.voice(r).lane == found.lane and table.words[r].kind is WordKind.WORD]
+                if not between and not own and following - end < 4 * self._desk.episode.rate:
+                    b = max(b, self.word_cut(table.rows_in(start, following) or lane_rows).end_frame)
+            cuts.append((a, b))
+        return cuts
+
+    # -- following the model ----------------------------------------------------------
+
+    def _on_episode_changed(self, before: Any, after: Any) -> None:
+        if before.id != after.id:
+            self._voicings.clear()
+            self._retakes.clear()
+            self._turned_off = False
+        if before.transcripts is not after.transcripts or before.lanes is not after.lanes:
+            self.changed.emit()
+
+    def _on_measured(self) -> None:
+        self.changed.emit()

@@ -1,0 +1,1 @@
+"""The words pane: what is said, as a page to read and to edit."""

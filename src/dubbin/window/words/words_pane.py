@@ -1,0 +1,106 @@
+"""The words with what finds in them: a field for a text, next and previous, and the size of the letters."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
+
+from dubbin.window.desk import Desk
+from dubbin.window.lanes.selection import Selection
+from dubbin.window.lanes.viewport import Viewport
+from dubbin.window.parts.card import label
+from dubbin.window.speech_desk import SpeechDesk
+from dubbin.window.theme import Theme
+from dubbin.window.words.words_view import WordsView
+
+
+class WordsPane(QWidget):
+    def __init__(self, desk: Desk, speech: SpeechDesk, selection: Selection, view: Viewport, theme: Theme) -> None:
+        super().__init__()
+        self._speech, self._selection, self._view = speech, selection, view
+        self.words = WordsView(desk, speech, selection, theme)
+        self.field = QLineEdit()
+        self.field.setPlaceholderText("Find words (Ctrl+F)")
+        self.field.setAccessibleName("Find words")
+        self.field.setClearButtonEnabled(True)
+        self.field.setMaximumWidth(240)
+        self.count = label("", "muted")
+        self._places: list[tuple[int, int]] = []
+        self._at = -1
+        row = QHBoxLayout()
+        row.setContentsMargins(10, 4, 10, 4)
+        row.setSpacing(6)
+        row.addWidget(self.field)
+        for text, tip, act in (("‹", "Previous place (Shift+F3)", lambda: self.step(-1)), ("›", "Next place (F3)", lambda: self.step(1))):
+            row.addWidget(self._small_button(text, tip, act))
+        row.addWidget(self.count)
+        row.addStretch(1)
+        self.legend = label("dashed: filler · dotted: doubtful · bar: pause · stitches: cut", "muted")
+        row.addWidget(self.legend)
+        row.addSpacing(8)
+        row.addWidget(self._small_button("A−", "Smaller letters", lambda: self.words.set_size(self.words.size_px - 1)))
+        row.addWidget(self._small_button("A+", "Larger letters", lambda: self.words.set_size(self.words.size_px + 1)))
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addLayout(row)
+        column.addWidget(self.words, 1)
+        self.field.textChanged.connect(self._on_text)
+        self.field.returnPressed.connect(lambda: self.step(1))
+        speech.changed.connect(self._find)
+
+    @staticmethod
+    def _small_button(text: str, tip: str, act) -> QPushButton:  # type: ignore[no-untyped-def]
+        button = QPushButton(text)
+        button.setProperty("kind", "letter")
+        button.setToolTip(tip)
+        button.setAccessibleName(tip)
+        button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        button.clicked.connect(lambda: act())
+        return button
+
+    def find(self) -> None:
+        """Put the cursor into the field."""
+        self.field.setFocus()
+        self.field.selectAll()
+
+    def _on_text(self) -> None:
+        self._at = -1
+        self._find()
+        if self._places:
+            self.step(1)
+
+    def _find(self) -> None:
+        text = self.field.text().strip()
+        self._places = self._speech.table.find(text) if text else []
+        self.words.found = frozenset(r for a, b in self._places for r in range(a, b))
+        self._show_count()
+        viewport = self.words.viewport()
+        if viewport is not None:
+            viewport.update()
+
+    def _show_count(self) -> None:
+        if not self.field.text().strip():
+            self.count.setText("")
+        elif not self._places:
+            self.count.setText("not found")
+        else:
+            self.count.setText(f"{self._at + 1} of {len(self._places)}" if self._at >= 0 else f"{len(self._places)} places")
+
+    def step(self, direction: int) -> None:
+        """Go to the next (1) or previous (-1) place."""
+        if not self._places:
+            return
+        starts = self._speech.table.starts
+        if self._at < 0:
+            head = self._selection.head
+            later = [k for k, (a, _) in enumerate(self._places) if starts[a] >= head]
+            self._at = (later[0] if later else 0) if direction > 0 else ((later[0] if later else len(self._places)) - 1) % len(self._places)
+        else:
+            self._at = (self._at + direction) % len(self._places)
+        first, last = self._places[self._at]
+        self.words.select_rows(list(range(first, last)))
+        self._selection.set_head(int(starts[first]))
+        self._view.reveal(self._selection.head)
+        self.words.reveal(first)
+        self._show_count()

@@ -1,0 +1,482 @@
+"""The page of words: reads speaker by speaker, follows the play head, and is edited by words."""
+
+from __future__ import annotations
+
+from bisect import bisect_right
+
+import numpy as np
+from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QContextMenuEvent, QFont, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent
+from PyQt6.QtWidgets import QAbstractScrollArea
+
+from dubbin.core.episode.time_map import program_map
+from dubbin.window.desk import Desk
+from dubbin.window.lanes.selection import Selection
+from dubbin.window.parts.figures import clock
+from dubbin.window.speech_desk import SpeechDesk
+from dubbin.window.theme import Theme, font
+from dubbin.window.words.flow import GUTTER, MARGIN, Flow, Item, ItemKind, Laid
+from dubbin.window.words.stream import paragraphs
+
+SMALLEST_PX, LARGEST_PX = 13, 28
+DOUBTFUL = 0.35  # confidence below which a word is marked
+TOP = 8.0
+
+
+class WordsView(QAbstractScrollArea):
+    """Click: go there. Drag: select words. Double-click: play from there. A stitch opens and closes what was cut."""
+
+    play_wanted = pyqtSignal(int)
+    menu_wanted = pyqtSignal(object)
+    correct_wanted = pyqtSignal(int)
+
+    def __init__(self, desk: Desk, speech: SpeechDesk, selection: Selection, theme: Theme) -> None:
+        super().__init__()
+        self._desk, self._speech, self._selection, self._theme = desk, speech, selection, theme
+        self._px = min(max(int(speech.preferences.get("words_px", 17)), SMALLEST_PX), LARGEST_PX)
+        self._flow: Flow | None = None
+        self._laid: list[Laid] = []
+        self._tops: list[float] = []
+        self._order: dict[int, int] = {}  # place of each row among those that are shown
+        self._firsts: list[int] = [0]  # place of each paragraph's first row
+        self._rows: list[int] = []
+        self._opened: frozenset[int] = frozenset()
+        self._here: int | None = None
+        self._press: tuple[QPointF, int | None] | None = None
+        self._anchor: int | None = None
+        self.found: frozenset[int] = frozenset()
+        self._stale = True
+        self.setFrameShape(self.Shape.NoFrame)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("Words")
+        port = self.viewport()
+        assert port is not None
+        port.setMouseTracking(True)
+        port.setCursor(Qt.CursorShape.IBeamCursor)
+        bar = self.verticalScrollBar()
+        assert bar is not None
+        bar.setSingleStep(28)
+        desk.episode_changed.connect(self._on_changed)
+        speech.changed.connect(self._on_changed)
+        selection.changed.connect(self._repaint)
+        selection.head_changed.connect(self._on_head)
+        theme.changed.connect(self._on_theme)
+
+    # -- laying out -------------------------------------------------------------------
+
+    def _repaint(self) -> None:
+        port = self.viewport()
+        if port is not None:
+            port.update()
+
+    def _on_theme(self) -> None:
+        self._flow = None
+        self._on_changed()
+
+    def _on_changed(self, *_: object) -> None:
+        self._stale = True
+        self._repaint()
+
+    def set_size(self, px: int) -> None:
+        """Size of the text in pixels."""
+        px = min(max(px, SMALLEST_PX), LARGEST_PX)
+        if px != self._px:
+            self._px = px
+            self._speech.preferences.set("words_px", px)
+            self._flow = None
+            self._on_changed()
+
+    @property
+    def size_px(self) -> int:
+        return self._px
+
+    def _text_font(self) -> QFont:
+        return font(self._px)
+
+    def _small_font(self) -> QFont:
+        return font(max(self._px - 4, 12), 500)
+
+    def _lay_out(self) -> None:
+        port = self.viewport()
+        assert port is not None
+        if self._flow is None or self._flow.width != port.width():
+            self._flow = Flow(self._text_font(), self._small_font(), port.width())
+            self._stale = True
+        if not self._stale:
+            return
+        self._stale = False
+        table = self._speech.table
+        if any(r >= len(table) for r in self._opened):
+            self._opened = frozenset()
+        parts = paragraphs(table, self._desk.episode, program_map(self._desk.episode))
+        self._laid = [self._flow.lay(p, table, self._opened) for p in parts]
+        self._flow.keep_only(self._laid)
+        heights = np.array([item.height for item in self._laid])
+        tops = TOP + np.concatenate([[0.0], np.cumsum(heights)]) if len(heights) else np.array([TOP])
+        self._tops = tops[:-1].tolist() if len(heights) else []
+        self._rows = np.concatenate([p.rows for p in parts]).tolist() if parts else []
+        self._order = {row: k for k, row in enumerate(self._rows)}
+        self._firsts = np.concatenate([[0], np.cumsum([len(p.rows) for p in parts])]).tolist() if parts else [0]
+        bar = self.verticalScrollBar()
+        assert bar is not None
+        bar.setRange(0, max(0, round(float(tops[-1]) + TOP - port.height())))
+        bar.setPageStep(port.height())
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        self._on_changed()
+
+    def scrollContentsBy(self, dx: int, dy: int) -> None:
+        self._repaint()
+
+    def _offset(self) -> float:
+        bar = self.verticalScrollBar()
+        return float(bar.value()) if bar is not None else 0.0
+
+    # -- where things are -------------------------------------------------------------
+
+    def item_at(self, position: QPointF) -> Item | None:
+        """The word or mark at a point of the viewport; of empty room on a line, the last one before."""
+        self._lay_out()
+        y = position.y() + self._offset()
+        k = bisect_right(self._tops, y) - 1
+        if k < 0:
+            return self._laid[0].lines[0][0] if self._laid and self._laid[0].lines[0] else None
+        laid = self._laid[k]
+        line = int((y - self._tops[k] - laid.heading_height) // laid.line_height)
+        line = min(max(line, 0), len(laid.lines) - 1)
+        items = laid.lines[line]
+        best = None
+        for item in items:
+            if item.x - 2 <= position.x():
+                best = item
+        return best or (items[0] if items else None)
+
+    def _row_rect(self, row: int) -> QRectF | None:
+        """Where a word stands, in the page's own coordinates."""
+        place = self._order.get(row)
+        if place is None:
+            return None
+        k = bisect_right(self._firsts, place) - 1
+        laid, top = self._laid[k], self._tops[k]
+        rect = None
+        for n, items in enumerate(laid.lines):
+            for item in items:
+                if item.row == row or row in item.rows:
+                    rect = QRectF(item.x, top + laid.heading_height + n * laid.line_height, item.width, laid.line_height)
+                    if item.kind not in (ItemKind.PAUSE, ItemKind.STITCH):
+                        return rect
+        return rect
+
+    def reveal(self, row: int) -> None:
+        """Scroll so that a word is seen."""
+        self._lay_out()
+        rect = self._row_rect(row)
+        bar, port = self.verticalScrollBar(), self.viewport()
+        if rect is None or bar is None or port is None:
+            return
+        if rect.top() < self._offset() + 4 or rect.bottom() > self._offset() + port.height() - 4:
+            bar.setValue(round(rect.top() - port.height() * 0.35))
+
+    def _on_head(self) -> None:
+        if not self.isVisible():
+            return
+        row = self._speech.table.row_at(self._selection.head)
+        if row is not None and row != self._here:
+            self._here = row
+            if self._press is None:
+                self.reveal(row)
+            self._repaint()
+        elif row is None:
+            self._repaint()
+
+    # -- acts of the person -----------------------------------------------------------
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is None or event.button() != Qt.MouseButton.LeftButton:
+            return
+        item = self.item_at(event.position())
+        if item is None:
+            return
+        if event.modifiers() & Qt.KeyboardModifier.ShiftModifier and self._anchor is not None:
+            self._select(self._anchor, item.row)
+            return
+        self._press = event.position(), item.row
+        self._anchor = item.row
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        if event is None:
+            return
+        if self._press is None:
+            item = self.item_at(event.position())
+            port = self.viewport()
+            over = item is not None and item.kind is ItemKind.STITCH and item.x <= event.position().x() <= item.x + item.width
+            if port is not None:
+                port.setCursor(Qt.CursorShape.PointingHandCursor if over else Qt.CursorShape.IBeamCursor)
+            return
+        item = self.item_at(event.position())
+        if item is not None and (event.position() - self._press[0]).manhattanLength() > 5 and self._press[1] is not None:
+            self._select(self._press[1], item.row)
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        if event is None or self._press is None:
+            return
+        moved = (event.position() - self._press[0]).manhattanLength() > 5
+        self._press = None
+        if moved:
+            return
+        item = self.item_at(event.position())
+        if item is None:
+            return
+        if item.kind is ItemKind.STITCH and item.x <= event.position().x() <= item.x + item.width:
+            self._open(item)
+            return
+        table = self._speech.table
+        self._selection.clear()
+        self._selection.set_head(int(table.starts[item.row]))
+        if item.kind is ItemKind.OPENED:
+            self._selection.pick_cut(self._desk.episode.cut_at(int(table.starts[item.row] + table.ends[item.row]) // 2))
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
+        item = self.item_at(event.position()) if event else None
+        if item is not None and item.kind is not ItemKind.STITCH:
+            self._press = None
+            self.play_wanted.emit(int(self._speech.table.starts[item.row]))
+
+    def _open(self, item: Item) -> None:
+        """Show what a stitch folds, and pick the cut."""
+        self._opened = self._opened | frozenset(item.rows)
+        table, episode = self._speech.table, self._desk.episode
+        if item.rows:
+            middle = int(table.starts[item.rows[0]] + table.ends[item.rows[0]]) // 2
+            cut = episode.cut_at(middle)
+        else:
+            start = int(table.starts[item.row])
+            cut = max((c for c in episode.cuts if c.end_frame <= start + episode.rate // 10), key=lambda c: c.end_frame, default=None)
+        self._selection.pick_cut(cut)
+        if cut is not None:
+            self._selection.set_head(cut.end_frame)
+        self._on_changed()
+
+    def close_opened(self) -> None:
+        """Fold all cuts again."""
+        if self._opened:
+            self._opened = frozenset()
+            self._on_changed()
+
+    def _select(self, first: int, last: int) -> None:
+        a, b = sorted((self._order.get(first, 0), self._order.get(last, 0)))
+        self.select_rows(self._rows[a : b + 1])
+
+    def select_rows(self, rows: list[int]) -> None:
+        """Select words in the order in which they stand."""
+        table = self._speech.table
+        if rows:
+            start = int(table.starts[rows[0]])
+            self._selection.select_words(tuple(rows), start, int(max(table.ends[r] for r in rows)))
+
+    def row_by(self, row: int | None, step: int) -> int | None:
+        """The word that stands `step` words further on the page."""
+        if not self._rows:
+            return None
+        if row is None or row not in self._order:
+            return self._rows[0]
+        return self._rows[min(max(self._order[row] + step, 0), len(self._rows) - 1)]
+
+    def head_row(self) -> int | None:
+        """The word at the play head, or the next one after it."""
+        table = self._speech.table
+        if not len(table):
+            return None
+        row = table.row_at(self._selection.head)
+        if row is None:
+            k = int(np.searchsorted(table.starts, self._selection.head))
+            row = min(k, len(table) - 1)
+        return row
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is None:
+            return
+        self._lay_out()
+        key, shift = event.key(), bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+        if event.modifiers() & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.AltModifier):
+            event.ignore()
+            return
+        if key == Qt.Key.Key_Escape and self._opened:
+            self.close_opened()
+            return
+        step = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}.get(Qt.Key(key))
+        if step is None:
+            event.ignore()
+            return
+        rows = self._selection.rows
+        if shift:
+            if not rows or self._anchor not in rows:
+                self._anchor = self.head_row()
+                end = self._anchor
+            else:
+                end = rows[-1] if rows[0] == self._anchor else rows[0]
+                end = self.row_by(end, step)
+            if self._anchor is not None and end is not None:
+                self._select(self._anchor, end)
+                self.reveal(end)
+            return
+        row = self.row_by(self.head_row(), step)
+        if row is not None:
+            self._selection.clear()
+            self._anchor = row
+            self._selection.set_head(int(self._speech.table.starts[row]))
+            self.reveal(row)
+
+    def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
+        if event is None:
+            return
+        item = self.item_at(QPointF(event.pos()))
+        if item is None:
+            return
+        if item.row not in self._selection.rows:
+            if item.kind is ItemKind.STITCH:
+                self._open(item)
+            else:
+                self.select_rows([item.row])
+                self._selection.set_head(int(self._speech.table.starts[item.row]))
+        self.menu_wanted.emit(event.globalPos())
+
+    # -- painting ---------------------------------------------------------------------
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        self._lay_out()
+        c = self._theme.colours
+        port = self.viewport()
+        assert port is not None
+        p = QPainter(port)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        p.fillRect(port.rect(), c.q("card"))
+        if not self._laid:
+            self._paint_empty(p)
+            return
+        offset, height = self._offset(), port.height()
+        first = max(bisect_right(self._tops, offset) - 1, 0)
+        selected = frozenset(self._selection.rows)
+        last_voice = self._laid[first - 1].paragraph.voice if first else None
+        for k in range(first, len(self._laid)):
+            top = self._tops[k] - offset
+            if top > height:
+                break
+            laid = self._laid[k]
+            self._paint_headings(p, laid, top)
+            self._paint_speaker(p, laid, top + laid.heading_height, laid.paragraph.voice != last_voice or k == first)
+            last_voice = laid.paragraph.voice
+            for n, items in enumerate(laid.lines):
+                y = top + laid.heading_height + n * laid.line_height
+                if -laid.line_height < y < height:
+                    self._paint_line(p, items, y, laid.line_height, selected)
+
+    def _paint_empty(self, p: QPainter) -> None:
+        c = self._theme.colours
+        port = self.viewport()
+        assert port is not None
+        p.setPen(c.q("muted"))
+        p.setFont(font(16))
+        fraction = self._speech.progress()
+        if fraction is not None:
+            text = f"Writing down what is said … {100 * fraction:.0f} %\nYou can go on working; the words appear here voice by voice."
+        elif not self._desk.episode.lanes:
+            text = "Add recordings in Intake; their words will stand here."
+        else:
+            text = "No words yet. “Write the words down”, at the right, begins; or bring a transcript of your own."
+        p.drawText(QRectF(port.rect()).adjusted(24, 12, -24, -12), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, text)
+
+    def _paint_headings(self, p: QPainter, laid: Laid, top: float) -> None:
+        c = self._theme.colours
+        port = self.viewport()
+        assert port is not None
+        count = len(laid.paragraph.headings)
+        for k, heading in enumerate(laid.paragraph.headings):
+            h = laid.heading_height / count
+            area = QRectF(GUTTER, top + k * h, port.width() - GUTTER - MARGIN, h)
+            p.setFont(font(self._px + (2 if heading.kind == "chapter" else -1), 700))
+            p.setPen(c.q("ink" if heading.kind == "chapter" else "thread_text"))
+            p.drawText(area, Qt.AlignmentFlag.AlignVCenter, heading.text)
+            width = p.fontMetrics().horizontalAdvance(heading.text)
+            p.setPen(QPen(c.q("line"), 1))
+            p.drawLine(QPointF(area.left() + width + 12, area.center().y()), QPointF(area.right(), area.center().y()))
+
+    def _paint_speaker(self, p: QPainter, laid: Laid, y: float, named: bool) -> None:
+        c = self._theme.colours
+        table = self._speech.table
+        area = QRectF(12, y, GUTTER - 24, laid.line_height)
+        if named and laid.paragraph.voice < len(table.voices):
+            p.setFont(font(max(self._px - 2, 13), 700))
+            p.setPen(c.q("saddle"))
+            name = p.fontMetrics().elidedText(table.voices[laid.paragraph.voice].name, Qt.TextElideMode.ElideRight, round(area.width()))
+            p.drawText(area, Qt.AlignmentFlag.AlignVCenter, name)
+            if len(laid.lines) > 1:
+                p.setFont(font(13))
+                p.setPen(c.q("muted"))
+                start = int(table.starts[laid.paragraph.rows[0]]) / self._desk.episode.rate
+                p.drawText(area.translated(0, laid.line_height * 0.86), Qt.AlignmentFlag.AlignVCenter, clock(start))
+
+    def _paint_line(self, p: QPainter, items: tuple[Item, ...], y: float, height: float, selected: frozenset[int]) -> None:
+        c, table = self._theme.colours, self._speech.table
+        text_font, small = self._text_font(), self._small_font()
+        for item in items:
+            area = QRectF(item.x, y, item.width, height)
+            back = area.adjusted(-2.5, 2, 2.5, -2)
+            if item.kind in (ItemKind.STITCH, ItemKind.PAUSE):
+                self._paint_mark(p, item, area)
+                continue
+            if item.row in selected:
+                p.fillRect(back, c.q("saddle", 62))
+            elif item.row in self.found:
+                p.fillRect(back, c.q("thread", 95))
+            here = item.row == self._here and table.starts[item.row] <= self._selection.head < table.ends[item.row]
+            if here:
+                p.setPen(Qt.PenStyle.NoPen)
+                p.setBrush(c.q("indigo", 46))
+                p.drawRoundedRect(back, 4, 4)
+                p.fillRect(QRectF(back.left(), back.bottom() - 2, back.width(), 2), c.q("indigo"))
+            if item.kind is ItemKind.SOUND:
+                p.setFont(small)
+                p.setPen(c.q("muted"))
+                p.drawText(area, Qt.AlignmentFlag.AlignCenter, item.text)
+                p.setPen(QPen(c.q("line"), 1))
+                p.setBrush(Qt.BrushStyle.NoBrush)
+                p.drawRoundedRect(area.adjusted(0, 5, 0, -5), 6, 6)
+                continue
+            p.setFont(text_font)
+            p.setPen(c.q("muted" if item.kind is not ItemKind.WORD else "ink"))
+            p.drawText(area.adjusted(0, 0, 6, 0), Qt.AlignmentFlag.AlignVCenter, item.text)
+            middle = y + height * 0.52
+            if item.kind is ItemKind.OPENED:
+                p.setPen(QPen(c.q("thread"), 1.6))
+                p.drawLine(QPointF(area.left(), middle), QPointF(area.right(), middle))
+            elif item.kind is ItemKind.FILLER:
+                self._underline(p, area, "thread", Qt.PenStyle.DashLine)
+            elif table.words[item.row].confidence < DOUBTFUL:
+                self._underline(p, area, "brick", Qt.PenStyle.DotLine)
+
+    def _underline(self, p: QPainter, area: QRectF, colour: str, style: Qt.PenStyle) -> None:
+        p.setPen(QPen(self._theme.colours.q(colour), 1.6, style))
+        y = area.bottom() - area.height() * 0.16
+        p.drawLine(QPointF(area.left(), y), QPointF(area.right(), y))
+
+    def _paint_mark(self, p: QPainter, item: Item, area: QRectF) -> None:
+        c = self._theme.colours
+        if item.kind is ItemKind.PAUSE:
+            bar = QRectF(area.left(), area.center().y() - 2, area.width(), 4)
+            p.setPen(Qt.PenStyle.NoPen)
+            p.setBrush(c.q("line"))
+            p.drawRoundedRect(bar, 2, 2)
+            return
+        box = area.adjusted(0, 4, 0, -4)
+        p.setPen(Qt.PenStyle.NoPen)
+        p.setBrush(c.q("thread", 34))
+        p.drawRoundedRect(box, 4, 4)
+        pen = QPen(c.q("thread"), 1.8)
+        pen.setDashPattern([2.4, 1.8])
+        p.setPen(pen)
+        p.drawLine(QPointF(box.left() + 1, box.top()), QPointF(box.left() + 1, box.bottom()))
+        p.drawLine(QPointF(box.right() - 1, box.top()), QPointF(box.right() - 1, box.bottom()))
+        p.setPen(c.q("thread_text"))
+        p.setFont(self._small_font())
+        p.drawText(area, Qt.AlignmentFlag.AlignCenter, item.text)

@@ -1,0 +1,194 @@
+"""The program under any sequence of cuts, moves, copies, inserts and breaks: everything stays in step, and undo gives it back."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from itertools import pairwise
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from dubbin.core.episode import commands, edit_commands
+from dubbin.core.episode.document import Document, new_episode
+from dubbin.core.episode.history import History
+from dubbin.core.episode.model import ATTIC, Cut, Episode, Lane, PlacedKind, Recording, Stretch
+from dubbin.core.episode.time_map import merged, moved_away, program_map, session_map, without
+from dubbin.core.mix.program import Program, SessionMix
+from dubbin.core.sound.source import Sound
+
+LENGTH = 20_000
+frames = st.integers(0, LENGTH)
+stretches = st.tuples(frames, frames).filter(lambda s: s[0] != s[1]).map(sorted)
+
+
+def episode() -> Episode:
+    recordings = (Recording("r", "/tmp/a.wav", "f", LENGTH, 48000, 1), Recording("s", "/tmp/b.wav", "g", LENGTH, 48000, 1))
+    return replace(new_episode(), recordings=recordings, lanes=(Lane("l", "r", (0,), "Ines"), Lane("m", "s", (0,), "Tobias")))
+
+
+ACTS = st.one_of(
+    st.tuples(st.just("cut"), stretches),
+    st.tuples(st.just("back"), st.integers(0, 20)),
+    st.tuples(st.just("move"), st.tuples(stretches, frames)),
+    st.tuples(st.just("copy"), st.tuples(stretches, frames)),
+    st.tuples(st.just("break"), st.tuples(frames, st.integers(1, 3000))),
+    st.tuples(st.just("remove"), st.integers(0, 20)),
+    st.tuples(st.just("start"), frames),
+    st.tuples(st.just("end"), frames),
+)
+
+
+def act(now: Episode, kind: str, value, number: int) -> commands.Change:
+    id = f"p{number}"
+    if kind == "cut":
+        return commands.cut_stretch(now, *value)
+    if kind == "back":
+        return commands.put_back(now, now.cuts[value % len(now.cuts)]) if now.cuts else commands.put_back_all(now)
+    if kind in ("move", "copy"):
+        heard = program_map(now)
+        (a, b), at = value
+        first, last = heard.to_program_or_next(a), heard.to_program_or_next(b)
+        parts = heard.stretches_between(min(first, last), max(first, last))
+        change = edit_commands.move_stretches if kind == "move" else edit_commands.copy_stretches
+        return change(now, parts, at, id)
+    if kind == "break":
+        return edit_commands.insert_break(now, value[0], value[1], id)
+    if kind == "remove":
+        return edit_commands.remove_placed(now, now.placed[value % len(now.placed)].id if now.placed else "none")
+    return (commands.set_start if kind == "start" else commands.set_end)(now, value)
+
+
+def check(now: Episode) -> None:
+    heard = program_map(now)
+    assert heard.program_frames == sum(s.frames for s in heard.spans)
+    assert all(a.program + a.frames == b.program for a, b in pairwise(heard.spans))
+    copies = {p.id for p in now.placed if p.kind is PlacedKind.COPY}
+    first = sorted((s.start, s.end) for s in heard.spans if s.placed not in copies)
+    assert all(a[1] <= b[0] for a, b in pairwise(first)), "nothing is heard twice but copies"
+    # What is neither cut nor moved is heard at its place; what is moved and not cut is heard too.
+    expected = sum(b - a for a, b in without(0, LENGTH, merged(now.cuts)))
+    inside = sum(b - a for a, b in first if a < ATTIC)
+    assert inside == expected
+    for frame in range(0, LENGTH, 997):
+        at = heard.to_program(frame)
+        if at is not None:
+            assert heard.to_session(at) == frame
+        is_cut = any(c.start_frame <= frame < c.end_frame for c in now.cuts)
+        assert at is None or not is_cut or any(s.placed in copies for s in heard.spans)
+    many = heard.many_to_program(np.arange(0, LENGTH, 991))
+    for frame, at in zip(range(0, LENGTH, 991), many, strict=True):
+        assert at == (heard.to_program(frame) if any(a <= frame < b for a, b in first) else -1)
+
+
+@given(st.lists(ACTS, max_size=12))
+@settings(deadline=None, max_examples=60)
+def test_any_sequence_keeps_every_frame_where_it_belongs_and_undo_gives_all_back(sequence):
+    history = History(episode())
+    states = [(history.episode, program_map(history.episode).spans)]
+    for number, (kind, value) in enumerate(sequence):
+        if history.do(act(history.episode, kind, value, number)):
+            check(history.episode)
+            states.append((history.episode, program_map(history.episode).spans))
+    for before, spans in reversed(states[:-1]):
+        history.undo()
+        assert history.episode == before and program_map(history.episode).spans == spans
+
+
+@given(st.lists(ACTS, max_size=8))
+@settings(deadline=None, max_examples=25)
+def test_all_lanes_stay_in_step(sequence):
+    now = episode()
+    for number, (kind, value) in enumerate(sequence):
+        now = act(now, kind, value, number).episode
+    count = np.arange(LENGTH, dtype=np.float32) / LENGTH
+    heard = program_map(now)
+    sounds = {"l": Sound(count[None], 48000), "m": Sound(count[None], 48000)}
+    alone = [Program(SessionMix(replace(now, lanes=(lane,)), sounds), heard, 0.0) for lane in now.lanes]
+    a, b = (p.read(0, heard.program_frames)[0] for p in alone)
+    assert np.array_equal(a, b)
+    for span in heard.spans:
+        expected = count[span.start : span.end] if span.start < ATTIC else np.zeros(span.frames, np.float32)
+        assert np.array_equal(a[span.program : span.program + span.frames], expected)
+
+
+def test_blocks_of_a_program_join_to_the_whole():
+    now = edit_commands.move_stretches(commands.cut_stretch(episode(), 3000, 4000).episode, [(9000, 12000)], 1500, "m").episode
+    now = edit_commands.insert_break(now, 6000, 2500, "b", cue=True).episode
+    rng = np.random.default_rng(0)
+    sounds = {k: Sound(rng.standard_normal((1, LENGTH)).astype(np.float32) * 0.1, 48000) for k in "lm"}
+    program = Program(SessionMix(now, sounds), program_map(now), None)
+    whole = program.read(0, program.frames)
+    for size in (701, 4096):
+        parts = [Program(program.mix, program.map, None).read(k, min(k + size, program.frames)) for k in range(0, program.frames, size)]
+        assert np.allclose(np.concatenate(parts, axis=1), whole, atol=1e-6)
+
+
+def test_what_is_moved_goes_back_when_it_is_taken_out():
+    now = edit_commands.move_stretches(episode(), [(5000, 8000)], 1000, "m").episode
+    assert program_map(now).stretches_between(0, 5000) == [(0, 1000), (5000, 8000), (1000, 2000)]
+    assert moved_away(now) == [(5000, 8000)] and session_map(now).program_frames == LENGTH
+    assert program_map(edit_commands.remove_placed(now, "m").episode).spans == program_map(episode()).spans
+
+
+def test_a_cut_reaches_what_was_moved_and_a_copy_stays_as_it_was_taken():
+    now = edit_commands.move_stretches(episode(), [(5000, 8000)], 1000, "m").episode
+    now = edit_commands.copy_stretches(now, [(6000, 7000)], 0, "c").episode
+    now = commands.cut_stretch(now, 6500, 6600).episode
+    heard = program_map(now).stretches_between(0, 99_999)
+    assert heard[:4] == [(6000, 7000), (0, 1000), (5000, 6500), (6600, 8000)]
+
+
+def test_a_take_that_is_cut_can_be_heard_as_a_patch():
+    now = commands.cut_stretch(episode(), 4000, 9000).episode
+    now = edit_commands.copy_stretches(now, [(5000, 5500)], 12_000, "c").episode
+    heard = program_map(now)
+    assert heard.to_program(5200) == 12_000 - 5000 + 200 and heard.to_program(4200) is None
+
+
+def test_an_insert_brings_its_lane_and_takes_it_along():
+    recording = Recording("i", "/tmp/i.wav", "h", 3000, 48000, 2)
+    now = edit_commands.insert_recording(episode(), recording, [Lane("n", "i", (0, 1), "Intro")], 0, "p", "Intro").episode
+    assert now.frames == LENGTH and program_map(now).program_frames == LENGTH + 3000
+    assert now.lane("n").is_insert and program_map(now).spans[0].start == now.lane("n").start_frame
+    for gone in (edit_commands.remove_placed(now, "p").episode, commands.remove_lane(now, "n").episode):
+        assert gone.placed == () and len(gone.lanes) == 2 and len(gone.recordings) == 2
+
+
+def test_a_nudge_before_the_beginning_moves_everything_that_is_anchored_but_inserts():
+    now = edit_commands.insert_break(episode(), 5000, 1000, "b").episode
+    now = commands.toggle_split(commands.cut_stretch(now, 100, 200).episode, 300).episode
+    moved = commands.nudge(now, "l", -50).episode
+    assert moved.cuts == (Cut(150, 250),) and moved.splits == (350,)
+    assert moved.placed[0].at_frame == 5050 and moved.placed[0].pieces == now.placed[0].pieces
+
+
+def test_the_program_has_one_start_and_one_end():
+    now = commands.set_start(commands.set_start(episode(), 500).episode, 200).episode
+    now = commands.set_end(commands.set_end(now, 15_000).episode, 16_000).episode
+    assert program_map(now).stretches_between(0, LENGTH) == [(200, 16_000)]
+
+
+@pytest.mark.parametrize("discard", [False, True])
+def test_undo_outlives_the_program(tmp_path, discard):
+    document = Document(tmp_path, episode())
+    for k in range(4):
+        document.do(commands.cut_stretch(document.episode, 1000 * k, 1000 * k + 100))
+    document.undo()
+    document.save(tmp_path / "e.dubbin")
+    if discard:
+        document.do(commands.cut_stretch(document.episode, 9000, 9100))
+    document.close()
+    again = Document.opened(tmp_path, tmp_path / "e.dubbin")
+    assert len(again.history.done) == (0 if discard else 3)
+    if not discard:
+        again.go_to(1)
+        assert [c.start_frame for c in again.episode.cuts] == [0]
+        again.go_to(3)
+        assert again.episode == document.episode and again.redo() is not None
+    again.close()
+
+
+def test_a_kept_pause_is_an_ordinary_stretch():
+    assert without(0, 10, [(2, 3), (5, 20)]) == [(0, 2), (3, 5)] and Stretch(1, 2) < Stretch(2, 3)
