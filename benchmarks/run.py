@@ -1,7 +1,7 @@
 """Measures every repair on degraded demo voices, beside peers, and writes docs/benchmarks.md.
 
     ./benchmarks/run            sets up an environment of its own and runs everything
-    python benchmarks/run.py [PART ...]    only some parts: denoise, hum, clicks, clipping, rumble, echo, together, speed, memory
+    python benchmarks/run.py [PART ...]    only some parts: denoise, hum, clicks, clipping, rumble, echo, together, speed, editing, memory
 
 Peers and scores are needed here only. A peer that is not installed is left out. Speed is given in times real time and as a
 ratio to the peer in the same run, since machines differ and are noisy.
@@ -19,6 +19,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 import degraded
+import editing
 import numpy as np
 import peers
 from degraded import Clip, Pair
@@ -264,6 +265,11 @@ def main() -> None:
     if not wanted or "speed" in wanted:
         lines += ["", "| on four minutes, mono | x real time | ratio |", "| --- | --- | --- |"]
         lines += [f"| {a} | {b} | {c} |" for a, b, c in speed(clips)]
+    if not wanted or "editing" in wanted:
+        lines += ["", "| editing, on the demo as recorded | |", "| --- | --- |"]
+        for name, figure in editing.rows():
+            print(name, figure, flush=True)
+            lines.append(f"| {name} | {figure} |")
     if not wanted or "memory" in wanted:
         lines += ["", *memory(clips)]
     lines += ["", f"Peak memory of this benchmark: {resource.getrusage(resource.RUSAGE_SELF).ru_maxrss // 1024} MB.", ""]

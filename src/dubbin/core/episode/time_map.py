@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from bisect import bisect_left, bisect_right
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -40,13 +41,13 @@ class TimeMap:
                 at += end - start
         self.spans: tuple[Span, ...] = tuple(spans)
         self.program_frames = at
-        self._programs = np.array([s.program for s in spans], np.int64)
+        self._program_list = [s.program for s in spans]
         first = [i for i, s in enumerate(spans) if s.placed not in copies]
         order = sorted(first, key=lambda i: spans[i].start)
-        self._by_session = np.array(order, np.int64)
         self._starts = np.array([spans[i].start for i in order], np.int64)
         self._ends = np.array([spans[i].end for i in order], np.int64)
         self._at = np.array([spans[i].program for i in order], np.int64)
+        self._start_list, self._end_list, self._at_list = (a.tolist() for a in (self._starts, self._ends, self._at))
         self._copies = [s for s in spans if s.placed in copies]
 
     def to_session(self, program: int) -> int:
@@ -56,15 +57,24 @@ class TimeMap:
         span = self.spans[self.span_at(program)]
         return span.start + program - span.program
 
+    def many_to_session(self, program: NDArray[np.int64]) -> NDArray[np.int64]:
+        """`to_session` for many frames at once."""
+        if not self.spans:
+            return np.zeros(len(program), np.int64)
+        programs = np.array(self._program_list, np.int64)
+        starts = np.array([s.start for s in self.spans], np.int64)
+        i = np.maximum(np.searchsorted(programs, program, side="right") - 1, 0)
+        return np.asarray(starts[i] + program - programs[i])
+
     def span_at(self, program: int) -> int:
         """Number of the span that is heard at a program frame."""
-        return max(int(np.searchsorted(self._programs, program, side="right")) - 1, 0)
+        return max(bisect_right(self._program_list, program) - 1, 0)
 
     def to_program(self, session: int) -> int | None:
         """Program frame at which a session frame is heard; None where it is not."""
-        i = int(np.searchsorted(self._starts, session, side="right")) - 1
-        if i >= 0 and session < self._ends[i]:
-            return int(self._at[i]) + session - int(self._starts[i])
+        i = bisect_right(self._start_list, session) - 1
+        if i >= 0 and session < self._end_list[i]:
+            return self._at_list[i] + session - self._start_list[i]
         for span in self._copies:
             if span.start <= session < span.end:
                 return span.program + session - span.start
@@ -75,8 +85,8 @@ class TimeMap:
         at = self.to_program(session)
         if at is not None:
             return at
-        i = int(np.searchsorted(self._starts, session, side="right"))
-        return int(self._at[i]) if i < len(self._starts) else self.program_frames
+        i = bisect_right(self._start_list, session)
+        return self._at_list[i] if i < len(self._at_list) else self.program_frames
 
     def many_to_program(self, session: NDArray[np.int64]) -> NDArray[np.int64]:
         """`to_program` for many frames at once; -1 where one is not heard. Copies are not looked at."""
@@ -125,8 +135,8 @@ class TimeMap:
         """Numbers of the spans that are heard between two program frames."""
         if not self.spans:
             return range(0)
-        first = max(int(np.searchsorted(self._programs, start, side="right")) - 1, 0)
-        last = int(np.searchsorted(self._programs, stop, side="left"))
+        first = max(bisect_right(self._program_list, start) - 1, 0)
+        last = bisect_left(self._program_list, stop)
         return range(first, max(last, first))
 
 
@@ -152,8 +162,9 @@ def union(stretches: Iterable[tuple[int, int]]) -> Stretches:
 def without(start: int, end: int, gone: Stretches) -> Stretches:
     """What is left of a stretch; gone: sorted and separate."""
     out, at = [], start
-    low = int(np.searchsorted([b for _, b in gone], start, side="right")) if gone else 0
-    for a, b in gone[low:]:
+    for a, b in gone:
+        if b <= start:
+            continue
         if a >= end:
             break
         if a > at:
@@ -169,17 +180,44 @@ def moved_away(episode: Episode) -> Stretches:
     return union((p.start_frame, p.end_frame) for m in episode.placed if m.kind is PlacedKind.MOVE for p in m.pieces)
 
 
-def program_map(episode: Episode) -> TimeMap:
-    """What is heard: the session without its cuts, with all that was moved, copied and inserted."""
+class _Kept:
+    """The maps of the last episodes, since one edit asks for the same map many times."""
+
+    def __init__(self, make: Callable[[Episode], TimeMap], count: int = 4) -> None:
+        self._make, self._count = make, count
+        self._known: list[tuple[Episode, TimeMap]] = []
+
+    def __call__(self, episode: Episode) -> TimeMap:
+        for known, time_map in self._known:
+            if known is episode:
+                return time_map
+        made = self._make(episode)
+        self._known = [(episode, made), *self._known[: self._count - 1]]
+        return made
+
+
+def _program_map(episode: Episode) -> TimeMap:
     cuts = merged(episode.cuts)
     base = without(0, episode.frames, union([*cuts, *moved_away(episode)]))
     return _put_together(base, episode.placed, cuts)
 
 
-def session_map(episode: Episode) -> TimeMap:
-    """The whole session, cut material and what was moved in its place; inserts and breaks where they are heard."""
+def _session_map(episode: Episode) -> TimeMap:
     placed = [p for p in episode.placed if p.kind in (PlacedKind.INSERT, PlacedKind.BREAK)]
     return _put_together([(0, episode.frames)] if episode.frames else [], placed, [])
+
+
+_program_maps, _session_maps = _Kept(_program_map), _Kept(_session_map)
+
+
+def program_map(episode: Episode) -> TimeMap:
+    """What is heard: the session without its cuts, with all that was moved, copied and inserted."""
+    return _program_maps(episode)
+
+
+def session_map(episode: Episode) -> TimeMap:
+    """The whole session, cut material and what was moved in its place; inserts and breaks where they are heard."""
+    return _session_maps(episode)
 
 
 def _put_together(base: Stretches, placed: Sequence[Placed], cuts: Stretches) -> TimeMap:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
 
 import numpy as np
@@ -50,6 +51,19 @@ class PeakPyramid:
         padded = np.concatenate([bins, bins[-1:]])
         out[inside, 0] = np.minimum.reduceat(padded[:, 0], pairs)[::2]
         out[inside, 1] = np.maximum.reduceat(padded[:, 1], pairs)[::2]
+        return out
+
+    def around(self, channels: Sequence[int], frames: NDArray[np.int64], reach: float) -> NDArray[np.float32]:
+        """(n, 2) lowest and highest sample of some channels within about `reach` frames of each of many frames; zero outside the sound."""
+        level = 0
+        while level + 1 < len(self.levels) and BASE_FRAMES * FACTOR**level < reach:
+            level += 1
+        bins = self.levels[level]
+        index = frames // (BASE_FRAMES * FACTOR**level)
+        inside = (frames >= 0) & (frames < self.frames)
+        picked = bins[list(channels)][:, np.clip(index, 0, bins.shape[1] - 1)]
+        out = np.stack([picked[..., 0].min(axis=0), picked[..., 1].max(axis=0)], axis=1)
+        out[~inside] = 0.0
         return out
 
     def save(self, path: Path) -> None:

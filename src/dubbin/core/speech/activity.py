@@ -23,8 +23,8 @@ NOISE_WINDOW_S = 12.0
 NOISE_QUANTILE = 0.12
 # A frame is heard when a band exceeds its noise by this many of the scatter (in dB) that noise has in that band, and
 # by at least MARGIN_DB.
-SCATTER_FACTOR = 4.0
-MARGIN_DB = 2.5
+SCATTER_FACTOR = 3.2
+MARGIN_DB = 2.2
 INAUDIBLE_BELOW_LOUD_DB = 58.0  # below the loud speech of the recording nothing is called audible
 CHUNK_S = 20.0
 CLICK_S, ALONE_S = 0.03, 0.25  # a burst shorter than this, this far from any other, is a click and not speech

@@ -18,7 +18,7 @@ PAUSE_WEIGHT, LONG_PAUSE_S = 0.35, 2.5
 SHARE_OF_LENGTH = 9.0  # a chapter lasts a ninth of the whole, or
 LEAST_S, MOST_S = 35.0, 420.0  # between these
 COMMON_TEXT = """
-a about after again all also am an and any are as at be because been before being but by came can come could did do does doing
+a about above across after again against all along among around also am an and any are as at be because been before being but by came can come could did do does doing
 done down each even every few first for from get go goes going gone good got great had has have having he her here hers him his how
 i if in into is it its it's i'm just know last let like little long look looks made make many maybe me mean more most much must my
 never next no not now of off oh ok okay on once one only or other our out over own people quite really right said same say says see
@@ -91,7 +91,8 @@ def _titles(parts: Sequence[Sequence[Word]]) -> list[str]:
     known = Counter(t for c in counts for t in c)
     out = []
     for number, (part, count) in enumerate(zip(parts, counts, strict=True)):
-        weight = {t: n * math.log(1.0 + len(parts) / known[t]) for t, n in count.items()}
+        # Long words say more than short ones of the same weight.
+        weight = {t: n * math.log(1.0 + len(parts) / known[t]) * min(len(t), 9) for t, n in count.items()}
         shown: dict[str, str] = {}
         for word in part:
             shown.setdefault(_stem(plain(word.text)), word.text.strip(" ,.?!;:\"“”"))

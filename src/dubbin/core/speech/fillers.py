@@ -20,7 +20,8 @@ from dubbin.core.speech.transcript import Word, WordKind, is_filler_text, plain
 from dubbin.core.speech.voicing import Voicing, cepstra
 
 SHORTEST_S, LONGEST_S = 0.14, 1.6  # of a hesitation
-STEADY_S = 0.09  # for which its vowel stands still
+STEADY_S = 0.07  # for which its vowel stands still
+STEADY_SHARE = 0.28  # of what is voiced in a hesitation
 STILL = 2.2  # spectral change a frame (cepstral distance in dB) below which a vowel stands still
 PITCH_STEP = 0.035  # of the logarithm of the pitch, a frame
 USUAL_RT60_S, LATE = 0.25, 5  # frames after which a room's sound counts as its tail
@@ -179,7 +180,7 @@ def _kind_of(
     if SHORTEST_S <= length_s <= LONGEST_S and (last - first) >= STEADY_S * FRAMES_PER_S and loud_enough and voiced.mean() > 0.45:
         if _is_laughter(level) and length_s >= LAUGH_S:
             return "laugh", WordKind.SOUND
-        if (last - first) >= 0.5 * float(voiced.sum()):
+        if (last - first) >= STEADY_SHARE * float(voiced.sum()):
             return _filler_text(voicing, a + first, b), WordKind.FILLER
     if length_s >= LAUGH_S and loud_enough and voiced.mean() > 0.15 and _is_laughter(level):
         return "laugh", WordKind.SOUND

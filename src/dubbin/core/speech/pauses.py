@@ -28,10 +28,10 @@ class PauseSettings:
     )
     longer_than_s: float = setting(0.5, 0.1, 10.0, "s", "Longer than", "Shorter pauses stay as they are.")
     leave_before_s: float = setting(
-        0.05, 0.0, 2.0, "s", "Leave before", "Kept before the next word, where its breath and onset lie."
+        0.04, 0.0, 2.0, "s", "Leave before", "Kept before the next word, where its breath and onset lie."
     )
     leave_after_s: float = setting(
-        0.08, 0.0, 2.0, "s", "Leave after", "Kept after the last word, where it rings out."
+        0.06, 0.0, 2.0, "s", "Leave after", "Kept after the last word, where it rings out."
     )
     keep_s: float = setting(
         0.0, 0.0, 5.0, "s", "Keep at most", "What remains of a pause in all, with the room's own noise in it; 0: only what is left before and after."

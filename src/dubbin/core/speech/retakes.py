@@ -27,6 +27,7 @@ WORD_ALIKE = 0.72  # letters of two words that are taken for one
 STUMBLE_WORDS = 4  # the longest group of words that is repeated at once
 STUMBLE_GAP_S = 1.2
 EMPHASIS = frozenset(("very", "really", "no", "yes", "so", "far", "many", "much", "ha", "bye", "yeah", "okay", "well", "long", "more"))
+LINES_BETWEEN = 3  # at most, where only the sound tells
 SOUND_ALIKE = 0.62  # of the distance between unlike lines
 PROBE_S = 1.0  # the beginning of a line that is compared by sound
 
@@ -132,7 +133,7 @@ def _is_retake(
     # A short answer taken up by the same voice ("eleven weeks. It rained for nine of them") is no retake: lines between, or too few words.
     if count >= FEWEST_WORDS and share >= ALIKE and (begins_alike or _spelled_alike(a, b)):
         return True, False
-    if voicing is None or j != i + 1 or min(len(a), len(b)) < FEWEST_WORDS or share < 0.2:
+    if voicing is None or j > i + LINES_BETWEEN or min(len(a), len(b)) < FEWEST_WORDS or share < 0.2:
         return False, False
     return False, _sounds_alike(words, first, second, rate, voicing)
 

@@ -6,6 +6,7 @@ from collections.abc import Callable
 from enum import StrEnum
 
 import numpy as np
+from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QBrush,
@@ -26,9 +27,9 @@ from dubbin.core.episode.model import Cut, Lane, Role
 from dubbin.core.measure.spectrogram import hz_of, share_of
 from dubbin.core.mix.hear import Hear
 from dubbin.core.mix.program import audible_lanes
-from dubbin.core.speech.pauses import Pause
 from dubbin.core.speech.word_table import WordTable
 from dubbin.window.desk import Desk
+from dubbin.window.lanes.overview import joined
 from dubbin.window.lanes.ruler import digits_for, tick_step_s
 from dubbin.window.lanes.selection import Band, Selection
 from dubbin.window.lanes.spectrogram_tiles import SpectrogramTiles
@@ -501,28 +502,39 @@ class LanesView(QWidget):
             p.drawLine(QPointF(x, RULER_H - 9), QPointF(x, RULER_H - 1))
             p.drawText(QPointF(x + 5, RULER_H - 8), clock(k * step, digits))
 
+    def _pixels(self, frames: list[int]) -> NDArray[np.float64]:
+        """x_of for many session frames."""
+        at = self._view.map.many_to_program_or_next(np.array(frames, np.int64))
+        return (at - self._view.start) / self._view.per_pixel
+
     def _paint_cuts(self, p: QPainter) -> None:
-        c, view = self._theme.colours, self._view
+        c = self._theme.colours
         top, bottom = float(RULER_H), self._bottom()
-        for cut in self._desk.episode.cuts:
-            a, b = view.x_of(cut.start_frame), view.x_of(cut.end_frame)
-            if b < 0 or a > self.width():
-                continue
+        cuts = self._desk.episode.cuts
+        if not cuts:
+            return
+        left, right = self._pixels([cut.start_frame for cut in cuts]), self._pixels([cut.end_frame for cut in cuts])
+        seen = (right >= 0) & (left <= self.width())
+        # Far away a cut is a pale band: stitches on both sides would hide the waves.
+        narrow = seen & (right - left < NARROW_CUT_PX) & np.array([cut != self._selection.cut for cut in cuts])
+        bands = [(float(left[k]), max(float(right[k] - left[k]), 1.5)) for k in np.flatnonzero(narrow).tolist()]
+        for a, b in joined(bands):
+            p.fillRect(QRectF(a, top, b - a, bottom - top), c.q("paper", 185))
+            p.fillRect(QRectF(a, top, b - a, bottom - top), c.q("thread", 70))
+        for k in np.flatnonzero(seen & ~narrow).tolist():
+            cut, a, b = cuts[k], float(left[k]), float(right[k])
             area = QRectF(a, top, max(b - a, 1.5), bottom - top)
             picked = cut == self._selection.cut
             p.fillRect(area, c.q("paper", 185))
-            if area.width() < NARROW_CUT_PX:
-                # Far away a cut is a pale band: stitches on both sides would hide the waves.
-                p.fillRect(area, c.q("thread", 70))
-            else:
-                p.fillRect(area, QBrush(c.q("thread", 60), Qt.BrushStyle.BDiagPattern))
-                self._stitch(p, a, top, bottom, picked)
-                self._stitch(p, b, top, bottom, picked)
+            p.fillRect(area, QBrush(c.q("thread", 60), Qt.BrushStyle.BDiagPattern))
+            self._stitch(p, a, top, bottom, picked)
+            self._stitch(p, b, top, bottom, picked)
             if picked:
                 p.setPen(QPen(c.q("thread"), 2))
                 p.setBrush(Qt.BrushStyle.NoBrush)
                 p.drawRect(area)
-            self._length_text(p, (a + b) / 2, b - a, span_text(cut.frames / self._desk.episode.rate), "thread_text")
+            if b - a > 30:
+                self._length_text(p, (a + b) / 2, b - a, span_text(cut.frames / self._desk.episode.rate), "thread_text")
 
     def _length_text(self, p: QPainter, middle: float, room: float, text: str, colour: str) -> None:
         p.setFont(font(13, 700))
@@ -538,10 +550,12 @@ class LanesView(QWidget):
     def _paint_seams(self, p: QPainter) -> None:
         view = self._view
         top, bottom = float(RULER_H), self._bottom()
+        last = -10.0
         for frame in view.map.seams():
             x = view.x_of_display(frame)
-            if -2 <= x <= self.width() + 2:
+            if -2 <= x <= self.width() + 2 and x - last >= 2.0:
                 self._stitch(p, x, top, bottom, False)
+                last = x
 
     def _stitch(self, p: QPainter, x: float, top: float, bottom: float, strong: bool) -> None:
         pen = QPen(self._theme.colours.q("thread"), 2.6 if strong else 1.8)
@@ -551,25 +565,23 @@ class LanesView(QWidget):
 
     def _paint_pauses(self, p: QPainter) -> None:
         """Pauses that would go with the present settings: a bar under the lanes."""
-        c, view, rate = self._theme.colours, self._view, self._desk.episode.rate
-        cuts = self._desk.episode.cuts
-        y = self._bottom() + 2
-        for pause in self._desk.pauses():
-            a, b = view.x_of(round(pause.cut_start_s * rate)), view.x_of(round(pause.cut_end_s * rate))
-            if b < 0 or a > self.width() or self._is_cut(pause, cuts, rate):
+        c, rate, episode = self._theme.colours, self._desk.episode.rate, self._desk.episode
+        y, top = self._bottom() + 2, float(RULER_H)
+        pauses = self._desk.pauses()
+        if not pauses:
+            return
+        left, right = self._pixels([round(q.cut_start_s * rate) for q in pauses]), self._pixels([round(q.cut_end_s * rate) for q in pauses])
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        for k in np.flatnonzero((right >= 0) & (left <= self.width())).tolist():
+            pause, a, b = pauses[k], float(left[k]), float(right[k])
+            if episode.cut_at(round((pause.cut_start_s + pause.cut_end_s) / 2 * rate)) is not None:
                 continue
-            p.setRenderHint(QPainter.RenderHint.Antialiasing)
             p.setPen(Qt.PenStyle.NoPen)
             p.setBrush(c.q("thread", 130))
             p.drawRoundedRect(QRectF(a, y, max(b - a, 2), 4), 2, 2)
-            top = float(RULER_H)
             p.fillRect(QRectF(a, top, b - a, self._bottom() - top), c.q("thread", 24))
-            self._length_text(p, (a + b) / 2, b - a, span_text(pause.cut_end_s - pause.cut_start_s), "muted")
-
-    @staticmethod
-    def _is_cut(pause: Pause, cuts: tuple[Cut, ...], rate: int) -> bool:
-        middle = round((pause.cut_start_s + pause.cut_end_s) / 2 * rate)
-        return any(c.start_frame <= middle < c.end_frame for c in cuts)
+            if b - a > 30:
+                self._length_text(p, (a + b) / 2, b - a, span_text(pause.cut_end_s - pause.cut_start_s), "muted")
 
     def _paint_selection(self, p: QPainter) -> None:
         if self._selection.range is None:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QPen
@@ -11,10 +13,21 @@ from dubbin.core.episode.time_map import merged
 from dubbin.window.desk import Desk
 from dubbin.window.lanes.selection import Selection
 from dubbin.window.lanes.viewport import Viewport
-from dubbin.window.lanes.wave_image import paint_wave, to_image
+from dubbin.window.lanes.wave_image import gathered, paint_wave, to_image
 from dubbin.window.theme import Theme
 
 HEIGHT = 58
+
+
+def joined(bands: Sequence[tuple[float, float]], nearest: float = 0.5) -> list[tuple[float, float]]:
+    """(left, right) of bands given as (left, width), sorted; those that touch, or nearly, are one."""
+    out: list[tuple[float, float]] = []
+    for left, width in sorted(bands):
+        if out and left <= out[-1][1] + nearest:
+            out[-1] = out[-1][0], max(out[-1][1], left + width)
+        else:
+            out.append((left, left + width))
+    return out
 
 
 class Overview(QWidget):
@@ -69,10 +82,11 @@ class Overview(QWidget):
             for frame in view.map.seams():
                 p.drawLine(QPointF(frame * scale, 4), QPointF(frame * scale, HEIGHT - 4))
         else:
-            for start, end in merged(self._desk.episode.cuts):
-                at = view.map.to_program(start)
-                if at is not None:
-                    p.fillRect(QRectF(at * scale, 4, max((end - start) * scale, 1.2), HEIGHT - 8), c.q("thread", 90))
+            cuts = merged(self._desk.episode.cuts)
+            at = view.map.many_to_program(np.array([a for a, _ in cuts], np.int64))
+            spans = [(x * scale, max((b - a) * scale, 1.2)) for (a, b), x in zip(cuts, at.tolist(), strict=True) if x >= 0]
+            for left, right in joined(spans):
+                p.fillRect(QRectF(left, 4, right - left, HEIGHT - 8), c.q("thread", 90))
         for marker in self._desk.episode.chapters:
             x = view.map.to_program_or_next(marker.frame) * scale
             p.fillRect(QRectF(x, 2, 2, HEIGHT - 4), c.q("fern"))
@@ -100,19 +114,9 @@ class Overview(QWidget):
             copy = self._desk.recordings.get(lane.recording)
             if copy is None:
                 continue
-            for span in view.map.spans:
-                first, last = (
-                    int(span.program / per_pixel),
-                    int(np.ceil((span.program + span.frames) / per_pixel)),
-                )
-                last = min(last, width)
-                if last <= first:
-                    continue
-                at = span.start + (first * per_pixel - span.program) - lane.start_frame
-                for channel in lane.channels:
-                    part = copy.peaks.columns(channel, at, per_pixel, last - first)
-                    columns[first:last, 0] = np.minimum(columns[first:last, 0], part[:, 0])
-                    columns[first:last, 1] = np.maximum(columns[first:last, 1], part[:, 1])
+            part = gathered(view.map, copy.peaks, lane.channels, lane.start_frame, 0.0, per_pixel, width)
+            columns[:, 0] = np.minimum(columns[:, 0], part[:, 0])
+            columns[:, 1] = np.maximum(columns[:, 1], part[:, 1])
         canvas = np.zeros((HEIGHT - 8, width, 4), np.float32)
         loudest = max(float(np.max(np.abs(columns))), 0.05)
         paint_wave(canvas, columns, self._theme.colours.q("indigo", 150), 0.95 / loudest)

@@ -126,12 +126,9 @@ class RetakeList(ActiveTable):
 
     def _tick(self, row: int, on: bool) -> None:
         found, take = self._entries[row]
-        if on or len(found.spans) == 2:
-            if on and self._arranging.kept_take(found) is None:
-                self._arranging.put_takes_back(found)
-            else:
-                self._arranging.keep_take(found, take if on else 1 - take)
-        else:
+        if on:
+            self._arranging.keep_take(found, take)
+        else:  # of two the other one is left; of more the last that is not this
             self._arranging.keep_take(found, next(k for k in range(len(found.spans) - 1, -1, -1) if k != take))
         self._shown = None
         self.refresh()

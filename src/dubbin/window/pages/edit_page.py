@@ -95,7 +95,7 @@ class EditPage(Page):
             ("history", "History", self.history, self.history.refresh),
         ])  # fmt: skip
         self.evidence = self.tabs
-        selection.changed.connect(self._refresh_if_open)
+        selection.changed.connect(self._show_buttons)
         parts.speech.changed.connect(self._refresh_if_open)
         parts.seams.changed.connect(self._refresh_if_open)
         desk.jobs.changed.connect(self._show_writing)
@@ -247,9 +247,13 @@ class EditPage(Page):
         self._show_pauses()
         self._show_words()
         self._show_cuts()
-        for button, action in self._buttons:
-            button.setEnabled(action.enabled())
+        self._show_buttons()
         self.tabs.refresh()
+
+    def _show_buttons(self) -> None:
+        if self.is_open:
+            for button, action in self._buttons:
+                button.setEnabled(action.enabled())
 
     def _show_pauses(self) -> None:
         episode, found = self.desk.episode, self.desk.pauses()

@@ -9,7 +9,6 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QContextMenuEvent, QFont, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent
 from PyQt6.QtWidgets import QAbstractScrollArea
 
-from dubbin.core.episode.time_map import program_map
 from dubbin.window.desk import Desk
 from dubbin.window.lanes.selection import Selection
 from dubbin.window.parts.figures import clock
@@ -108,7 +107,7 @@ class WordsView(QAbstractScrollArea):
         table = self._speech.table
         if any(r >= len(table) for r in self._opened):
             self._opened = frozenset()
-        parts = paragraphs(table, self._desk.episode, program_map(self._desk.episode))
+        parts = paragraphs(table, self._desk.episode, self._desk.map)
         self._laid = [self._flow.lay(p, table, self._opened) for p in parts]
         self._flow.keep_only(self._laid)
         heights = np.array([item.height for item in self._laid])

@@ -1,0 +1,271 @@
+"""Words: heard, put to the sound, told apart, said again, written down."""
+
+from __future__ import annotations
+
+import json
+from itertools import pairwise
+
+import numpy as np
+import pytest
+
+from dubbin.core.errors import DubbinError
+from dubbin.core.measure.echo import measure_echo
+from dubbin.core.sound.source import Sound
+from dubbin.core.speech.activity import find_activity
+from dubbin.core.speech.align_text import TextWord, align_text, read_text
+from dubbin.core.speech.chapters import suggest_chapters
+from dubbin.core.speech.fillers import add_unheard, mark_kinds
+from dubbin.core.speech.recogniser import (
+    HeardWord,
+    Recogniser,
+    built_in_model,
+    check_model,
+    pages_of,
+    recognise,
+    recogniser,
+)
+from dubbin.core.speech.retakes import find_retakes
+from dubbin.core.speech.speakers import tell_apart, with_speakers
+from dubbin.core.speech.transcribe import transcribe
+from dubbin.core.speech.transcript import FILLERS, Transcript, Word, WordKind, plain
+from dubbin.core.speech.turns import crosstalk, own_speech
+from dubbin.core.speech.voicing import find_voicing
+from dubbin.core.speech.word_edges import find_features, letters_of, refine_edges
+from dubbin.core.speech.word_table import WordTable
+from dubbin.demo.recordings import FOLDER, clean_lines, script
+from tests.conftest import RATE, noise
+
+
+def lines_of(voice: str, count: int) -> list[int]:
+    return [k for k, line in enumerate(script()["lines"]) if line["voice"] == voice and not line.get("laugh")][:count]
+
+
+def joined_lines(numbers: list[int], gap_s: float = 0.8) -> tuple[np.ndarray, list[tuple[str, float, float, str]]]:
+    """Clean lines one after the other over faint noise: the sound, and (text, start_s, end_s, voice) of every word."""
+    sounds, table = clean_lines(), json.loads((FOLDER / "speech" / "words.json").read_text())
+    parts, words, at = [np.zeros(RATE // 2)], [], 0.5
+    for k in numbers:
+        words += [(w["text"], at + w["start_s"], at + w["end_s"], script()["lines"][k]["voice"]) for w in table[k]["words"]]
+        parts += [sounds[k], np.zeros(round(gap_s * RATE))]
+        at += len(sounds[k]) / RATE + round(gap_s * RATE) / RATE
+    x = np.concatenate(parts)
+    return (x + noise(len(x) / RATE + 1, -62, 8)[: len(x)]).astype(np.float32), words
+
+
+@pytest.fixture(scope="module")
+def ines():
+    x, words = joined_lines(lines_of("ines", 9))
+    source = Sound(x[None], RATE)
+    return source, words, find_activity(source), find_voicing(source)
+
+
+def w(text: str, start_s: float, end_s: float | None = None, kind=WordKind.WORD, speaker: int = 0) -> Word:
+    return Word(text, round(start_s * RATE), round((start_s + 0.3 if end_s is None else end_s) * RATE), kind, 1.0, speaker)
+
+
+def said(text: str, start_s: float = 0.0, each_s: float = 0.35) -> list[Word]:
+    return [w(t, start_s + k * each_s, start_s + k * each_s + 0.3) for k, t in enumerate(text.split())]
+
+
+# -- recognising --------------------------------------------------------------------------
+
+
+def test_pages_hold_what_is_said_and_never_more_than_the_model_hears():
+    rng = np.random.default_rng(0)
+    marks = np.repeat(rng.random(400) < 0.5, 50)
+    pages = pages_of(marks, len(marks) / 100)
+    assert all(p[-1].at_s + p[-1].end_s - p[-1].start_s <= 27.5 for p in pages)
+    covered = np.zeros(len(marks), bool)
+    for page in pages:
+        for piece in page:
+            covered[round(piece.start_s * 100) : round(piece.end_s * 100)] = True
+    assert not (marks & ~covered).any()
+
+
+def test_a_recording_becomes_words_and_broken_off_work_goes_on(ines, tmp_path, monkeypatch):
+    source, words, activity, _ = ines
+    model, notes = recogniser(built_in_model()), tmp_path / "notes.jsonl"
+    heard = transcribe(source, "lane", activity, activity.audible, model, keep=notes)
+    got = [plain(x.text) for x in heard.transcript.words if x.kind is WordKind.WORD]
+    wanted = {plain(t) for t, *_ in words}
+    assert sum(t in wanted for t in got) > 0.8 * len(got) and len(got) > 0.85 * len(words)
+    assert heard.transcript.language == "en"
+    whole = notes.read_text()
+    notes.write_text(whole[: len(whole) - 20])  # torn off in the last page
+    calls = []
+    real = Recogniser.hear
+    monkeypatch.setattr(Recogniser, "hear", lambda self, x, language=None: calls.append(1) or real(self, x, language))
+    again, _ = recognise(source, activity.audible, model, keep=notes)
+    assert len(calls) == 1 and len(again) > 0.8 * len(words)
+
+
+def test_a_folder_without_a_model_is_said(tmp_path):
+    with pytest.raises(DubbinError, match=r"model\.bin"):
+        check_model(tmp_path)
+
+
+# -- edges --------------------------------------------------------------------------------
+
+
+def test_edges_are_found_to_within_some_hundredths(ines):
+    source, words, activity, _ = ines
+    rng = np.random.default_rng(3)
+    late = [
+        HeardWord(t, a + 0.07 + rng.normal(0, 0.07), b + 0.09 + rng.normal(0, 0.07), 0.9) for t, a, b, _ in words
+    ]
+    found = refine_edges(late, find_features(source), activity, measure_echo(source).rt60_s)
+    start = np.array([f.start_s - a for f, (_, a, _, _) in zip(found, words, strict=True)])
+    end = np.array([f.end_s - b for f, (_, _, b, _) in zip(found, words, strict=True)])
+    assert np.mean(np.abs(start)) < 0.05 and np.mean(np.abs(end)) < 0.05
+    assert np.mean(np.abs(start)) < 0.6 * np.mean([abs(f.start_s - a) for f, (_, a, _, _) in zip(late, words, strict=True)])
+    assert all(x.end_s <= y.start_s + 1e-9 for x, y in pairwise(found))
+
+
+def test_letters_stand_for_sounds():
+    assert letters_of("Thing") == "TiN" and letters_of("shape") == "Sap" and letters_of("bell") == "bel"
+    assert letters_of("11").count("*") >= 3 and set(letters_of("—")) == {"*"}
+
+
+# -- who ----------------------------------------------------------------------------------
+
+
+def test_bleed_belongs_to_the_other_microphone():
+    x, words = joined_lines(list(range(3, 12)))
+    own = {v: np.zeros(len(x), np.float32) for v in ("ines", "tobias")}
+    for _, a, b, voice in words:
+        own[voice][round((a - 0.05) * RATE) : round((b + 0.05) * RATE)] = x[round((a - 0.05) * RATE) : round((b + 0.05) * RATE)]
+    mics = [own["ines"] + 0.06 * own["tobias"], 3.0 * own["tobias"] + 0.15 * own["ines"]]
+    activities = [(0.0, find_activity(Sound((m + noise(len(m) / RATE + 1, -64, k)[: len(m)])[None], RATE))) for k, m in enumerate(mics)]
+    marks = own_speech(activities)
+    for k, voice in enumerate(("ines", "tobias")):
+        theirs = np.zeros(len(marks[k]), bool)
+        for _, a, b, v in words:
+            if v != voice:
+                theirs[round(a * 100) : round(b * 100)] = True
+        assert (marks[k] & theirs).sum() < 0.03 * theirs.sum()
+    assert crosstalk(marks, [0.0, 0.0]) == []
+
+
+def test_two_who_speak_at_once_are_found():
+    x, _ = joined_lines(lines_of("ines", 4))
+    y, _ = joined_lines(lines_of("tobias", 4))
+    size = min(len(x), len(y))
+    lead = 4 * RATE
+    first = np.concatenate([x[:size], np.zeros(lead)])
+    second = np.concatenate([np.zeros(lead), y[:size]])
+    mics = [first + 0.05 * second, second + 0.05 * first]
+    activities = [(0.0, find_activity(Sound((m + noise(len(m) / RATE + 1, -64, k)[: len(m)]).astype(np.float32)[None], RATE))) for k, m in enumerate(mics)]
+    found = crosstalk(own_speech(activities), [0.0, 0.0])
+    assert found and all(c.start_s > 3.9 and c.end_s < size / RATE + 0.3 for c in found)
+    assert sum(c.end_s - c.start_s for c in found) > 3.0
+
+
+def test_two_speakers_of_one_recording_are_told_apart():
+    x, words = joined_lines(list(range(2, 18)))
+    source = Sound(x[None], RATE)
+    speakers = tell_apart(find_voicing(source), find_activity(source).audible, 2)
+    truth = np.full(len(speakers), -1)
+    for _, a, b, voice in words:
+        truth[round(a * 100) : round(b * 100)] = 0 if voice == "ines" else 1
+    known = (truth >= 0) & (speakers >= 0)
+    right = np.mean(speakers[known] == truth[known])
+    assert max(right, 1 - right) >= 0.85
+    named = with_speakers([w(t, a, b) for t, a, b, _ in words], speakers, RATE)
+    voices = [n.speaker for n in named]
+    assert np.mean([v == (0 if voice == words[0][3] else 1) for v, (*_, voice) in zip(voices, words, strict=True)]) >= 0.85
+
+
+# -- fillers, retakes ---------------------------------------------------------------------
+
+
+def test_a_filler_that_nobody_wrote_down_is_heard(ines):
+    _, words, activity, voicing = ines
+    kept = [w(t, a, b) for t, a, b, _ in words if plain(t) not in FILLERS]
+    missing = [(a, b) for t, a, b, _ in words if plain(t) in FILLERS]
+    found = [x for x in add_unheard(kept, activity.audible, activity, voicing, RATE) if x.kind is WordKind.FILLER]
+    hits = [any(f.start_frame / RATE < b and f.end_frame / RATE > a for f in found) for a, b in missing]
+    assert missing and all(hits) and len(found) <= len(missing) + 1
+
+
+def test_fillers_and_laughter_are_known_by_their_text():
+    kinds = [(x.text, x.kind) for x in mark_kinds([w("Um,", 0), w("well", 1), w("ha", 2), w("ha!", 3), w("Uh-huh-huh", 5), w("Uh-huh.", 7)])]
+    assert kinds == [("Um", WordKind.FILLER), ("well", WordKind.WORD), ("laugh", WordKind.SOUND), ("Uh-huh.", WordKind.WORD)]
+
+
+@pytest.mark.parametrize("text,takes", [
+    ("today um today we talk", ["today", "today"]),
+    ("what was, what was the matter", ["what was,", "what was"]),
+    ("it was very very cold", None),
+    ("No. No. Nothing.", None),
+])  # fmt: skip
+def test_stumbles_are_words_said_again_at_once(text, takes):
+    words = mark_kinds(said(text))
+    found = find_retakes(words, RATE)
+    assert [[t.text for t in r.takes] for r in found] == ([takes] if takes else [])
+
+
+def test_a_line_said_again_is_a_retake_and_an_answer_is_not():
+    a = said("My guest has spent the last three years in a foundry at the end")
+    b = said("My guest has spent the last three years in a foundry on the north side.", 8.0)
+    c = said("Thank you for the bell and the story.", 20.0)
+    d = said("To bias, what was actually the matter with it?", 40.0)
+    e = said("Tobias, what was actually the matter?", 33.0)
+    found = find_retakes(sorted([*a, *b, *c, *d, *e], key=lambda x: x.start_frame), RATE)
+    assert [[t.start_frame // RATE for t in r.takes] for r in found] == [[0, 8], [33, 40]]
+    assert find_retakes([*a, *said(" ".join(x.text for x in b), 90.0)], RATE) == []  # more than a minute later
+
+
+def test_a_retake_that_was_misheard_is_found_by_its_sound():
+    number = lines_of("ines", 6)[-1]
+    x, words = joined_lines([number, number, *lines_of("ines", 5)], 1.0)
+    source = Sound(x[None], RATE)
+    half = len(words) and next(k for k, item in enumerate(words) if k and item[0] == words[0][0])
+    misheard = [w("wrong" if k < half and k % 2 else t, a, b) for k, (t, a, b, _) in enumerate(words)]
+    found = find_retakes(misheard, RATE, find_voicing(source))
+    assert any(len(r.takes) == 2 and r.takes[0].start_frame < RATE for r in found)
+
+
+# -- transcripts from elsewhere -----------------------------------------------------------
+
+
+def test_captions_and_text_are_read_and_nonsense_is_refused(tmp_path):
+    srt = tmp_path / "a.srt"
+    srt.write_text("1\n00:00:01,000 --> 00:00:03,500\nInes: Welcome <i>aboard</i>!\n\n2\n00:00:04,000 --> 00:00:05,000\nthe ferry [laughs]\n")
+    assert [(x.text, x.start_s, x.speaker) for x in read_text(srt)] == [
+        ("Welcome", 1.0, "Ines"), ("aboard!", 1.0, "Ines"), ("the", 4.0, ""), ("ferry", 4.0, ""),
+    ]  # fmt: skip
+    txt = tmp_path / "a.txt"
+    txt.write_text("Tobias: Good morning.\n")
+    assert [(x.text, x.speaker) for x in read_text(txt)] == [("Good", "Tobias"), ("morning.", "Tobias")]
+    for name, data in (("b.txt", b""), ("c.txt", bytes(range(256)) * 20)):
+        (tmp_path / name).write_bytes(data)
+        with pytest.raises(DubbinError):
+            read_text(tmp_path / name)
+
+
+def test_a_text_takes_the_times_of_what_was_heard():
+    heard = [HeardWord("the", 1.0, 1.2, 1), HeardWord("bells", 1.3, 1.8, 1), HeardWord("rang", 2.6, 3.0, 1)]
+    found = align_text([TextWord(t) for t in ["the", "old", "bell", "rang", "out"]], heard, 5.0)
+    assert [f.text for f in found] == ["the", "old", "bell", "rang", "out"]
+    assert (found[0].start_s, found[3].start_s) == (1.0, 2.6)
+    assert all(a.end_s <= b.start_s + 1e-9 for a, b in pairwise(found)) and found[-1].end_s <= 5.0
+
+
+def test_chapters_begin_where_the_subject_changes():
+    bells = "the bell hung from the crane and the founder poured bronze into the mould while the bell cooled. " * 8
+    ferry = "passengers board the ferry at the harbour because the captain sails across the river every morning. " * 8
+    words = said(bells, 0.0)
+    start = words[-1].end_frame / RATE + 2.0
+    ideas = suggest_chapters([*words, *said(ferry, start)], RATE)
+    assert len(ideas) == 2 and abs(ideas[1].frame / RATE - start) < 8.0
+    assert any(t in ideas[1].title.lower() for t in ("ferry", "passengers", "captain", "harbour", "river"))
+
+
+def test_the_table_finds_words_in_a_row_of_one_voice():
+    a = Transcript("l", (w("Good", 1), w("morning,", 1.4), w("Ines.", 1.8)))
+    b = Transcript("m", (w("Good", 1.2), w("bye", 1.6)))
+    table = WordTable([(a, 0, "Ines"), (b, RATE * 2, "Tobias")])
+    assert [table.voice(r).name for r in range(len(table))] == ["Ines"] * 3 + ["Tobias"] * 2
+    assert [table.words[x].text for x, _ in table.find("good")] == ["Good", "Good"]
+    assert table.find("good mor") == [(0, 2)] and table.find("morning bye") == []
+    assert table.row_at(round(1.5 * RATE)) == 1 and table.neighbours([1]) == (round(1.3 * RATE), round(1.8 * RATE))
