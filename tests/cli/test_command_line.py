@@ -96,6 +96,38 @@ def test_master_then_proof(capsys, talk, tmp_path):
     assert code == 1 and not out["pass"] and out["problems"]
 
 
+def test_words_are_written_down_in_every_form(capsys, talk, tmp_path):
+    code, out = run(capsys, "transcribe", talk, "-o", tmp_path / "talk.vtt", "--json", "--quiet")
+    assert code == 0 and out["language"] == "en"
+    assert {"text", "start_s", "end_s", "speaker", "kind", "confidence"} <= set(out["words"][0])
+    assert {w["kind"] for w in out["words"]} <= {"word", "filler", "sound"}
+    words = [w for w in out["words"] if w["kind"] == "word"]
+    assert any("ferry" in w["text"].lower() for w in words) and all(w["start_s"] < w["end_s"] for w in words)
+    assert (tmp_path / "talk.vtt").read_text().startswith("WEBVTT")
+    (tmp_path / "lines.txt").write_text(" ".join(w["text"] for w in words[:8]))
+    code, out = run(capsys, "transcribe", talk, "-o", tmp_path / "talk.json", "--text", tmp_path / "lines.txt", "--quiet")
+    assert code == 0 and len(json.loads((tmp_path / "talk.json").read_text())["words"]) >= 8
+
+
+@pytest.mark.parametrize("args,code", [
+    (("transcribe", "talk.wav", "-o", "talk.doc"), 1), (("transcribe", "talk.wav", "--model", "."), 1), (("transcribe", "none.wav"), 1),
+    (("transcribe", "talk.wav", "--text", "none.srt"), 1), (("transcribe", "talk.wav", "--speakers", "20"), 2), (("edits", "none.dubbin", "-o", "a.edl"), 1),
+])  # fmt: skip
+def test_words_that_cannot_be_had_are_a_sentence(capsys, talk, tmp_path, monkeypatch, args, code):
+    monkeypatch.chdir(tmp_path)
+    before = set(tmp_path.iterdir())
+    assert run(capsys, *args)[0] == code
+    assert {p for p in set(tmp_path.iterdir()) - before if p.name != "home"} == set()
+
+
+def test_an_edit_is_written_for_other_programs(capsys, demo, tmp_path):
+    files = [tmp_path / f"e{ending}" for ending in (".otio", ".edl", ".csv", ".txt")]
+    code, _ = run(capsys, "edits", demo, "-o", *files)
+    assert code == 0 and all(f.is_file() for f in files)
+    assert files[2].read_text().splitlines()[0].startswith("recording,voice,source_start_s")
+    assert run(capsys, "edits", demo, "-o", tmp_path / "e.doc")[0] == 1
+
+
 def test_targets_are_listed(capsys):
     targets = run(capsys, "targets", "--json")[1]["targets"]
     assert {"name", "title", "integrated_lufs", "tolerance_lu", "true_peak_dbtp"} <= set(targets[0])
