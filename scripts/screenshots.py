@@ -79,6 +79,8 @@ def main() -> None:
     window.go_step(Step.EDIT)
     edit = window.pages[Step.EDIT]
     settle()
+    while any(window.jobs.is_busy(("retakes", lane.id)) for lane in window.desk.episode.lanes) or not window.speech.retakes():
+        QTest.qWait(100)
     window.editing.toggle_all_pauses()
     window.arranging.keep_last_takes()
     window.arranging.cut_fillers(window.speech.fillers())

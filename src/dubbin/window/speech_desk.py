@@ -60,6 +60,7 @@ class SpeechDesk(QObject):
         self._desk, self.preferences = desk, preferences
         self.automatic = True  # begin by itself when the words are wanted
         self._turned_off = False
+        self._wanted = False
         self._voicings: dict[str, Voicing] = {}
         self._own: tuple[Any, list[NDArray[np.bool_]]] | None = None
         self._crosstalk: tuple[Any, list[tuple[tuple[str, str], float, float]]] | None = None
@@ -92,6 +93,7 @@ class SpeechDesk(QObject):
 
     def want_words(self) -> None:
         """A page that shows words was opened: begin, unless the person stopped it before."""
+        self._wanted = True
         if self.automatic and not self._turned_off:
             self.start()
 
@@ -294,9 +296,11 @@ class SpeechDesk(QObject):
         if before.id != after.id:
             self._voicings.clear()
             self._retakes.clear()
-            self._turned_off = False
+            self._turned_off = self._wanted = False
         if before.transcripts is not after.transcripts or before.lanes is not after.lanes:
             self.changed.emit()
 
     def _on_measured(self) -> None:
+        if self._wanted and all(self._desk.activity(lane) is not None for lane in self.voices()):
+            self.want_words()  # asked for before the voices were measured
         self.changed.emit()

@@ -22,7 +22,7 @@ class EditEvidence(QWidget):
         self.setObjectName("evidence")
         self._refreshers = {key: refresh for key, _, _, refresh in tabs}
         self._keys = [key for key, _, _, _ in tabs]
-        self.tabs = Segments(theme, "What is shown", [(key, title, "") for key, title, _, _ in tabs], {key: "ink" for key in self._keys})
+        self.tabs = Segments(theme, "What is shown", [(key, title, "") for key, title, _, _ in tabs], {key: "saddle" for key in self._keys})
         self.pages = QStackedWidget()
         for _, _, widget, _ in tabs:
             self.pages.addWidget(widget)
