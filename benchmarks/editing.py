@@ -9,6 +9,7 @@ import numpy as np
 from scores import text_error
 
 from dubbin.core.measure.echo import measure_echo
+from dubbin.core.measure.voicing import find_voicing
 from dubbin.core.sound.source import Sound
 from dubbin.core.speech.activity import find_activity
 from dubbin.core.speech.pauses import PauseSettings, find_pauses
@@ -18,7 +19,6 @@ from dubbin.core.speech.speakers import tell_apart
 from dubbin.core.speech.transcribe import transcribe
 from dubbin.core.speech.transcript import FILLERS, Word, WordKind, plain
 from dubbin.core.speech.turns import own_speech
-from dubbin.core.speech.voicing import find_voicing
 from dubbin.core.speech.word_edges import find_features, refine_edges
 from dubbin.demo.recordings import RATE, SpokenWord, build_sounds, clean_lines
 

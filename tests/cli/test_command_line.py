@@ -128,6 +128,15 @@ def test_an_edit_is_written_for_other_programs(capsys, demo, tmp_path):
     assert run(capsys, "edits", demo, "-o", tmp_path / "e.doc")[0] == 1
 
 
+def test_a_voice_is_set_by_what_it_asks_for_or_a_starting_point(capsys, talk, tmp_path):
+    code, out = run(capsys, "voice", talk, "-o", tmp_path / "v.wav", "--json", "--quiet")
+    assert code == 0 and {t["name"] for t in out["treatments"]} >= {"equalise", "compress"}
+    assert out["after"]["crest_db"] < out["before"]["crest_db"] and sf.info(tmp_path / "v.wav").frames == sf.info(talk).frames
+    code, out = run(capsys, "voice", talk, "-o", tmp_path / "w.flac", "--preset", "close", "--json", "--quiet")
+    assert code == 0 and out["preset"] == "close"
+    assert run(capsys, "voice", talk, "-o", tmp_path / "x.wav", "--preset", "nobody", "--quiet")[0] == 2
+
+
 def test_targets_are_listed(capsys):
     targets = run(capsys, "targets", "--json")[1]["targets"]
     assert {"name", "title", "integrated_lufs", "tolerance_lu", "true_peak_dbtp"} <= set(targets[0])

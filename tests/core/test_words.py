@@ -10,6 +10,7 @@ import pytest
 
 from dubbin.core.errors import DubbinError
 from dubbin.core.measure.echo import measure_echo
+from dubbin.core.measure.voicing import find_voicing
 from dubbin.core.sound.source import Sound
 from dubbin.core.speech.activity import find_activity
 from dubbin.core.speech.align_text import TextWord, align_text, read_text
@@ -29,7 +30,6 @@ from dubbin.core.speech.speakers import tell_apart, with_speakers
 from dubbin.core.speech.transcribe import transcribe
 from dubbin.core.speech.transcript import FILLERS, Transcript, Word, WordKind, plain
 from dubbin.core.speech.turns import crosstalk, own_speech
-from dubbin.core.speech.voicing import find_voicing
 from dubbin.core.speech.word_edges import find_features, letters_of, refine_edges
 from dubbin.core.speech.word_table import WordTable
 from dubbin.demo.recordings import FOLDER, clean_lines, script

@@ -69,6 +69,11 @@ def _parser() -> argparse.ArgumentParser:
     sub.add_argument("--speakers", type=int, default=1, choices=range(1, 9), metavar="N", help="how many voices share the recording")
     sub.add_argument("--text", type=Path, metavar="FILE", help="a transcript (.srt, .vtt, .txt) to be put to the sound")
 
+    sub = add("voice", ("voice_commands", "voice"), "EQ, de-ess, compress one voice; without --preset: what it asks for")
+    sub.add_argument("input", type=Path, metavar="IN")
+    sub.add_argument("-o", dest="out", type=Path, required=True, metavar="OUT")
+    sub.add_argument("--preset", metavar="NAME", help="steady, close, clear or laptop")
+
     sub = add("edits", ("speech_commands", "edits"), "write an episode's cuts as lists for other programs", json=False)
     sub.add_argument("episode", type=Path)
     sub.add_argument("-o", dest="out", type=Path, nargs="+", required=True, metavar="OUT", help=".otio, .edl, .csv or .txt files")

@@ -78,6 +78,7 @@ class Desk(QObject):
         self._guards: dict[tuple[str, str], Guard] = {}
         self._decays: dict[tuple[Any, ...], dict[str, Decay]] = {}
         self.matched = False
+        self.taken_by: str | None = None
         self._picked: str | None = None
         self._pauses: tuple[tuple[Any, ...], list[Pause]] | None = None
         self.document = document
@@ -239,7 +240,7 @@ class Desk(QObject):
         copy = self.recordings.get(lane.recording)
         if copy is None:
             return None
-        key = (*self._lane_key(lane), lane.repairs, lane.touch_ups, lane.voicing, lane.covers).__repr__()
+        key = (*self._lane_key(lane), lane.repairs, lane.touch_ups, lane.voicing, lane.voice_strength, lane.covers).__repr__()
         if (key,) not in self._sounds:
             recording = self.episode.recording(lane.recording)
             fingerprint = f"{recording.fingerprint}{recording.drift_ppm:+.3f}"
@@ -253,7 +254,10 @@ class Desk(QObject):
         episode = self.episode
         sounds = {lane.id: sound for lane in episode.lanes if (sound := self.sound(lane)) is not None}
         side = hear or self.hear
-        mix = SessionMix(episode, lane_sources(sounds, side), self._match_gains(side))
+        sources = lane_sources(sounds, side)
+        if side is Hear.RESIDUE and hear is None and self.taken_by is not None:
+            sources = {id: taken for id, sound in sounds.items() if (taken := sound.taken_by(self.taken_by)) is not None}
+        mix = SessionMix(episode, sources, self._match_gains(side))
         return program_over(episode, mix, time_map or self.map)
 
     def _match_gains(self, hear: Hear) -> dict[str, float]:
@@ -278,14 +282,15 @@ class Desk(QObject):
     def map(self) -> TimeMap:
         return program_map(self.episode)
 
-    def set_hear(self, hear: Hear) -> None:
-        if hear is not self.hear:
-            self.hear = hear
+    def set_hear(self, hear: Hear, taken_by: str | None = None) -> None:
+        """taken_by: with RESIDUE, the one voice treatment of which is heard what it takes away."""
+        if hear is not self.hear or taken_by != self.taken_by:
+            self.hear, self.taken_by = hear, taken_by
             self.hear_changed.emit()
             self._want_spectra()
 
     def _treated_key(self, lane: Lane) -> tuple[Any, ...]:
-        return (*self._lane_key(lane), repr(lane.repairs), repr(lane.touch_ups), repr(lane.voicing))
+        return (*self._lane_key(lane), repr(lane.repairs), repr(lane.touch_ups), repr(lane.voicing), lane.voice_strength)
 
     def treated(self, lane: Lane) -> Treated | None:
         """Picture and figures of the treated sound; None while they are computed or where nothing is treated."""

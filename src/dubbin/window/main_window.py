@@ -22,6 +22,7 @@ from PyQt6.QtWidgets import (
     QScrollArea,
     QSplitter,
     QStackedWidget,
+    QTableWidget,
     QVBoxLayout,
     QWidget,
 )  # fmt: skip
@@ -50,12 +51,15 @@ from dubbin.window.lanes.viewport import Viewport
 from dubbin.window.mastering import Mastering
 from dubbin.window.pages.balance_page import BalancePage
 from dubbin.window.pages.edit_page import EditPage, EditParts
+from dubbin.window.pages.eq_plot import EqPlot
 from dubbin.window.pages.intake_page import IntakeActs, IntakePage
 from dubbin.window.pages.master_page import MasterPage
 from dubbin.window.pages.page import Page
 from dubbin.window.pages.repair_page import RepairPage
 from dubbin.window.pages.voice_page import VoicePage
 from dubbin.window.parts.card import label
+from dubbin.window.parts.segments import Segments
+from dubbin.window.parts.slider import MarkedSlider
 from dubbin.window.player.player import Player
 from dubbin.window.player.sinks import Sink
 from dubbin.window.playing import Playing
@@ -66,10 +70,18 @@ from dubbin.window.steps import Step, StepList
 from dubbin.window.taking_in import TakingIn
 from dubbin.window.theme import Theme
 from dubbin.window.transport import Transport
+from dubbin.window.voice_desk import VoiceDesk
 from dubbin.window.words.words_pane import WordsPane
 from dubbin.window.words.words_view import WordsView
 
 CARD_W = 306
+ACROSS = frozenset((Qt.Key.Key_Left, Qt.Key.Key_Right))
+EVERY_WAY = ACROSS | {Qt.Key.Key_Up, Qt.Key.Key_Down, Qt.Key.Key_PageUp, Qt.Key.Key_PageDown, Qt.Key.Key_Home, Qt.Key.Key_End}
+# Keys that widgets take for themselves while they have the focus, though they are shortcuts too.
+OWN_KEYS = (
+    (WordsView, ACROSS), (Segments, ACROSS), (StepList, frozenset((Qt.Key.Key_Up, Qt.Key.Key_Down))), (EqPlot, EVERY_WAY), (MarkedSlider, EVERY_WAY),
+    (QTableWidget, EVERY_WAY - ACROSS),
+)  # fmt: skip
 NOTICE_MS = 7000
 SOUND_FILES = "Sound and video (*.wav *.flac *.mp3 *.m4a *.aac *.ogg *.oga *.opus *.aif *.aiff *.w64 *.caf *.mp4 *.mov *.mkv *.webm *.m4v);;All files (*)"
 EPISODE_FILES = f"Episodes (*{SUFFIX})"
@@ -93,6 +105,7 @@ class MainWindow(QMainWindow):
         self.player = Player(self.desk.episode.rate, sink)
         self.playing = Playing(self.desk, self.selection, self.view, self.player)
         self.speech = SpeechDesk(self.desk, Preferences(folders.state))
+        self.voice_desk = VoiceDesk(self.desk, self.speech.preferences)
         self.seam_watch = SeamWatch(self.desk)
         self.editing = Editing(self.desk, self.selection, self.view, self.speech)
         self.arranging = Arranging(self.desk, self.selection, self.speech, self.editing)
@@ -144,7 +157,7 @@ class MainWindow(QMainWindow):
                 self.desk, self.selection, self._theme, self.actions_by_id,
                 EditParts(self.speech, self.arranging, self.playing, self.seam_watch, self.edit_acts, self.words_pane, self.editing.go),
             ),
-            Step.VOICE: VoicePage(self.desk, self.selection, self._theme),
+            Step.VOICE: VoicePage(self.desk, self.selection, self._theme, self.voice_desk),
             Step.BALANCE: BalancePage(self.desk, self.selection, self._theme),
             Step.MASTER: MasterPage(self.desk, self.selection, self._theme, self.mastering, self.choose_export),
         }
@@ -307,7 +320,7 @@ class MainWindow(QMainWindow):
         self.lanes.show_pauses = self.pages[step].shows_pauses
         self.lanes.show_findings = self.pages[step].shows_findings
         self.lanes.show_words = self.pages[step].shows_words
-        sizes = (300, 300) if self.pages[step].shows_words else (390, 210)
+        sizes = (300, 300) if step in (Step.EDIT, Step.VOICE) else (390, 210)
         if sizes != self._sizes:
             self._sizes = sizes
             self.splitter.setSizes(list(sizes))
@@ -545,8 +558,8 @@ class MainWindow(QMainWindow):
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
         """Single letters belong to a field while one types in it, not to the shortcuts."""
         if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.ShortcutOverride:
-            if isinstance(watched, WordsView) and event.key() in (Qt.Key.Key_Left, Qt.Key.Key_Right):
-                event.accept()  # from word to word
+            if any(isinstance(watched, kind) and Qt.Key(event.key()) in taken for kind, taken in OWN_KEYS):
+                event.accept()  # these move within what has the focus
                 return True
             typing = isinstance(watched, (QLineEdit, QAbstractSpinBox, QApplication, QComboBox))
             plain = event.modifiers() in (Qt.KeyboardModifier.NoModifier, Qt.KeyboardModifier.ShiftModifier)

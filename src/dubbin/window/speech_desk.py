@@ -14,6 +14,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from dubbin.core.episode import edit_commands
 from dubbin.core.episode.model import Lane, Role, Stretch
 from dubbin.core.jobs import Task
+from dubbin.core.measure.voicing import Voicing
 from dubbin.core.mix.program import SessionMix
 from dubbin.core.speech.activity import FRAMES_PER_S, Activity, runs
 from dubbin.core.speech.align_text import TextWord
@@ -23,7 +24,6 @@ from dubbin.core.speech.retakes import Retake, find_retakes
 from dubbin.core.speech.transcribe import Heard, transcribe
 from dubbin.core.speech.transcript import Transcript, Word, WordKind
 from dubbin.core.speech.turns import crosstalk, own_speech
-from dubbin.core.speech.voicing import Voicing
 from dubbin.core.speech.word_table import WordTable
 from dubbin.window.desk import Desk
 from dubbin.window.preferences import Preferences

@@ -119,6 +119,7 @@ class Lane:
     repairs: tuple[TreatmentUse, ...] = ()
     touch_ups: tuple[Spot, ...] = ()
     voicing: tuple[TreatmentUse, ...] = ()
+    voice_strength: int = 100
     covers: tuple[Cover, ...] = ()
     level_db: float = 0.0
     mute: bool = False

@@ -14,7 +14,7 @@ from dubbin.core.sound.source import Samples
 FRAME_S = 0.04
 RUMBLE_HZ = (8.0, 65.0)
 VOICE_HZ, SIBILANT_HZ = (200.0, 3500.0), (4500.0, 11000.0)
-ACTIVE_BELOW_LOUD_DB = 45.0
+ACTIVE_BELOW_LOUD_DB = 24.0
 QUIET_QUANTILE = 0.25  # of the frames: those in which no deep voice reaches down to the rumble
 SIBILANT_QUANTILE = 0.95  # s-sounds take about a twelfth of the time that somebody speaks
 # Sibilants of a voice that nobody complains of stand this far from its own voiced level (measured on clean speech, synthetic
@@ -69,7 +69,8 @@ class ToneBalanceMeter:
         level = 10.0 * np.log10(np.concatenate(self._levels) + 1e-15)
         rumble = finite_or_none(float(np.quantile(level[:, 0], QUIET_QUANTILE)))
         loud = np.quantile(level[:, 1], 0.95)
-        active = level[level[:, 1] > loud - ACTIVE_BELOW_LOUD_DB]
+        # Vowels or s-sounds of the voice itself: neither the room nor what bleeds in from others.
+        active = level[np.max(level[:, 1:], axis=1) > loud - ACTIVE_BELOW_LOUD_DB]
         if loud < -90.0 or len(active) < 25:
             return ToneBalance(rumble, None)
         voiced = active[active[:, 1] > loud - 15.0, 1]

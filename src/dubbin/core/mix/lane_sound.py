@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from dubbin.core.episode.model import Lane, TreatmentUse
 from dubbin.core.mix.cover import Covered
 from dubbin.core.mix.hear import Hear
-from dubbin.core.sound.source import Difference, PickedChannels, Source
+from dubbin.core.sound.source import Difference, PickedChannels, Scaled, Source
 from dubbin.core.treat.chain import Chain, Use
 from dubbin.core.treat.registry import TOUCH_UP, TREATMENTS
 from dubbin.core.treat.settings import settings_from_plain
@@ -35,6 +35,13 @@ class LaneSound:
         if hear is Hear.RESIDUE:
             return Difference(self.recorded, self.repaired)
         return self.treated
+
+    def taken_by(self, treatment: str) -> Source | None:
+        """What one voice treatment takes away, at its strength; None where it is not in use."""
+        for stage, strength in zip(self.voiced.stages, self.voiced.strengths, strict=True):
+            if stage.treatment.name == treatment:
+                return Scaled(Difference(stage.upstream, stage), strength)
+        return None
 
     @property
     def treated(self) -> Source:
@@ -66,5 +73,6 @@ def lane_sound(lane: Lane, recording: Source, fingerprint: str, keeper: TileKeep
         uses.append(Use(TOUCH_UP, TouchUpSettings(lane.touch_ups)))
     repaired = Chain(recorded, uses, key, keeper)
     strengths = repr(list(zip(repaired.strengths, repaired.spans, strict=True)))
-    voiced = Chain(repaired, active_uses(lane.voicing), f"{repaired.key}:{strengths}", keeper)
+    voicing = [replace(use, strength=use.strength * lane.voice_strength / 100.0) for use in active_uses(lane.voicing)]
+    voiced = Chain(repaired, voicing, f"{repaired.key}:{strengths}", keeper)
     return LaneSound(lane, recorded, repaired, voiced)

@@ -7,9 +7,9 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from dubbin.core.measure.voicing import RATE as VOICING_RATE
+from dubbin.core.measure.voicing import look_at
 from dubbin.core.sound.source import Source, read_padded
-from dubbin.core.speech.voicing import RATE as VOICING_RATE
-from dubbin.core.speech.voicing import look_at
 
 SIDE_S, NEAR_S, PART_S = 1.5, 0.06, 0.01
 LEVEL_DB = 14.0  # between both sides, where both are loud

@@ -108,6 +108,29 @@ class Difference:
         return self.whole.read(start, stop) - self.part.read(start, stop)
 
 
+@dataclass(frozen=True)
+class Scaled:
+    """Another source, louder or softer: times a factor."""
+
+    source: Source
+    factor: float
+
+    @property
+    def rate(self) -> int:
+        return self.source.rate
+
+    @property
+    def channels(self) -> int:
+        return self.source.channels
+
+    @property
+    def frames(self) -> int:
+        return self.source.frames
+
+    def read(self, start: int, stop: int) -> Samples:
+        return self.source.read(start, stop) * np.float32(self.factor)
+
+
 def read_padded(source: Source, start: int, stop: int) -> Samples:
     """Like `read`, with silence where the span reaches over the ends of the source."""
     inner_start, inner_stop = max(start, 0), min(stop, source.frames)

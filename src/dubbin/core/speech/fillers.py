@@ -15,9 +15,9 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import ndimage, signal
 
+from dubbin.core.measure.voicing import Voicing, cepstra
 from dubbin.core.speech.activity import FRAMES_PER_S, Activity, runs
 from dubbin.core.speech.transcript import Word, WordKind, is_filler_text, plain
-from dubbin.core.speech.voicing import Voicing, cepstra
 
 SHORTEST_S, LONGEST_S = 0.14, 1.6  # of a hesitation
 STEADY_S = 0.07  # for which its vowel stands still

@@ -14,9 +14,9 @@ from difflib import SequenceMatcher
 import numpy as np
 from numpy.typing import NDArray
 
+from dubbin.core.measure.voicing import Voicing, cepstra
 from dubbin.core.speech.activity import FRAMES_PER_S
 from dubbin.core.speech.transcript import Word, WordKind, ends_sentence, plain
-from dubbin.core.speech.voicing import Voicing, cepstra
 
 WITHIN_S = 60.0
 LINE_GAP_S = 0.55  # a pause this long ends a line

@@ -18,9 +18,9 @@ from numpy.typing import NDArray
 from scipy import ndimage
 from scipy.cluster.vq import kmeans2
 
+from dubbin.core.measure.voicing import Voicing, cepstra
 from dubbin.core.speech.activity import FRAMES_PER_S, runs
 from dubbin.core.speech.transcript import Word, WordKind
-from dubbin.core.speech.voicing import Voicing, cepstra
 
 STRETCH_S, STRETCH_HOP_S = 1.4, 0.35
 COEFFICIENTS = 13  # the first, loudness, is left out

@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dubbin.core.jobs import Task
+from dubbin.core.measure.voicing import Voicing, find_voicing
 from dubbin.core.sound.source import Source
 from dubbin.core.speech.activity import Activity
 from dubbin.core.speech.align_text import TextWord, align_text
@@ -17,7 +18,6 @@ from dubbin.core.speech.fillers import add_unheard, mark_kinds
 from dubbin.core.speech.recogniser import HeardWord, Recogniser, recognise
 from dubbin.core.speech.speakers import tell_apart, with_speakers
 from dubbin.core.speech.transcript import Transcript, Word
-from dubbin.core.speech.voicing import Voicing, find_voicing
 from dubbin.core.speech.word_edges import find_features, refine_edges
 
 

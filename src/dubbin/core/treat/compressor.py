@@ -1,37 +1,55 @@
 """Compressor: loud words come down towards the others, so that the voice sits steady.
 
-Feed-forward, RMS or peak level in dB, soft knee, branching smooth attack and release in the gain domain.
-Source: Giannoulis, Massberg and Reiss, "Digital dynamic range compressor design", JAES 60(6), 2012.
+Feed-forward; peak or RMS level in dB, soft knee, smooth attack and release in the gain domain, with look-ahead so that the first peak of a word is
+held too. The release can follow the programme: after a single peak it lets go at once, after a loud passage slowly.
+
+Source: Giannoulis, Massberg and Reiss, "Digital dynamic range compressor design", JAES 60(6), 2012 (branching smooth detector; two releases side by side).
 """
 
 from __future__ import annotations
 
 from dataclasses import dataclass
+from enum import StrEnum
 from functools import lru_cache
 from typing import Any, ClassVar
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy import ndimage
 
 from dubbin.core.jobs import Task
 from dubbin.core.sound.source import Samples, Source
 from dubbin.core.treat.settings import setting
 from dubbin.core.treat.treatment import Context, Treatment
 
+PEAK_S = 0.010  # over which the highest sample counts: half a period of the deepest voice
+RMS_S = 0.010
+SLOW = 6.0  # times the release, after a passage that was loud for long
+SLOW_ATTACK_S = 0.4
+
+
+class Detection(StrEnum):
+    PEAK = "peak"
+    RMS = "RMS"
+
 
 @dataclass(frozen=True)
 class CompressorSettings:
-    """Threshold and figures of the static curve, and the two time constants."""
+    """The static curve, the time constants, and what the level is taken from."""
 
     threshold_db: float = setting(-20.0, -60.0, 0.0, "dBFS", "Threshold", "Level above which the voice is held back.")
     ratio: float = setting(2.5, 1.0, 20.0, ": 1", "Ratio", "dB in for one dB out, above the threshold.")
     knee_db: float = setting(6.0, 0.0, 24.0, "dB", "Knee", "Width over which the ratio sets in.")
     attack_ms: float = setting(8.0, 0.1, 200.0, "ms", "Attack", "How fast it takes hold of a louder word.")
     release_ms: float = setting(120.0, 5.0, 2000.0, "ms", "Release", "How fast it lets go afterwards.")
+    lookahead_ms: float = setting(5.0, 0.0, 20.0, "ms", "Look-ahead", "How long before a louder word it begins to take hold.")
     makeup_db: float = setting(0.0, -12.0, 24.0, "dB", "Make-up", "Gain after compression.")
+    mix: float = setting(100.0, 0.0, 100.0, "%", "Mix", "Share of the compressed voice; the rest is as it came.")
+    detection: Detection = Detection.RMS
+    follows: bool = True  # the release follows the programme
 
 
-def static_gain_db(level_db: NDArray[np.float64] | float, settings: CompressorSettings) -> Any:
+def static_gain_db(level_db: NDArray[Any] | float, settings: CompressorSettings) -> Any:
     """Gain in dB (at most 0, make-up left out) for a steady level in dBFS."""
     over = np.asarray(level_db, np.float64) - settings.threshold_db
     slope = 1.0 / settings.ratio - 1.0
@@ -46,25 +64,48 @@ def static_gain_db(level_db: NDArray[np.float64] | float, settings: CompressorSe
 def _smoother() -> Any:
     from numba import njit
 
-    @njit(nogil=True, cache=True)
-    def smooth(wanted, attack, release, start, out):  # type: ignore[no-untyped-def]
-        state = start
+    @njit(nogil=True, cache=True, error_model="numpy")
+    def smooth(wanted, attack, release, slow_attack, slow_release, follows, out):  # type: ignore[no-untyped-def]
+        state, slow = np.float64(0.0), np.float64(0.0)
         for n in range(len(wanted)):
-            coefficient = attack if wanted[n] < state else release
-            state = coefficient * state + (1.0 - coefficient) * wanted[n]
+            w = np.float64(wanted[n])
+            coefficient = attack if w < state else release
+            state = coefficient * state + (1.0 - coefficient) * w
+            if follows:
+                # What has been held back for long is let go slowly.
+                coefficient = slow_attack if w < slow else slow_release
+                slow = coefficient * slow + (1.0 - coefficient) * w
+                if slow < state:
+                    state = slow
             out[n] = state
 
     return smooth
 
 
+def level_db(x: Samples, rate: int, detection: Detection) -> NDArray[np.float32]:
+    """Level in dBFS (frames,) of the loudest channel: the highest sample around, or the RMS (a full-scale sine reads -3)."""
+    if detection is Detection.PEAK:
+        size = max(1, round(PEAK_S * rate))
+        # Looks back only, so that a louder word is known at its first sample and not before.
+        level = ndimage.maximum_filter1d(np.max(np.abs(x), axis=0), size, origin=(size - 1) // 2, mode="constant")
+        return np.asarray(20.0 * np.log10(np.maximum(level, 1e-9)), np.float32)
+    size = max(1, round(RMS_S * rate))
+    sums = np.cumsum(np.pad(x.astype(np.float64) ** 2, ((0, 0), (size, 0))), axis=1)
+    power = np.max((sums[:, size:] - sums[:, :-size]) / size, axis=0)
+    return np.asarray(10.0 * np.log10(np.maximum(power, 1e-18)), np.float32)
+
+
 def gain_curve_db(x: Samples, rate: int, settings: CompressorSettings) -> NDArray[np.float32]:
-    """Gain reduction in dB (frames,), at most 0; all channels are held by the loudest of them."""
-    level = np.max(np.abs(x), axis=0)
-    level_db = 20.0 * np.log10(np.maximum(level, 1e-9))
-    wanted = static_gain_db(level_db, settings).astype(np.float32)
+    """Gain reduction in dB (frames,), at most 0; all channels are held by the loudest of them. Look-ahead reads past the end as silence."""
+    wanted = static_gain_db(level_db(x, rate, settings.detection), settings).astype(np.float32)
+    ahead = round(settings.lookahead_ms * 1e-3 * rate)
+    if ahead:
+        wanted = np.concatenate([wanted[ahead:], np.zeros(min(ahead, len(wanted)), np.float32)])
     out = np.empty_like(wanted)
     attack, release = (np.exp(-1.0 / (ms * 1e-3 * rate)) for ms in (settings.attack_ms, settings.release_ms))
-    _smoother()(wanted, attack, release, 0.0, out)
+    slow_release = np.exp(-1.0 / (SLOW * settings.release_ms * 1e-3 * rate))
+    slow_attack = np.exp(-1.0 / (SLOW_ATTACK_S * rate))
+    _smoother()(wanted, attack, release, slow_attack, slow_release, settings.follows, out)
     return out
 
 
@@ -72,13 +113,21 @@ class Compressor(Treatment):
     name: ClassVar[str] = "compress"
     title: ClassVar[str] = "Compressor"
     settings_type: ClassVar[type] = CompressorSettings
-    # Ten of the slowest release: what came before the lead-in has died away to 1e-4 of its gain.
-    lead_s: ClassVar[float] = 4.0
-    tail_s: ClassVar[float] = 0.0
+    tail_s: ClassVar[float] = 0.03  # the look-ahead
+
+    def spans_s(self, settings: CompressorSettings) -> tuple[float, float, float]:
+        # What came before the lead-in has died away to 1e-4 of its gain; a slow release is cut short at 20 s.
+        slowest = settings.release_ms * 1e-3 * (SLOW if settings.follows else 1.0)
+        return self.tile_s, min(max(4.0, 9.0 * slowest), 20.0), self.tail_s
 
     def analyse(self, source: Source, settings: CompressorSettings, task: Task) -> None:
         return None
 
     def process(self, x: Samples, context: Context) -> Samples:
-        gain_db = gain_curve_db(x, context.rate, context.settings) + np.float32(context.settings.makeup_db)
-        return x * np.power(np.float32(10.0), gain_db / np.float32(20.0))
+        settings: CompressorSettings = context.settings
+        gain_db = gain_curve_db(x, context.rate, settings) + np.float32(settings.makeup_db)
+        y = x * np.power(np.float32(10.0), gain_db / np.float32(20.0))
+        if settings.mix < 100.0:
+            share = np.float32(settings.mix / 100.0)
+            y = share * y + (np.float32(1.0) - share) * x
+        return np.asarray(y, np.float32)

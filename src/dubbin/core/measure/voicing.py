@@ -16,8 +16,8 @@ from scipy import fft
 
 from dubbin.core.jobs import Task
 from dubbin.core.sound.source import Source, read_padded
-from dubbin.core.speech.activity import FRAMES_PER_S
 
+FRAMES_PER_S = 100
 RATE = 16000
 WINDOW = 640  # 40 ms: two periods of the deepest voice
 LOWEST_HZ, HIGHEST_HZ = 60.0, 420.0

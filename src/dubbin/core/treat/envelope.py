@@ -1,0 +1,71 @@
+"""Gains that follow a sound, a step every millisecond: levels in, smooth gains out."""
+
+from __future__ import annotations
+
+from functools import lru_cache
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy import ndimage
+
+STEP_S = 0.001
+
+
+def step_frames(rate: int) -> int:
+    return max(1, round(STEP_S * rate))
+
+
+def step_levels(x: NDArray[np.float32], start_frame: int, rate: int, width_s: float) -> tuple[NDArray[np.float64], int]:
+    """Mean square in dB over width_s around every step, of the loudest channel, and the frame of x at which the first step's middle lies.
+
+    x: (channels, frames). Steps lie on a grid of the recording, whose frame start_frame is the first of x.
+    """
+    step = step_frames(rate)
+    offset = -start_frame % step
+    count = max((x.shape[1] - offset) // step, 1)
+    square = np.zeros((x.shape[0], count * step))
+    part = x[:, offset : offset + count * step].astype(np.float64)
+    square[:, : part.shape[1]] = part**2
+    power = square.reshape(x.shape[0], count, step).mean(axis=2).max(axis=0)
+    width = max(1, round(width_s / STEP_S))
+    if width > 1:
+        power = np.maximum(ndimage.uniform_filter1d(power, width, mode="nearest"), 0.0)
+    return 10.0 * np.log10(power + 1e-12), offset + step // 2
+
+
+def held_down(wanted_db: NDArray[np.float64], attack_s: float, hold_s: float, release_s: float) -> NDArray[np.float64]:
+    """Gains (at most 0 dB) that are down when they are wanted down, having begun attack_s before, and come back slowly.
+
+    wanted_db: a step every STEP_S.
+    """
+    ahead, hold = max(1, round(attack_s / STEP_S)), round(hold_s / STEP_S)
+    hold += (ahead + hold) % 2
+    # Down from `ahead` steps before to `hold` steps after every step that wants it; then smoothed over as long as it came early.
+    centred = ndimage.minimum_filter1d(wanted_db, ahead + hold + 1, mode="nearest")
+    low = centred[np.clip(np.arange(len(centred)) + (ahead - hold) // 2, 0, len(centred) - 1)]
+    out = _release()(low, float(np.exp(-STEP_S / max(release_s, 1e-4))))
+    return np.asarray(ndimage.uniform_filter1d(out, ahead | 1, mode="nearest"))
+
+
+@lru_cache(maxsize=1)
+def _release() -> Any:
+    from numba import njit
+
+    @njit(nogil=True, cache=True, error_model="numpy")
+    def run(wanted, keep):  # type: ignore[no-untyped-def]
+        out = np.empty_like(wanted)
+        state = 0.0
+        for n in range(len(wanted)):
+            state = min(wanted[n], keep * state + (1.0 - keep) * wanted[n])
+            out[n] = state
+        return out
+
+    return run
+
+
+def to_frames(gain_db: NDArray[np.float64], first: int, rate: int, count: int) -> NDArray[np.float32]:
+    """Linear gains for `count` frames, straight in dB between the steps; first: frame of the first step."""
+    at = (np.arange(count) - first) / step_frames(rate)
+    db = np.interp(at, np.arange(len(gain_db)), gain_db).astype(np.float32)
+    return np.power(np.float32(10.0), db / np.float32(20.0))

@@ -1,0 +1,129 @@
+"""What belongs to the voices: figures after the voice treatments, how far each turns the sound down, suggestions, and a person's own starting points."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from dubbin.core.episode import voice_commands
+from dubbin.core.episode.commands import Change
+from dubbin.core.episode.model import Lane, Role
+from dubbin.core.jobs import Task
+from dubbin.core.measure.report import RecordingReport, measure_recording
+from dubbin.core.measure.spectrum import Spectrum
+from dubbin.core.measure.voice_tone import REGIONS, ToneIdea, suggest_tone
+from dubbin.core.mix.lane_sound import LaneSound
+from dubbin.core.mix.reduction import Reduction, reductions
+from dubbin.core.treat.voice_presets import PRESETS
+from dubbin.core.treat.voice_suggestion import suggest_voice
+from dubbin.window.desk import Desk
+from dubbin.window.preferences import Preferences
+
+
+@dataclass(frozen=True)
+class Voiced:
+    """Of a voice after its voice treatments."""
+
+    report: RecordingReport
+    reductions: dict[str, Reduction]
+
+
+class VoiceDesk(QObject):
+    changed = pyqtSignal()
+
+    def __init__(self, desk: Desk, preferences: Preferences) -> None:
+        super().__init__()
+        self._desk, self._preferences = desk, preferences
+        self._voiced: dict[Any, Voiced] = {}
+        self.is_wanted = False
+        desk.findings_changed.connect(self.look)
+
+    def voices(self) -> list[Lane]:
+        return [lane for lane in self._desk.episode.lanes if lane.role is Role.VOICE]
+
+    def spectrum(self, lane: Lane) -> Spectrum | None:
+        """The voice's average spectrum before its voice treatments."""
+        spectra = self._desk.spectra(lane)
+        return spectra.get("treated") or spectra.get("recorded")
+
+    def before(self, lane: Lane) -> RecordingReport | None:
+        """Figures before the voice treatments."""
+        return self._desk.after(lane) or self._desk.report(lane)
+
+    def voiced(self, lane: Lane) -> Voiced | None:
+        return self._voiced.get(self._key(lane))
+
+    def _key(self, lane: Lane) -> Any:
+        return (lane.id, lane.recording, lane.channels, repr(lane.repairs), repr(lane.touch_ups), repr(lane.voicing), lane.voice_strength)
+
+    def look(self) -> None:
+        """Measure the picked voice after its treatments, when they are computed."""
+        lane = self._desk.picked_lane
+        if not self.is_wanted or lane is None or self._desk.treated(lane) is None:
+            return
+        sound, key = self._desk.sound(lane), self._key(lane)
+        if sound is None or not sound.voiced.stages or key in self._voiced or self._desk.jobs.is_busy("voiced"):
+            return
+
+        def work(task: Task, sound: LaneSound = sound) -> Voiced:
+            return Voiced(measure_recording(sound.voiced, task.part(0.0, 0.6)), reductions(sound.voiced, task.part(0.6, 1.0)))
+
+        def done(result: Voiced) -> None:
+            self._voiced[key] = result
+            self.changed.emit()
+
+        self._desk.jobs.start("voiced", f"Measuring the voice of {lane.voice}", work, done)
+
+    # -- suggestions ------------------------------------------------------------------
+
+    def tone_ideas(self, lane: Lane) -> list[ToneIdea]:
+        """What the EQ might do for a voice, and why."""
+        spectrum, report = self.spectrum(lane), self._desk.report(lane)
+        if spectrum is None or report is None:
+            return []
+        return suggest_tone(spectrum, None, report.bandwidth.limit_hz)
+
+    def suggested(self, lane: Lane) -> dict[str, dict[str, Any]]:
+        """Voice treatments that the voice's own figures ask for."""
+        report = self.before(lane)
+        if report is None:
+            return {}
+        return suggest_voice(report, self.spectrum(lane))
+
+    def match(self, lane: Lane, other: Lane) -> Change | None:
+        """Bring a voice to another's tone and level."""
+        mine, theirs = self.spectrum(lane), self.spectrum(other)
+        reports = self.before(lane), self.before(other)
+        if mine is None or theirs is None or reports[0] is None or reports[1] is None:
+            return None
+        ideas = []
+        shift = _mean(mine, 250.0, 4000.0) - _mean(theirs, 250.0, 4000.0)
+        for name, low, high, hz, _, _ in REGIONS:
+            apart = _mean(mine, low, high) - _mean(theirs, low, high) - shift
+            if abs(apart) >= 1.0:
+                ideas.append(ToneIdea(name, hz, round(min(max(-0.8 * apart, -6.0), 6.0), 1), f"{apart:+.0f} dB against {other.voice}"))
+        levels = [r.loudness.integrated_lufs for r in reports if r is not None]
+        level = levels[1] + other.level_db - levels[0] - lane.level_db if levels[0] is not None and levels[1] is not None else 0.0
+        return voice_commands.match_voice(self._desk.episode, lane.id, ideas, level, other.voice)
+
+    # -- starting points --------------------------------------------------------------
+
+    def starting_points(self) -> list[tuple[str, str, dict[str, dict[str, Any]]]]:
+        """(title, help, uses) of all that come with the program and all that the person kept."""
+        own = self._preferences.get("voices", {})
+        out = [(p.title, p.help, p.uses) for p in PRESETS]
+        return out + [(str(name), "One of your own.", uses) for name, uses in own.items() if isinstance(uses, dict)]
+
+    def keep(self, name: str, lane: Lane) -> None:
+        """Keep a voice's treatments as a starting point of the person's own."""
+        own = dict(self._preferences.get("voices", {}))
+        own[name] = {u.name: dict(u.settings) for u in lane.voicing if u.on}
+        self._preferences.set("voices", own)
+        self.changed.emit()
+
+
+def _mean(spectrum: Spectrum, low: float, high: float) -> float:
+    inside = (spectrum.frequency_hz >= low) & (spectrum.frequency_hz <= high)
+    return float(spectrum.level_db[inside].mean()) if inside.any() else 0.0
