@@ -15,7 +15,7 @@ from dubbin.core.treat.registry import VOICE
 def set_voice(episode: Episode, lane_id: str, uses: Mapping[str, Mapping[str, Any]], title: str) -> Change:
     """Have exactly these voice treatments on, each with its settings; the others off."""
     voicing = tuple(TreatmentUse(t.name, t.name in uses, 100, dict(uses.get(t.name, {}))) for t in VOICE if t.name in uses)
-    return change_lane(episode, lane_id, f"{title} for {episode.lane(lane_id).voice}", voicing=voicing)
+    return change_lane(episode, lane_id, f"{title} · {episode.lane(lane_id).voice}", voicing=voicing)
 
 
 def copy_voice(episode: Episode, from_id: str, to_ids: Sequence[str]) -> Change:

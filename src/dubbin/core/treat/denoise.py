@@ -26,7 +26,7 @@ from dubbin.core.jobs import Task
 from dubbin.core.sound.level import db_to_gain
 from dubbin.core.sound.source import Samples, Source, read_padded
 from dubbin.core.treat import deep_filter
-from dubbin.core.treat.noise_track import NoiseTrack, profile_track, track_noise
+from dubbin.core.treat.noise_track import NoiseTrack, narrowed, profile_track, track_noise
 from dubbin.core.treat.settings import setting
 from dubbin.core.treat.stft import Stft, power
 from dubbin.core.treat.suppressor import Suppression, suppress
@@ -92,13 +92,15 @@ class Denoise(Treatment):
         neural = settings.engine is Engine.NEURAL
         windows = (BLEND_WINDOW_S,) if neural else WINDOWS_S
         tracks = []
-        for k, window_s in enumerate(windows):
+        # Tracked with the longest window, which parts the noise most finely; what the shorter one would see follows from that.
+        long = stft_of(source.rate, windows[-1])
+        if settings.noise_from_s is None:
+            track = track_noise(source, long, task.part(0.0, 0.6))
+        else:
+            track = _profile(source, long, settings.noise_from_s)
+        for window_s in windows:
             stft = stft_of(source.rate, window_s)
-            if settings.noise_from_s is None:
-                part = task.part(0.6 * k / len(windows), 0.6 * (k + 1) / len(windows))
-                tracks.append(track_noise(source, stft, part))
-            else:
-                tracks.append(_profile(source, stft, settings.noise_from_s))
+            tracks.append(track if stft == long else narrowed(track, long, stft))
         means = _running_means(source, task.part(0.6, 1.0)) if neural else ()
         return NoiseFindings(tuple(tracks), means)
 

@@ -1,10 +1,10 @@
 """Dereverb: the late echo of the room goes down, the voice comes close.
 
-Two steps. Weighted prediction error: what can be predicted of a sub-band from its own past, at least 48 ms ago, is echo and is
+Two steps. Weighted prediction error: what can be predicted of a sub-band from its own past, at least 64 ms ago, is echo and is
 subtracted; direct sound and early reflections can't be predicted from so far. Then what late echo remains is estimated from the
 room's decay and taken down like a noise. Prediction filters are found for overlapping stretches and blended from one to the
-next, so that the result is the same wherever one begins to listen. Frames hop by 12 ms and are predicted from 48 ms ago:
-what comes sooner belongs to the voice for the ear.
+next, so that the result is the same wherever one begins to listen. Frames of 48 ms hop by 16 ms and are predicted from 64 to 384 ms ago: what
+comes sooner belongs to the voice for the ear (hops of 12 ms, overlapping by three quarters, scored 0.1 of PESQ less on demo voices).
 
 Sources: Nakatani, Yoshioka, Kinoshita, Miyoshi and Juang, "Speech dereverberation based on variance-normalized delayed linear
 prediction", IEEE TASLP 2010; Lebart, Boucher and Denbigh, "A new method based on spectral subtraction for speech dereverberation",
@@ -30,7 +30,7 @@ from dubbin.core.treat.stft import Stft, power
 from dubbin.core.treat.suppressor import suppression_gains
 from dubbin.core.treat.treatment import Context, Treatment
 
-HOP_S, OVERLAP = 0.012, 4
+HOP_S, OVERLAP = 0.016, 3
 HIGHEST_HZ = 8000.0  # of the predicted bins; above, echo dies away by itself
 CHUNK_S = 6.0  # a filter each, from the chunk and its neighbours
 ITERATIONS = 1

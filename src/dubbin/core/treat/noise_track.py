@@ -83,6 +83,19 @@ def _blended(spectra: NDArray[np.float32], place: NDArray[np.float32]) -> NDArra
     return spectra[low] * (1 - share) + spectra[np.minimum(low + 1, len(spectra) - 1)] * share
 
 
+def narrowed(track: NoiseTrack, long: Stft, short: Stft) -> NoiseTrack:
+    """The track of a long window as a shorter one would have it: the same noise, less finely parted."""
+    ratio = (long.bins - 1) / (short.bins - 1)  # bins of the long window a bin of the short one
+    centres = np.arange(short.bins) * ratio
+    reach = int(np.ceil(1.5 * ratio))
+    at = np.clip(np.round(centres)[:, None].astype(int) + np.arange(-reach, reach + 1), 0, long.bins - 1)
+    # The short window's own main lobe, a root-Hann's, about three of its bins wide.
+    weight = np.cos(np.clip((at - centres[:, None]) / (1.5 * ratio), -1, 1) * np.pi / 2) ** 2 + 1e-9
+    weight /= weight.sum(axis=1, keepdims=True)
+    spectra = np.einsum("csbk,bk->csb", track.spectra[..., at], weight) * (short.hop / long.hop)
+    return NoiseTrack(spectra.astype(np.float32), track.step, track.swell, track.swell_step)
+
+
 def profile_track(source: Source, stft: Stft, start: int, stop: int) -> NoiseTrack:
     """A constant noise spectrum learned from frames start to stop, which hold noise alone."""
     x = read_padded(source, start, stop)

@@ -114,7 +114,7 @@ class VoiceEvidence(QWidget):
 
     def _show_caption(self, lane: Lane) -> None:
         texts = {
-            "eq": "wave: the voice's spectrum · dotted: a typical voice · drag the points, wheel: width",
+            "eq": "shaded: this voice · dotted: a typical one · wheel: width of a bell",
             "curve": f"What the compressor makes of {lane.voice}'s levels",
             "reduction": "blue: gaps and breaths · gold: de-esser · brown: compressor",
             "figures": f"{lane.voice}, before and after the voice treatments",
