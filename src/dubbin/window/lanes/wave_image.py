@@ -84,15 +84,25 @@ def paint_wave(canvas: NDArray[np.float32], columns: Columns, colour: QColor, zo
     middle, half = height / 2, height / 2 - 1
     top = middle - np.clip(columns[:, 1] * zoom, -1, 1) * half - 0.5
     bottom = middle - np.clip(columns[:, 0] * zoom, -1, 1) * half + 0.5
-    rows = np.arange(height, dtype=np.float32)[:, None]
-    cover = np.minimum(rows + 1, bottom) - np.maximum(rows, top)
-    alpha = np.clip(cover, 0.0, 1.0) * colour.alphaF()
-    rgb = np.array([colour.blueF(), colour.greenF(), colour.redF(), 1.0], np.float32)
-    canvas *= (1.0 - alpha)[..., None]
-    canvas += alpha[..., None] * rgb
+    # Only the rows that the wave reaches: a quiet lane costs little.
+    first, last = max(int(np.floor(top.min(initial=height))), 0), min(int(np.ceil(bottom.max(initial=0.0))), height)
+    if last <= first:
+        return
+    rows = np.arange(first, last, dtype=np.float32)[:, None]
+    alpha = np.minimum(rows + 1, bottom.astype(np.float32))
+    alpha -= np.maximum(rows, top.astype(np.float32))
+    np.clip(alpha, 0.0, 1.0, out=alpha)
+    alpha *= np.float32(colour.alphaF())
+    part = canvas[first:last]
+    rest = 1.0 - alpha
+    for k, value in enumerate((colour.blueF(), colour.greenF(), colour.redF(), 1.0)):
+        part[..., k] *= rest
+        part[..., k] += alpha * np.float32(value)
 
 
 def to_image(canvas: NDArray[np.float32]) -> QImage:
     height, width = canvas.shape[:2]
-    data = np.ascontiguousarray((canvas * 255.0 + 0.5).astype(np.uint8))
+    scaled = canvas * np.float32(255.0)
+    scaled += np.float32(0.5)
+    data = scaled.astype(np.uint8)
     return QImage(data.data, width, height, width * 4, QImage.Format.Format_ARGB32_Premultiplied).copy()
