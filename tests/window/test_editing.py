@@ -82,6 +82,7 @@ def row_of(window, text: str, which: int = 0) -> int:
 
 def rendered(window) -> np.ndarray:
     program = window.desk.program(hear=Hear.RECORDED)
+    program.under = ()  # what lies under the program does not go with what is moved
     return program.read(0, program.frames)
 
 

@@ -26,9 +26,10 @@ from dubbin.core.measure.echo import Decay, mean_decay
 from dubbin.core.measure.findings import Finding
 from dubbin.core.measure.report import RecordingReport, measure_recording
 from dubbin.core.measure.spectrum import Spectrum, average_spectrum
+from dubbin.core.mix.bed import BedTrack
 from dubbin.core.mix.hear import Hear
 from dubbin.core.mix.lane_sound import LaneSound, lane_sound
-from dubbin.core.mix.program import Program, SessionMix, lane_sources, program_over
+from dubbin.core.mix.program import Program, SessionMix, beds_under, lane_sources, program_over
 from dubbin.core.sound.peaks import PeakBuilder, PeakPyramid
 from dubbin.core.sound.source import Difference, PickedChannels, Source, blocks
 from dubbin.core.sound.working_copy import WorkingCopies, WorkingCopy
@@ -36,6 +37,7 @@ from dubbin.core.speech.activity import Activity, find_activity
 from dubbin.core.speech.pauses import Pause, find_pauses
 from dubbin.core.treat.guard import Guard
 from dubbin.core.treat.tiles import MOST_TILE_BYTES, DiskKeeper, prune
+from dubbin.window.balancing import Balancing
 
 # A pluck sounds like a click and a held chord like hum to what is made for voices.
 FAULTS_OF_ANY_SOUND = ("clipping", "dropouts", "silent-channel", "inverted", "dc-offset")
@@ -81,6 +83,9 @@ class Desk(QObject):
         self.taken_by: str | None = None
         self._picked: str | None = None
         self._pauses: tuple[tuple[Any, ...], list[Pause]] | None = None
+        self.balancing = Balancing(jobs, self.sound, self._lane_key)
+        self.balancing.changed.connect(self.findings_changed)
+        self.balancing.changed.connect(self._on_balance_known)
         self.document = document
         self._stop_listening = document.listen(self._on_changed)
         self._load_recordings()
@@ -120,7 +125,20 @@ class Desk(QObject):
                 self._measure(recording_id)
         if self.document.episode is self.document.history.episode:
             self._render_treated()
+            self.look_at_balance()
         self.episode_changed.emit(before, after)
+
+    def look_at_balance(self) -> None:
+        """Measure what the balance needs and is not known yet."""
+        self.balancing.look(self.document.history.episode, self._is_treated)
+
+    def _is_treated(self, lane: Lane) -> bool:
+        sound = self.sound(lane)
+        return sound is not None and (not (sound.repaired.stages or sound.voiced.stages) or self.treated(lane) is not None)
+
+    def _on_balance_known(self) -> None:
+        if any(lane.levelling.on or lane.bleed.on for lane in self.episode.lanes) or self.episode.beds:
+            self.hear_changed.emit()
 
     @property
     def picked_lane(self) -> Lane | None:
@@ -186,6 +204,7 @@ class Desk(QObject):
                     self.recordings[recording.id] = result
                     self._measure(recording.id)
                     self._render_treated()
+                    self.look_at_balance()
                 self.sounds_changed.emit()
 
             self.jobs.start(("load", recording.id), f"Reading {Path(recording.path).name}", work, done)
@@ -257,8 +276,19 @@ class Desk(QObject):
         sources = lane_sources(sounds, side)
         if side is Hear.RESIDUE and hear is None and self.taken_by is not None:
             sources = {id: taken for id, sound in sounds.items() if (taken := sound.taken_by(self.taken_by)) is not None}
-        mix = SessionMix(episode, sources, self._match_gains(side))
-        return program_over(episode, mix, time_map or self.map)
+        balance = self.balancing.now(episode)
+        mix = SessionMix(episode, sources, self._match_gains(side), balance.curves if side is Hear.TREATED else None)
+        whole = time_map is None or time_map is self.map
+        under = beds_under(episode, self.map, sources, balance) if whole and side is not Hear.RESIDUE else []
+        return program_over(episode, mix, time_map or self.map, under)
+
+    def bed_track(self, lane: Lane) -> BedTrack | None:
+        """A lane under the program, placed on the program's clock; None while it is being read."""
+        sound = self.sound(lane)
+        if sound is None or lane.bed is None:
+            return None
+        tracks = beds_under(self.episode, self.map, {lane.id: sound.treated}, self.balancing.now(self.episode), {lane.id})
+        return tracks[0][0] if tracks else None
 
     def _match_gains(self, hear: Hear) -> dict[str, float]:
         """Gain in dB of each lane that brings treated sound to the loudness of the recorded, where that is asked for."""
@@ -328,6 +358,7 @@ class Desk(QObject):
                 self._treated[key] = result
                 if len(self._treated) > 64:
                     self._treated.pop(next(iter(self._treated)))
+                self.look_at_balance()
                 self.findings_changed.emit()
                 self._want_spectra()
                 self._measure_repaired()

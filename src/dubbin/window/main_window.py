@@ -145,6 +145,7 @@ class MainWindow(QMainWindow):
         self.lanes.crosstalk = self.speech.crosstalk
         self.overview = Overview(self.desk, self.view, self.selection, self._theme)
         self.transport = Transport(self.desk, self.view, self.selection, self.actions_by_id, self._theme)
+        self.balance_page = BalancePage(self.desk, self.selection, self._theme, self.mastering)
         self.pages: dict[Step, Page] = {
             Step.INTAKE: IntakePage(
                 self.desk, self.selection, self._theme, self.taking_in,
@@ -158,7 +159,7 @@ class MainWindow(QMainWindow):
                 EditParts(self.speech, self.arranging, self.playing, self.seam_watch, self.edit_acts, self.words_pane, self.editing.go),
             ),
             Step.VOICE: VoicePage(self.desk, self.selection, self._theme, self.voice_desk),
-            Step.BALANCE: BalancePage(self.desk, self.selection, self._theme),
+            Step.BALANCE: self.balance_page,
             Step.MASTER: MasterPage(self.desk, self.selection, self._theme, self.mastering, self.choose_export),
         }
         self.cards, self.evidence = QStackedWidget(), QStackedWidget()
@@ -283,10 +284,14 @@ class MainWindow(QMainWindow):
         self.words_pane.words.menu_wanted.connect(self._show_words_menu)
         self.player.state_changed.connect(self.transport.show_playing)
         self.player.metered.connect(self.transport.show_reading)
+        meters = self.balance_page.panes.meters
+        self.player.metered.connect(meters.show_reading)
+        meters.reset_wanted.connect(self.player.reset_meters)
         self.playing.loop_changed.connect(self.transport.show_loop)
         self.desk.said.connect(self.say)
         self.jobs.failed.connect(self.say)
         self.mastering.changed.connect(self._show_proved)
+        self.voice_desk.changed.connect(self.lanes.update)
         self.desk.episode_changed.connect(self._on_episode_changed)
         self.desk.selection_changed.connect(self._show_card_title)
 
@@ -320,7 +325,9 @@ class MainWindow(QMainWindow):
         self.lanes.show_pauses = self.pages[step].shows_pauses
         self.lanes.show_findings = self.pages[step].shows_findings
         self.lanes.show_words = self.pages[step].shows_words
-        sizes = (300, 300) if step in (Step.EDIT, Step.VOICE) else (390, 210)
+        self.lanes.show_levels = self.pages[step].shows_levels
+        self.lanes.reductions = self.voice_desk.drawn_reductions if self.pages[step].shows_reductions else None
+        sizes = (300, 300) if step in (Step.EDIT, Step.VOICE, Step.BALANCE) else (390, 210)
         if sizes != self._sizes:
             self._sizes = sizes
             self.splitter.setSizes(list(sizes))

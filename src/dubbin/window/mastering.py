@@ -2,11 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from pathlib import Path
 
-import numpy as np
-from numpy.typing import NDArray
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from dubbin.core.deliver.encode import Format
@@ -14,33 +11,10 @@ from dubbin.core.deliver.master import Master, make_masters, safe_name
 from dubbin.core.deliver.targets import find_target
 from dubbin.core.episode.model import Episode
 from dubbin.core.jobs import Task
-from dubbin.core.measure.loudness import Loudness, LoudnessMeter
+from dubbin.core.measure.history import LoudnessHistory, measure_history
 from dubbin.core.mix.hear import Hear
-from dubbin.core.mix.program import Program
-from dubbin.core.sound.source import blocks
 from dubbin.window.desk import Desk
 from dubbin.window.playing import sounds_otherwise
-
-POINTS = 1200
-
-
-@dataclass(frozen=True)
-class ProgramLoudness:
-    """Figures of the program before mastering, and short-term loudness (LUFS) at times (s)."""
-
-    loudness: Loudness
-    times_s: NDArray[np.float64]
-    short_term: NDArray[np.float64]
-
-
-def measure_program(program: Program, task: Task) -> ProgramLoudness:
-    meter = LoudnessMeter(program.rate, program.channels)
-    for start, x in blocks(program):
-        task.step(start / max(program.frames, 1))
-        meter.push(x)
-    short = meter.short_term()
-    step = max(1, len(short) // POINTS)
-    return ProgramLoudness(meter.result(), (np.arange(len(short))[::step] + 75) / 50.0, short[::step])
 
 
 class Mastering(QObject):
@@ -50,10 +24,15 @@ class Mastering(QObject):
         super().__init__()
         self._desk = desk
         self.masters: list[Master] = []
-        self.measured: ProgramLoudness | None = None
+        self.measured: LoudnessHistory | None = None
         self._measured_of: Episode | None = None
         self._made_of: Episode | None = None
         desk.episode_changed.connect(self._on_changed)
+        desk.balancing.changed.connect(self._forget)
+
+    def _forget(self) -> None:
+        """The balance is known better: what was measured of the program is old."""
+        self._measured_of = None
 
     @property
     def is_busy(self) -> bool:
@@ -84,11 +63,11 @@ class Mastering(QObject):
         self._measured_of, self.measured = episode, None
         program = self._desk.program(hear=Hear.TREATED)
 
-        def done(result: ProgramLoudness) -> None:
+        def done(result: LoudnessHistory) -> None:
             self.measured = result
             self.changed.emit()
 
-        self._desk.jobs.start("program", "Measuring the program", lambda task: measure_program(program, task), done)
+        self._desk.jobs.start("program", "Measuring the program", lambda task: measure_history(program, task), done)
 
     def make(self, folder: Path) -> None:
         """Make the chosen masters in a folder."""

@@ -55,7 +55,10 @@ def status_line(step: Step, desk: Desk, proved: tuple[int, int] | None) -> tuple
         count = sum(any(use.on for use in lane.voicing) for lane in voices)
         return (f"{count} of {len(voices)} voices set", True) if count else ("not begun", False)
     if step is Step.BALANCE:
-        moved = any(lane.level_db or lane.mute or lane.solo for lane in episode.lanes)
+        levelled = sum(lane.levelling.on for lane in voices)
+        if levelled:
+            return f"{levelled} of {len(voices)} voices levelled", True
+        moved = any(lane.level_db or lane.pan or lane.mute or lane.solo or lane.line or lane.bleed.on for lane in episode.lanes)
         return ("levels set", True) if moved else ("levels as recorded", False)
     if proved:
         passed, made = proved

@@ -5,17 +5,21 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
+import numpy as np
+from numpy.typing import NDArray
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from dubbin.core.episode import voice_commands
-from dubbin.core.episode.commands import Change
+from dubbin.core.episode.commands import Change, find_use
 from dubbin.core.episode.model import Lane, Role
 from dubbin.core.jobs import Task
 from dubbin.core.measure.report import RecordingReport, measure_recording
 from dubbin.core.measure.spectrum import Spectrum
 from dubbin.core.measure.voice_tone import REGIONS, ToneIdea, suggest_tone
 from dubbin.core.mix.lane_sound import LaneSound
-from dubbin.core.mix.reduction import Reduction, reductions
+from dubbin.core.mix.reduction import STEP_S, Reduction, reductions
+from dubbin.core.treat.compressor import CompressorSettings
+from dubbin.core.treat.settings import settings_from_plain
 from dubbin.core.treat.voice_presets import PRESETS
 from dubbin.core.treat.voice_suggestion import suggest_voice
 from dubbin.window.desk import Desk
@@ -75,6 +79,21 @@ class VoiceDesk(QObject):
             self.changed.emit()
 
         self._desk.jobs.start("voiced", f"Measuring the voice of {lane.voice}", work, done)
+
+    def drawn_reductions(self, lane: Lane) -> list[tuple[str, NDArray[np.float64], float]]:
+        """For the lane's picture: colour, gain in dB without make-up, and its step in s; of what is known."""
+        voiced = self.voiced(lane)
+        if voiced is None:
+            return []
+        out = []
+        for name, colour in (("compress", "saddle"), ("deess", "thread")):
+            known = voiced.reductions.get(name)
+            if known is not None:
+                gain = known.gain_db.astype(np.float64)
+                if name == "compress":
+                    gain = gain - settings_from_plain(CompressorSettings, find_use(lane, name).settings).makeup_db
+                out.append((colour, gain, STEP_S))
+        return out
 
     # -- suggestions ------------------------------------------------------------------
 

@@ -6,7 +6,19 @@ from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
-from dubbin.core.episode.model import ATTIC, Cut, CutKind, Episode, Lane, Marker, Recording, Stretch, TreatmentUse
+from dubbin.core.episode.balance import Bed
+from dubbin.core.episode.model import (
+    ATTIC,
+    Cut,
+    CutKind,
+    Episode,
+    Lane,
+    Marker,
+    Recording,
+    Role,
+    Stretch,
+    TreatmentUse,
+)
 from dubbin.core.speech.pauses import Pause, PauseSettings
 from dubbin.core.treat.touch_up import Spot
 
@@ -23,8 +35,11 @@ class Change:
 
 
 def add_recordings(episode: Episode, recordings: Sequence[Recording], lanes: Sequence[Lane]) -> Change:
-    """Take in recordings, each with its lanes; the first ones give an episode without a name its title."""
+    """Take in recordings, each with its lanes; music beside voices lies under the program."""
     names = ", ".join(lane.voice for lane in lanes)
+    if any(lane.role is Role.VOICE for lane in (*episode.lanes, *lanes)):
+        # Music is no part of what was said: it lies under the program, where no cut cuts it.
+        lanes = [replace(lane, bed=Bed()) if lane.role is Role.MUSIC and lane.bed is None else lane for lane in lanes]
     return Change(
         f"Add {names}",
         replace(

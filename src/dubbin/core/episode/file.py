@@ -17,7 +17,7 @@ from dubbin.core.episode.model import Episode
 from dubbin.core.errors import BadEpisode, CannotWrite
 from dubbin.core.sound.writing import replacing
 
-SCHEMA, VERSION = "dubbin-episode", 2
+SCHEMA, VERSION = "dubbin-episode", 3
 SUFFIX = ".dubbin"
 
 

@@ -13,6 +13,7 @@ from functools import cached_property
 from itertools import accumulate
 from typing import Any
 
+from dubbin.core.episode.balance import Bed, BleedControl, Ducking, Levelling, LinePoint
 from dubbin.core.speech.pauses import EVEN, PauseSettings
 from dubbin.core.speech.transcript import Transcript
 from dubbin.core.treat.touch_up import Spot
@@ -108,7 +109,11 @@ class Cover:
 
 @dataclass(frozen=True)
 class Lane:
-    """A recording, or some channels of it, at a place on the session clock."""
+    """A recording, or some channels of it, at a place on the session clock.
+
+    pan: -100 left to 100 right. invert: turns the polarity. fade_in_frames, fade_out_frames: from the lane's begin and to its end. line: a level drawn by
+    hand, on top of everything. bed: where the lane lies under the program; it begins where start_frame is heard.
+    """
 
     id: str
     recording: str
@@ -122,13 +127,22 @@ class Lane:
     voice_strength: int = 100
     covers: tuple[Cover, ...] = ()
     level_db: float = 0.0
+    pan: float = 0.0
+    invert: bool = False
     mute: bool = False
     solo: bool = False
+    fade_in_frames: int = 0
+    fade_out_frames: int = 0
+    line: tuple[LinePoint, ...] = ()
+    levelling: Levelling = field(default_factory=Levelling)
+    bleed: BleedControl = field(default_factory=BleedControl)
+    bed: Bed | None = None
+    ducking: Ducking = field(default_factory=Ducking)
 
     @property
     def is_insert(self) -> bool:
         """Whether the lane holds something that was put into the program, not a part of the session."""
-        return self.start_frame >= ATTIC
+        return self.start_frame >= ATTIC and self.bed is None
 
 
 @dataclass(frozen=True, order=True)
@@ -228,13 +242,17 @@ class Episode:
     @property
     def frames(self) -> int:
         """Length of the session."""
-        lanes = (lane for lane in self.lanes if not lane.is_insert)
-        return max((lane.start_frame + self.recording(lane.recording).frames for lane in lanes), default=0)
+        return max((lane.start_frame + self.recording(lane.recording).frames for lane in self.session_lanes), default=0)
 
     @property
     def session_lanes(self) -> tuple[Lane, ...]:
-        """Lanes without inserts."""
-        return tuple(lane for lane in self.lanes if not lane.is_insert)
+        """Lanes of the session: without inserts, and without what lies under the program."""
+        return tuple(lane for lane in self.lanes if not lane.is_insert and lane.bed is None)
+
+    @property
+    def beds(self) -> tuple[Lane, ...]:
+        """Lanes under the program."""
+        return tuple(lane for lane in self.lanes if lane.bed is not None)
 
     def transcript(self, lane_id: str) -> Transcript | None:
         return next((t for t in self.transcripts if t.lane == lane_id), None)

@@ -10,23 +10,29 @@ from numpy.typing import NDArray
 from scipy import signal
 
 from dubbin.core.measure.k_weighting import k_weighting_sos
-from dubbin.core.measure.loudness import ABSOLUTE_GATE_LUFS, OFFSET_LU, RELATIVE_GATE_LU
+from dubbin.core.measure.loudness import ABSOLUTE_GATE_LUFS, OFFSET_LU, RELATIVE_GATE_LU, range_of
 from dubbin.core.measure.true_peak import TruePeakMeter
 from dubbin.core.sound.level import finite_or_none, gain_to_db, power_to_db
 from dubbin.core.sound.source import Samples
 
 STEP_S = 0.1
+CORRELATION_S = 0.6
 
 
 @dataclass(frozen=True)
 class Reading:
-    """LUFS, and dBTP per channel of the last block and the highest so far; None for silence."""
+    """LUFS, and sample peaks per channel of the last block; None for silence. true_peaks_dbtp, sample_peaks_dbfs: the highest so far of each channel.
+    correlation: of the two sides over the last second or so, 1 for mono, below 0 what is lost in mono; None for silence."""
 
     momentary_lufs: float | None
     short_term_lufs: float | None
     integrated_lufs: float | None
     peaks_db: tuple[float, ...]
     highest_dbtp: float | None
+    range_lu: float | None = None
+    true_peaks_dbtp: tuple[float | None, ...] = ()
+    sample_peaks_dbfs: tuple[float | None, ...] = ()
+    correlation: float | None = None
 
 
 class LiveMeter:
@@ -43,6 +49,9 @@ class LiveMeter:
         self._zi = np.zeros((len(self._sos), self._channels, 2))
         self._powers: deque[float] = deque(maxlen=30)
         self._gated: list[float] = []
+        self._short: list[float] = []
+        self._pair = np.zeros(3)
+        self._range: float | None = None
         self._sum, self._count = 0.0, 0
         self._peak = TruePeakMeter(self._rate, self._channels)
 
@@ -60,6 +69,10 @@ class LiveMeter:
                 self._powers.append(self._sum / self._step)
                 if len(self._powers) >= 4:
                     self._gated.append(float(np.mean(list(self._powers)[-4:])))
+                if len(self._powers) == 30:
+                    self._short.append(float(np.mean(self._powers)))
+                    if len(self._short) % 10 == 1:
+                        self._range = range_of(np.array(self._short))
                 self._sum, self._count = 0.0, 0
         blocks = list(self._powers)
         return Reading(
@@ -68,7 +81,21 @@ class LiveMeter:
             self._integrated(),
             tuple(gain_to_db(float(p)) for p in np.max(np.abs(x), axis=1)) if x.shape[1] else (),
             finite_or_none(self._peak.true_peak_dbtp),
+            self._range,
+            tuple(finite_or_none(gain_to_db(float(p))) for p in np.maximum(self._peak.peaks, self._peak.sample_peaks)),
+            tuple(finite_or_none(gain_to_db(float(p))) for p in self._peak.sample_peaks),
+            self._correlation(x),
         )
+
+    def _correlation(self, x: Samples) -> float | None:
+        if self._channels != 2 or not x.shape[1]:
+            return None
+        left, right = x.astype(np.float64)
+        now = np.array([left @ right, left @ left, right @ right])
+        kept = float(np.exp(-x.shape[1] / (CORRELATION_S * self._rate)))
+        self._pair = kept * self._pair + now
+        both = float(np.sqrt(self._pair[1] * self._pair[2]))
+        return float(self._pair[0]) / both if both > 1e-12 else None
 
     def _integrated(self) -> float | None:
         power = np.array(self._gated)

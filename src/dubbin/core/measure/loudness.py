@@ -106,16 +106,7 @@ class LoudnessMeter:
 
     def range_lu(self) -> float | None:
         """Loudness range in LU (EBU Tech 3342); None for silence or less than 3 s."""
-        power = _sliding_mean(self.steps(), SHORT_TERM_STEPS)[::GATING_HOP_STEPS]
-        loud = power[_lufs(power) > ABSOLUTE_GATE_LUFS]
-        if not loud.size:
-            return None
-        gate = float(_lufs(np.mean(loud))) + RANGE_GATE_LU
-        levels = np.sort(_lufs(loud[_lufs(loud) > gate]))
-        if not levels.size:
-            return None
-        low, high = (levels[round((levels.size - 1) * share)] for share in (0.10, 0.95))
-        return float(high - low)
+        return range_of(_sliding_mean(self.steps(), SHORT_TERM_STEPS)[::GATING_HOP_STEPS])
 
     def result(self) -> Loudness:
         momentary, short_term = self.momentary(), self.short_term()
@@ -129,6 +120,19 @@ class LoudnessMeter:
             finite_or_none(self.peak_meter.true_peak_dbtp) if self.peak_meter else None,
             finite_or_none(self.peak_meter.sample_peak_dbfs) if self.peak_meter else None,
         )
+
+
+def range_of(power: NDArray[np.float64]) -> float | None:
+    """Loudness range in LU of the mean squares of 3 s windows; None where nothing is above the gate."""
+    loud = power[_lufs(power) > ABSOLUTE_GATE_LUFS]
+    if not loud.size:
+        return None
+    gate = float(_lufs(np.mean(loud))) + RANGE_GATE_LU
+    levels = np.sort(_lufs(loud[_lufs(loud) > gate]))
+    if not levels.size:
+        return None
+    low, high = (levels[round((levels.size - 1) * share)] for share in (0.10, 0.95))
+    return float(high - low)
 
 
 def measure_loudness(source: Source, task: Task | None = None) -> Loudness:

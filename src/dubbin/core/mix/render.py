@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from dubbin.core.episode.intake import recording_source
-from dubbin.core.episode.model import Episode
+from dubbin.core.episode.model import Episode, Role
 from dubbin.core.episode.time_map import program_map
 from dubbin.core.jobs import Task
+from dubbin.core.mix.balance import Balance, VoiceFacts, find_balance, measure_own, program_power
 from dubbin.core.mix.hear import Hear
 from dubbin.core.mix.lane_sound import LaneSound, lane_sound
-from dubbin.core.mix.program import Program, SessionMix, lane_sources, program_over
+from dubbin.core.mix.program import Program, SessionMix, beds_under, lane_sources, program_over
 from dubbin.core.sound.working_copy import WorkingCopies
 from dubbin.core.treat.tiles import TileKeeper
 
@@ -27,7 +28,40 @@ def episode_sounds(
     return out
 
 
-def program_of(episode: Episode, sounds: dict[str, LaneSound], hear: Hear = Hear.TREATED) -> Program:
-    """What the listener will hear."""
-    mix = SessionMix(episode, lane_sources(sounds, hear))
-    return program_over(episode, mix, program_map(episode))
+def voice_facts(episode: Episode, sounds: dict[str, LaneSound], task: Task | None = None) -> dict[str, VoiceFacts]:
+    """What the balance needs to know of every voice; looks through all of them."""
+    task = task or Task()
+    voices = [lane for lane in episode.lanes if lane.role is Role.VOICE and lane.bed is None and lane.id in sounds]
+    own = measure_own([(lane, sounds[lane.id].recorded) for lane in voices], episode.rate, task.part(0.0, 0.5))
+    out = {}
+    for k, lane in enumerate(voices):
+        part = task.part(0.5 + 0.5 * k / len(voices), 0.5 + 0.5 * (k + 1) / len(voices))
+        out[lane.id] = VoiceFacts(program_power(sounds[lane.id].treated, part), own[lane.id])
+    return out
+
+
+def needs_facts(episode: Episode) -> bool:
+    """Whether anything in the balance depends on who speaks when."""
+    voices = any(lane.levelling.on or lane.bleed.on for lane in episode.lanes if lane.role is Role.VOICE)
+    return voices or any(lane.ducking.on for lane in episode.beds)
+
+
+def program_of(episode: Episode, sounds: dict[str, LaneSound], hear: Hear = Hear.TREATED, balance: Balance | None = None) -> Program:
+    """What the listener will hear; balance: from `find_balance`."""
+    balance = balance or Balance()
+    sources = lane_sources(sounds, hear)
+    treated = hear is Hear.TREATED
+    mix = SessionMix(episode, sources, curves=balance.curves if treated else None)
+    time_map = program_map(episode)
+    under = beds_under(episode, time_map, sources, balance) if hear is not Hear.RESIDUE else []
+    return program_over(episode, mix, time_map, under)
+
+
+def balanced_program(episode: Episode, sounds: dict[str, LaneSound], task: Task | None = None) -> Program:
+    """What the listener will hear, with all that its balance depends on measured now."""
+    balance = Balance()
+    if needs_facts(episode):
+        balance = find_balance(episode, voice_facts(episode, sounds, task))
+    elif any(lane.line for lane in episode.lanes):
+        balance = find_balance(episode, {})
+    return program_of(episode, sounds, balance=balance)

@@ -22,14 +22,19 @@ from PyQt6.QtGui import (
 )  # fmt: skip
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
+from dubbin.core.episode.balance_commands import remove_line_points
 from dubbin.core.episode.commands import move_cut_edges
 from dubbin.core.episode.model import Cut, Lane, Role
 from dubbin.core.measure.spectrogram import hz_of, share_of
 from dubbin.core.mix.hear import Hear
 from dubbin.core.mix.program import audible_lanes
+from dubbin.core.sound.peaks import PeakPyramid
+from dubbin.core.sound.source import Source
 from dubbin.core.speech.word_table import WordTable
 from dubbin.window.desk import Desk
+from dubbin.window.lanes.level_line import Grip, LevelLine
 from dubbin.window.lanes.overview import joined
+from dubbin.window.lanes.reduction_strip import paint_reduction
 from dubbin.window.lanes.ruler import digits_for, tick_step_s
 from dubbin.window.lanes.selection import Band, Selection
 from dubbin.window.lanes.spectrogram_tiles import SpectrogramTiles
@@ -71,6 +76,11 @@ class LanesView(QWidget):
         self.crosstalk: Callable[[], list[tuple[tuple[str, str], float, float]]] = lambda: []
         self.show_pauses = False
         self.show_findings = False
+        self.show_levels = False
+        self.reductions: Callable[[Lane], list[tuple[str, NDArray[np.float64], float]]] | None = None
+        self._levels = LevelLine(desk, view, theme)
+        self._grip: tuple[Grip, QRectF] | None = None
+        self._grip_moved = False
         self.picture = Picture.WAVES
         self.level_zoom = 1.0
         self._spectrograms = SpectrogramTiles(desk, view, theme)
@@ -144,20 +154,40 @@ class LanesView(QWidget):
         self._press = event.position()
         self._press_frame = self._view.session_at(x)
         self._edge, self._edge_moved = self.cut_edge_at(x), False
-        self._band_lane = None
+        self._band_lane, self._grip, self._grip_moved = None, self._grip_at(event.position()), False
         for lane, rect in self.lane_rects():
             if rect.contains(event.position()):
                 self._desk.pick_lane(lane.id)
                 wants_band = bool(event.modifiers() & Qt.KeyboardModifier.AltModifier)
                 self._band_lane = lane if wants_band and self.picture is not Picture.WAVES else None
 
+    def _grip_at(self, at: QPointF) -> tuple[Grip, QRectF] | None:
+        """A lane's level or fade under the pointer, where levels are shown."""
+        if not self.show_levels:
+            return None
+        for lane, rect in self.lane_rects():
+            if rect.contains(at):
+                grip = self._levels.grip_at(lane, rect, at)
+                return (grip, rect) if grip is not None else None
+        return None
+
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         if event is None:
             return
         x = event.position().x()
+        if self._press is None and self._grip_at(event.position()) is not None:
+            self.setCursor(Qt.CursorShape.PointingHandCursor)
+            return
         if self._press is None:
             over_edge = self.cut_edge_at(x) is not None
             self.setCursor(Qt.CursorShape.SizeHorCursor if over_edge else Qt.CursorShape.IBeamCursor)
+            return
+        if self._grip is not None:
+            if self._grip_moved or (event.position() - self._press).manhattanLength() >= CLICK_PX:
+                self._grip_moved = True
+                change = self._levels.moved(self._desk.document.history.episode, *self._grip, event.position())
+                if change is not None:
+                    self._desk.preview(change)
             return
         if abs(x - self._press.x()) < CLICK_PX and not self._edge_moved:
             return
@@ -199,6 +229,13 @@ class LanesView(QWidget):
             return
         x, press, edge = event.position().x(), self._press, self._edge
         self._press = None
+        grip, self._grip = self._grip, None
+        if grip is not None and self._grip_moved:
+            moved = self._levels.moved(self._desk.document.history.episode, *grip, event.position())
+            if moved is not None:
+                self._desk.do(moved)
+                self._desk.document.history.seal()
+            return
         frame = self._view.session_at(min(max(x, 0), self.width()))
         if edge is not None and self._edge_moved:
             change = self._moved_edge(frame)
@@ -222,14 +259,19 @@ class LanesView(QWidget):
         return time_map.spans[time_map.span_at(at)].placed if time_map.spans and at < time_map.program_frames else None
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
-        if event and self._desk.episode.lanes:
-            self.play_wanted.emit(self._view.session_at(event.position().x()))
+        if event is None or not self._desk.episode.lanes:
+            return
+        grip = self._grip_at(event.position())
+        if grip is not None and grip[0].point is not None:
+            self._desk.do(remove_line_points(self._desk.episode, grip[0].lane_id, [grip[0].point]))
+            return
+        self.play_wanted.emit(self._view.session_at(event.position().x()))
 
     def give_up_drag(self) -> bool:
         """Esc: put a dragged edge back; whether there was one."""
-        if self._edge is None or not self._edge_moved:
+        if not (self._edge is not None and self._edge_moved) and not (self._grip is not None and self._grip_moved):
             return False
-        self._edge = self._press = None
+        self._edge = self._press = self._grip = None
         self._desk.document.end_preview()
         return True
 
@@ -273,6 +315,11 @@ class LanesView(QWidget):
                 self._paint_touch_ups(p, lane, rect)
         for lane, rect in rects:
             paint_covers(p, c, self._view, lane, rect)
+            if self.show_levels:
+                self._levels.paint(p, lane, rect)
+            if self.reductions is not None:
+                for colour, gain_db, step_s in self.reductions(lane):
+                    paint_reduction(p, c, self._view, rect, lane.start_frame, self._desk.episode.rate, gain_db, step_s, colour)
             if self.show_words and lane.role is Role.VOICE:
                 paint_words(p, c, self._view, self._table(), lane, rect, self._desk.episode.rate)
         paint_placed(p, c, self._view, self._desk.episode, float(RULER_H), self._bottom(), self._selection.placed)
@@ -454,14 +501,14 @@ class LanesView(QWidget):
             self._images[key] = self._draw(lane, copy.peaks, height, audible)
         return self._images[key]
 
-    def _draw(self, lane: Lane, peaks, height: int, audible: bool) -> QImage:  # type: ignore[no-untyped-def]
+    def _draw(self, lane: Lane, peaks: PeakPyramid, height: int, audible: bool) -> QImage:
         c, view, desk = self._theme.colours, self._view, self._desk
         sound, treated, hear = desk.sound(lane), desk.treated(lane), desk.hear
         assert sound is not None
         canvas = np.zeros((height, view.width, 4), np.float32)
         loudest = max(float(np.max(np.abs(peaks.levels[-1]))), 0.05)
         zoom = FULLEST / loudest * self.level_zoom
-        recorded = columns_of(view, peaks, sound.recorded, lane.start_frame)
+        recorded = self._columns(lane, peaks, sound.recorded)
         strong = 255 if audible else 90
         treats = bool(sound.repaired.stages or sound.voiced.stages)
         if self.picture is Picture.BOTH:
@@ -473,7 +520,7 @@ class LanesView(QWidget):
         pale = 0 if self.picture is Picture.BOTH else 70 if audible else 40
         paint_wave(canvas, recorded, c.q("indigo", pale), zoom)
         if treated is not None:
-            after = columns_of(view, treated.peaks, sound.voiced, lane.start_frame)
+            after = self._columns(lane, treated.peaks, sound.voiced)
             if hear is Hear.RESIDUE:
                 # What is missing at either side of the treated wave.
                 gone = np.stack(
@@ -487,6 +534,12 @@ class LanesView(QWidget):
             else:
                 paint_wave(canvas, after, c.q("saddle", strong), zoom)
         return to_image(canvas)
+
+    def _columns(self, lane: Lane, peaks: PeakPyramid, source: Source) -> NDArray[np.float32]:
+        """Lowest and highest sample of every pixel; what lies under the program is drawn where it is heard."""
+        if lane.bed is None:
+            return columns_of(self._view, peaks, source, lane.start_frame)
+        return peaks.around(range(peaks.channels), self._levels.recording_frames(lane, self._view.width), self._view.per_pixel)
 
     def _paint_ruler(self, p: QPainter) -> None:
         c, view = self._theme.colours, self._view

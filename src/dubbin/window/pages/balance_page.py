@@ -1,121 +1,123 @@
-"""Balance: everyone as loud as everyone else."""
+"""Balance: everyone as loud as everyone else; music under, not over. The job card; its sheets stand in balance_cards.py, what it is judged by in
+balance_evidence.py."""
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import (
-    QHBoxLayout,
-    QPushButton,
-)
+from PyQt6.QtWidgets import QPushButton
 
-from dubbin.core.episode.commands import set_level, set_mute, set_solo
+from dubbin.core.episode import balance_commands
 from dubbin.core.episode.model import Lane, Role
-from dubbin.core.mix.program import audible_lanes
 from dubbin.window.desk import Desk
 from dubbin.window.lanes.selection import Selection
+from dubbin.window.mastering import Mastering
+from dubbin.window.pages.balance_cards import LevelCard, PartCard, PlaceCard
+from dubbin.window.pages.balance_evidence import BalanceEvidence
 from dubbin.window.pages.page import Page
-from dubbin.window.parts.card import Card, label
+from dubbin.window.parts.card import Card, FigureRows, label
 from dubbin.window.parts.figures import number, with_unit
-from dubbin.window.parts.slider import MarkedSlider
-from dubbin.window.parts.table import FigureTable
 from dubbin.window.theme import Theme
-
-COLUMNS = ("Lane", "As recorded", "Level", "In the program", "State")
-LOW_DB, HIGH_DB = -30.0, 18.0
-
-
-class LevelCard(Card):
-    """One lane: level, mute, solo."""
-
-    def __init__(self, desk: Desk, lane_id: str, theme: Theme) -> None:
-        super().__init__()
-        self._desk, self._lane_id = desk, lane_id
-        head = QHBoxLayout()
-        self.name = label("", "strong")
-        self.figure = label("", "strong")
-        self.mute, self.solo = QPushButton("M"), QPushButton("S")
-        for button, text in ((self.mute, "Mute"), (self.solo, "Solo")):
-            button.setProperty("kind", "letter")
-            button.setCheckable(True)
-            button.setToolTip(text)
-            button.setAccessibleName(text)
-        head.addWidget(self.name, 1)
-        head.addWidget(self.figure)
-        head.addWidget(self.mute)
-        head.addWidget(self.solo)
-        self.body.addLayout(head)
-        self.slider = MarkedSlider(theme, "Level", LOW_DB, HIGH_DB, 0.1, origin=0.0)
-        self.slider.setToolTip("Level of the lane in dB; double-click sets it back to 0 dB.")
-        self.body.addWidget(self.slider)
-        self.mute.clicked.connect(lambda on: desk.do(set_mute(desk.episode, lane_id, on)))
-        self.solo.clicked.connect(lambda on: desk.do(set_solo(desk.episode, lane_id, on)))
-        self.slider.changing.connect(lambda v: desk.preview(set_level(desk.document.history.episode, lane_id, v)))
-        self.slider.changed.connect(self._on_level)
-        self.slider.given_up.connect(lambda: desk.document.end_preview())
-
-    def _on_level(self, value: float) -> None:
-        self._desk.do(set_level(self._desk.document.history.episode, self._lane_id, value))
-        self._desk.document.history.seal()
-
-    def refresh(self, lane: Lane) -> None:
-        self.name.setText(lane.voice)
-        self.figure.setText(f"{'+' if lane.level_db > 0 else ''}{number(lane.level_db)} dB")
-        self.mute.setChecked(lane.mute)
-        self.solo.setChecked(lane.solo)
-        if not self.slider.is_dragged:
-            self.slider.show_value(lane.level_db, 0.0)
 
 
 class BalancePage(Page):
-    def __init__(self, desk: Desk, selection: Selection, theme: Theme) -> None:
+    shows_levels = True
+
+    def __init__(self, desk: Desk, selection: Selection, theme: Theme, mastering: Mastering) -> None:
         super().__init__(desk, selection, theme)
+        self._mastering = mastering
         self.empty = label("Add recordings in Intake first.", "muted", wrap=True)
         self.column.addWidget(self.empty)
+        self.whole = Card("The whole")
+        self.figures = FigureRows()
+        self.whole.body.addWidget(self.figures)
+        self.suggest = QPushButton("Suggested balance")
+        self.suggest.setToolTip("Levels that follow the talking and bleed control for all voices; music under the program and under speech.")
+        self.suggest.clicked.connect(self._on_suggest)
+        self.whole.body.addWidget(self.suggest)
+        self.column.addWidget(self.whole)
         self.cards: dict[str, LevelCard] = {}
-        self.apart = label("", "muted", wrap=True)
-        self.column.addWidget(self.apart)
+        self.parts = {
+            "levelling": PartCard(desk, "levelling", theme, lambda: desk.balancing.voices(desk.episode)),
+            "bleed": PartCard(desk, "bleed", theme, lambda: [x for x in desk.balancing.voices(desk.episode) if not x.is_insert]),
+            "ducking": PartCard(desk, "ducking", theme, lambda: list(desk.episode.beds)),
+        }
+        self.place = PlaceCard(desk, theme, lambda: selection.head)
+        for card in (*self.parts.values(), self.place):
+            self.column.addWidget(card)
         self.column.addStretch(1)
-        self.table = FigureTable("Levels of the lanes", COLUMNS)
-        self.evidence = self.table
+        self.panes = BalanceEvidence(theme)
+        self.evidence = self.panes
+        mastering.changed.connect(self._refresh_if_open)
         self.connect_model()
 
     def title(self) -> str:
         return "all lanes"
 
+    def opened(self) -> None:
+        self.desk.balancing.is_wanted = True
+        super().opened()
+        self.desk.look_at_balance()
+
+    def closed(self) -> None:
+        super().closed()
+        self.desk.balancing.is_wanted = False
+
+    def _on_suggest(self) -> None:
+        loudness = {}
+        for lane in self.desk.episode.lanes:
+            report = self.desk.report(lane)
+            if lane.role is Role.MUSIC and report is not None and report.loudness.integrated_lufs is not None:
+                loudness[lane.id] = report.loudness.integrated_lufs + (3.0 if len(lane.channels) == 1 else 0.0)
+        self.desk.do(balance_commands.suggest_balance(self.desk.episode, loudness))
+
     def refresh(self) -> None:
-        lanes = self.desk.episode.lanes
+        lanes, picked = self.desk.episode.lanes, self.desk.picked_lane
         self.empty.setVisible(not lanes)
+        self.whole.setVisible(bool(lanes))
         for gone in set(self.cards) - {lane.id for lane in lanes}:
             self.cards.pop(gone).deleteLater()
         for index, lane in enumerate(lanes):
             if lane.id not in self.cards:
                 self.cards[lane.id] = LevelCard(self.desk, lane.id, self.theme)
-                self.column.insertWidget(1 + index, self.cards[lane.id])
-            self.cards[lane.id].refresh(lane)
-        self._fill(lanes)
+                self.column.insertWidget(2 + index, self.cards[lane.id])
+            self.cards[lane.id].refresh(lane, picked is not None and lane.id == picked.id)
+        self._show_picked(picked)
+        if self.is_open:
+            self._mastering.measure()
+        self._show_figures()
 
-    def _fill(self, lanes: tuple[Lane, ...]) -> None:
-        audible = {lane.id for lane in audible_lanes(lanes)}
-        self.table.setRowCount(len(lanes))
-        voices = []
-        for row, lane in enumerate(lanes):
-            report = self.desk.report(lane)
-            level = report.loudness.integrated_lufs if report else None
-            after = level + lane.level_db if level is not None else None
-            if after is not None and lane.role is Role.VOICE and lane.id in audible:
-                voices.append(after)
-            state = "heard" if lane.id in audible else "muted" if lane.mute else "not soloed"
-            values = (
-                lane.voice,
-                with_unit(level, "LUFS"),
-                f"{number(lane.level_db)} dB",
-                with_unit(after, "LUFS"),
-                state,
-            )
-            self.table.show_row(row, values)
-        if len(voices) > 1:
-            apart = max(voices) - min(voices)
-            self.apart.setText(
-                f"The voices are {number(apart)} LU apart, by their loudness as recorded and these levels."
-            )
-        else:
-            self.apart.setText("")
+    def _show_picked(self, lane: Lane | None) -> None:
+        voice = lane is not None and lane.role is Role.VOICE and lane.bed is None
+        self.parts["levelling"].setVisible(voice)
+        self.parts["bleed"].setVisible(voice and lane is not None and not lane.is_insert)
+        self.parts["ducking"].setVisible(lane is not None and lane.bed is not None)
+        self.place.setVisible(lane is not None)
+        if lane is None:
+            return
+        for name, card in self.parts.items():
+            if not card.isHidden():
+                card.refresh(lane, self._note(lane, name))
+        self.place.refresh(lane, not lane.is_insert and lane.role is not Role.VOICE)
+
+    def _note(self, lane: Lane, part: str) -> str:
+        """What a part does now, in a few figures."""
+        gain = self.desk.balancing.now(self.desk.episode).gains.get(lane.id)
+        if gain is None or part == "ducking":
+            return ""
+        if part == "levelling":
+            return f"{number(float(gain.level_db.min()))} to {number(float(gain.level_db.max()))} dB"
+        return f"down {100 * float((gain.bleed_db < -1.0).mean()):.0f} % of it"
+
+    def _show_figures(self) -> None:
+        report, history = self.desk.balancing.report(self.desk.episode), self._mastering.measured
+        before, after = report.apart_before_lu, report.apart_after_lu
+        known = before is not None and after is not None
+        good = after is not None and after <= 1.0
+        self.figures.show_row("voices apart", f"{number(before)} → {number(after)} LU" if known else "–", "good" if good and known else "strong")
+        loudness = history.loudness if history is not None else None
+        spread = loudness.range_lu if loudness else None
+        self.figures.show_row("loudness range", with_unit(spread, "LU"), "good" if spread is not None and spread <= 6.0 else "strong")
+        self.figures.show_row("program", with_unit(loudness.integrated_lufs if loudness else None, "LUFS"))
+        self.panes.show_voices(report, history is not None)
+        self.panes.show_history(history, bool(self.desk.episode.lanes))
+        if history is not None:
+            self.panes.show_voices(report, True)

@@ -16,6 +16,8 @@ class Page(QObject):
     shows_pauses = False
     shows_findings = False
     shows_words = False
+    shows_levels = False
+    shows_reductions = False
 
     def __init__(self, desk: Desk, selection: Selection, theme: Theme) -> None:
         super().__init__()

@@ -32,6 +32,8 @@ SHOWN = {"equalise": ("high_pass_hz",)}
 
 
 class VoicePage(Page):
+    shows_reductions = True
+
     def __init__(self, desk: Desk, selection: Selection, theme: Theme, voices: VoiceDesk) -> None:
         super().__init__(desk, selection, theme)
         self.voices = voices
