@@ -1,7 +1,8 @@
 """Measures every repair on degraded demo voices, beside peers, and writes docs/benchmarks.md.
 
     ./benchmarks/run            sets up an environment of its own and runs everything
-    python benchmarks/run.py [PART ...]    only some parts: denoise, hum, clicks, clipping, rumble, echo, together, speed, editing, memory
+    python benchmarks/run.py [PART ...]    only some parts: denoise, hum, clicks, clipping, rumble, echo, together, speed, editing, voices,
+    memory
 
 Peers and scores are needed here only. A peer that is not installed is left out. Speed is given in times real time and as a
 ratio to the peer in the same run, since machines differ and are noisy.
@@ -22,6 +23,7 @@ import degraded
 import editing
 import numpy as np
 import peers
+import voices
 from degraded import Clip, Pair
 from scores import RATE, Mono, dnsmos, pesq, sdr, si_sdr, stoi, word_error
 
@@ -269,6 +271,11 @@ def main() -> None:
     if not wanted or "editing" in wanted:
         lines += ["", "| editing, on the demo as recorded | |", "| --- | --- |"]
         for name, figure in editing.rows():
+            print(name, figure, flush=True)
+            lines.append(f"| {name} | {figure} |")
+    if not wanted or "voices" in wanted:
+        lines += ["", "| voice and balance | |", "| --- | --- |"]
+        for name, figure in voices.rows():
             print(name, figure, flush=True)
             lines.append(f"| {name} | {figure} |")
     if not wanted or "memory" in wanted:

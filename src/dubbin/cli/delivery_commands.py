@@ -17,7 +17,7 @@ from dubbin.core.episode.model import Tags
 from dubbin.core.errors import CannotWrite
 from dubbin.core.folders import Folders
 from dubbin.core.jobs import Task
-from dubbin.core.mix.render import episode_sounds, program_of
+from dubbin.core.mix.render import balanced_program, episode_sounds
 from dubbin.core.sound.source import Source
 from dubbin.core.sound.working_copy import WorkingCopies
 from dubbin.core.treat.tiles import MOST_TILE_BYTES, DiskKeeper, prune
@@ -69,11 +69,11 @@ def _program(path: Path, folders: Folders, task: Task) -> tuple[Source, str, Tag
     prune(folders.tiles, MOST_TILE_BYTES)
     sounds = episode_sounds(episode, copies, DiskKeeper(folders.tiles), task.part(0.0, 0.3))
     for k, sound in enumerate(sounds.values()):
-        part = task.part(0.3 + 0.7 * k / len(sounds), 0.3 + 0.7 * (k + 1) / len(sounds))
+        part = task.part(0.3 + 0.6 * k / len(sounds), 0.3 + 0.6 * (k + 1) / len(sounds))
         sound.repaired.prepare(part.part(0.0, 0.8))
         sound.voiced.prepare(part.part(0.8, 1.0))
     recordings = [Path(r.path) for r in episode.recordings]
-    return program_of(episode, sounds), safe_name(path.stem), episode.delivery.tags, recordings
+    return balanced_program(episode, sounds, task.part(0.9, 1.0)), safe_name(path.stem), episode.delivery.tags, recordings
 
 
 def proof(args: Namespace, folders: Folders) -> int:

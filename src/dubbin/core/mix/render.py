@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+import numpy as np
+from numpy.typing import NDArray
+
 from dubbin.core.episode.intake import recording_source
-from dubbin.core.episode.model import Episode, Role
+from dubbin.core.episode.model import Episode, Lane, Role
 from dubbin.core.episode.time_map import program_map
-from dubbin.core.jobs import Task
+from dubbin.core.jobs import Task, in_parallel
 from dubbin.core.mix.balance import Balance, VoiceFacts, find_balance, measure_own, program_power
 from dubbin.core.mix.hear import Hear
 from dubbin.core.mix.lane_sound import LaneSound, lane_sound
@@ -33,11 +36,13 @@ def voice_facts(episode: Episode, sounds: dict[str, LaneSound], task: Task | Non
     task = task or Task()
     voices = [lane for lane in episode.lanes if lane.role is Role.VOICE and lane.bed is None and lane.id in sounds]
     own = measure_own([(lane, sounds[lane.id].recorded) for lane in voices], episode.rate, task.part(0.0, 0.5))
-    out = {}
-    for k, lane in enumerate(voices):
-        part = task.part(0.5 + 0.5 * k / len(voices), 0.5 + 0.5 * (k + 1) / len(voices))
-        out[lane.id] = VoiceFacts(program_power(sounds[lane.id].treated, part), own[lane.id])
-    return out
+    power: dict[str, NDArray[np.float64]] = {}
+
+    def measure(lane: Lane) -> None:
+        power[lane.id] = program_power(sounds[lane.id].treated)
+
+    in_parallel(measure, voices, task.part(0.5, 1.0))
+    return {lane.id: VoiceFacts(power[lane.id], own[lane.id]) for lane in voices}
 
 
 def needs_facts(episode: Episode) -> bool:

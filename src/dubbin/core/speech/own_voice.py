@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import fft, ndimage
 
-from dubbin.core.jobs import Task
+from dubbin.core.jobs import Task, in_parallel
 from dubbin.core.sound.source import Source, read_padded
 
 FRAMES_PER_S = 50
@@ -45,14 +45,16 @@ class _Heard:
         self.bands = np.zeros((n, self.count, len(BANDS_HZ) - 1), np.float32)
         self.alike = {(i, j): np.zeros(self.count, np.float32) for i in range(n) for j in range(i + 1, n)}
         per_chunk = round(CHUNK_S * FRAMES_PER_S)
-        for first in range(0, self.count, per_chunk):
-            task.step(first / self.count)
+
+        def look(first: int) -> None:
             number = min(per_chunk, self.count - first)
             spectra = [_spectra(source, start, first, number) for start, source in microphones]
             for i, X in enumerate(spectra):
                 self._add_bands(i, first, X)
             for (i, j), alike in self.alike.items():
                 alike[first : first + number] = _correlation(spectra[i], spectra[j])
+
+        in_parallel(look, range(0, self.count, per_chunk), task)
 
     def _add_bands(self, i: int, first: int, X: NDArray[np.complex64]) -> None:
         P = X.real**2 + X.imag**2

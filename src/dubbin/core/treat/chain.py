@@ -174,14 +174,20 @@ class Chain:
         return twin
 
     def read(self, start: int, stop: int) -> Samples:
-        return self._blend(self.source.read(start, stop), start, stop, self.strengths)
+        return self._blend(start, stop, self.strengths)
 
-    def _blend(self, x: Samples, start: int, stop: int, strengths: Sequence[float]) -> Samples:
-        if not self.stages:
+    def _blend(self, start: int, stop: int, strengths: Sequence[float]) -> Samples:
+        # Stages at full strength from the first on: all their residues together are what the last of them took away.
+        full = 0
+        while full < len(self.stages) and strengths[full] == 1.0 and not self.spans[full]:
+            full += 1
+        x = self.stages[full - 1].read(start, stop) if full else self.source.read(start, stop)
+        if full == len(self.stages):
             return x
         out = x.copy()
         before = x
-        for stage, strength, spans in zip(self.stages, strengths, self.spans, strict=True):
+        rest = zip(self.stages[full:], strengths[full:], self.spans[full:], strict=True)
+        for stage, strength, spans in rest:
             after = stage.read(start, stop)
             if strength > 0:
                 residue = before - after

@@ -113,6 +113,7 @@ class Compressor(Treatment):
     name: ClassVar[str] = "compress"
     title: ClassVar[str] = "Compressor"
     settings_type: ClassVar[type] = CompressorSettings
+    tile_s: ClassVar[float] = 30.0  # long against the lead-in
     tail_s: ClassVar[float] = 0.03  # the look-ahead
 
     def spans_s(self, settings: CompressorSettings) -> tuple[float, float, float]:

@@ -16,7 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import signal
 
-from dubbin.core.jobs import Task
+from dubbin.core.jobs import Task, in_parallel
 from dubbin.core.measure.voice_level import VoiceLevel, find_voice_level
 from dubbin.core.sound.source import Samples, Source
 from dubbin.core.treat.envelope import held_down, step_frames, step_levels, to_frames
@@ -77,15 +77,18 @@ def _seconds(first_frame: int, rate: int, count: int) -> NDArray[np.float64]:
 
 def _own_s(source: Source, voice: VoiceLevel, settings: DeessSettings, task: Task) -> float:
     h, v = _filters(settings.frequency_hz, source.rate)
-    size, found = round(LOOK_S * source.rate), []
-    for start in range(0, source.frames, size):
-        task.step(start / source.frames)
+    size = round(LOOK_S * source.rate)
+    found: dict[int, NDArray[np.float64]] = {}
+
+    def look(start: int) -> None:
         x = source.read(start, min(start + size, source.frames))
         high_db, first = step_levels(_filtered(x, h), start, source.rate, WIDTH_S)
         vowel_db, _ = step_levels(_filtered(x, v), start, source.rate, WIDTH_S)
         relative = np.asarray(high_db - voice.at(_seconds(start + first, source.rate, len(high_db))), np.float64)
-        found.append(relative[(high_db - vowel_db > SURELY_S_DB) & (relative > AUDIBLE_S_DB)])
-    own = np.concatenate(found) if found else np.zeros(0)
+        found[start] = relative[(high_db - vowel_db > SURELY_S_DB) & (relative > AUDIBLE_S_DB)]
+
+    in_parallel(look, range(0, source.frames, size), task)
+    own = np.concatenate(list(found.values())) if found else np.zeros(0)
     return float(np.median(own)) if len(own) >= FEWEST_S else FALLBACK_S_DB
 
 
