@@ -12,7 +12,7 @@ from dubbin.core.deliver.encode import Format
 from dubbin.core.deliver.master import make_masters
 from dubbin.core.deliver.proof import prove
 from dubbin.core.deliver.tags import read_tags
-from dubbin.core.deliver.targets import find_target, problems, read_targets
+from dubbin.core.deliver.targets import Reading, find_target, problems, read_targets
 from dubbin.core.episode.document import new_episode
 from dubbin.core.episode.model import Cut, Lane, Recording, Tags
 from dubbin.core.episode.time_map import TimeMap, program_map
@@ -111,12 +111,12 @@ def decoded(path):
         return np.concatenate(frames, axis=-1).T, container.streams.audio[0].rate
 
 
-@pytest.mark.parametrize("target", ["podcast-stereo", "podcast-mono", "broadcast-r128", "streaming-loud"])
+@pytest.mark.parametrize("target", ["podcast-stereo", "podcast-mono", "broadcast-r128", "streaming-loud", "broadcast-a85"])
 def test_every_format_of_a_target_passes_by_independent_measurement(speech_program, tmp_path, target):
     import soxr
 
     wanted, tags = find_target(target), Tags("A title – ümläut", "Ines", "Ferry", "2026", "About bells")
-    masters = make_masters(speech_program, tmp_path, "talk", [wanted], list(Format), tags)
+    masters = make_masters(speech_program, tmp_path, "talk", [wanted], list(Format), tags).made
     assert len(masters) == 5 and sorted(p.name for p in tmp_path.iterdir()) == sorted(m.file.name for m in masters)
     for master in masters:
         assert master.proof.passes, master.proof.problems
@@ -136,8 +136,8 @@ def test_a_wrong_file_fails_with_reasons(tmp_path):
 
 def test_what_rounds_to_the_limit_passes():
     target = find_target("broadcast-r128")
-    assert problems(Loudness(-22.46, 5, -10, -15, -1.0, -1.2), 2, target) == []
-    assert problems(Loudness(-22.3, 5, -10, -15, -1.0, -1.2), 2, target)
+    assert problems(Reading(Loudness(-22.46, 5, -10, -15, -1.0, -1.2), 2), target) == []
+    assert problems(Reading(Loudness(-22.3, 5, -10, -15, -1.0, -1.2), 2), target)
 
 
 def test_targets_name_no_company_and_explain_themselves():
@@ -151,5 +151,5 @@ def test_nothing_is_made_of_nothing_or_into_nowhere(tmp_path, speech_program):
         make_masters(speech_program, tmp_path / "no", "a", target, [Format.WAV])
     with pytest.raises(UnusableSound, match="empty"):
         make_masters(Sound(np.zeros((2, 0), np.float32), RATE), tmp_path, "a", target, [Format.WAV])
-    silent = make_masters(Sound(np.zeros((2, RATE), np.float32), RATE), tmp_path, "a", target, [Format.WAV])
+    silent = make_masters(Sound(np.zeros((2, RATE), np.float32), RATE), tmp_path, "a", target, [Format.WAV]).made
     assert not silent[0].proof.passes and "silent" in silent[0].proof.problems[0]

@@ -2,55 +2,69 @@
 
 from __future__ import annotations
 
+import sys
 from argparse import Namespace
 from dataclasses import asdict
 from pathlib import Path
 
 from dubbin.cli.plain import print_json, proof_line, proof_to_plain
 from dubbin.cli.progress import end_progress, progress_task
+from dubbin.core.deliver.delivery import Order, deliver, order_of
 from dubbin.core.deliver.encode import Format
-from dubbin.core.deliver.master import make_masters, safe_name
+from dubbin.core.deliver.master import safe_name
 from dubbin.core.deliver.proof import prove
-from dubbin.core.deliver.targets import find_target, read_targets
+from dubbin.core.deliver.proof_sheet import Sheet, write_sheet
+from dubbin.core.deliver.targets import all_targets, find_target
 from dubbin.core.episode.file import SUFFIX, load_episode
-from dubbin.core.episode.model import Tags
+from dubbin.core.episode.model import Episode
 from dubbin.core.errors import CannotWrite
 from dubbin.core.folders import Folders
 from dubbin.core.jobs import Task
 from dubbin.core.mix.render import balanced_program, episode_sounds
 from dubbin.core.sound.source import Source
 from dubbin.core.sound.working_copy import WorkingCopies
+from dubbin.core.sound.writing import check_output
 from dubbin.core.treat.tiles import MOST_TILE_BYTES, DiskKeeper, prune
 
 
 def targets(args: Namespace, folders: Folders) -> int:
-    table = read_targets()
+    table = all_targets(folders.state)
     if args.json:
         print_json({"targets": [asdict(t) for t in table.values()]})
         return 0
     for t in table.values():
-        print(
-            f"{t.name:18} {t.integrated_lufs:6.1f} LUFS ±{t.tolerance_lu:.1f}  {t.true_peak_dbtp:5.1f} dBTP  {t.title}"
-        )
+        print(f"{t.name:22} {t.aim_text:>11}  {t.true_peak_dbtp:5.1f} dBTP  {t.title}")
     return 0
 
 
 def master(args: Namespace, folders: Folders) -> int:
-    chosen = [find_target(name) for name in args.target]
-    formats = [Format(f) for f in args.format or ["wav"]]
+    chosen = [find_target(name, folders.state) for name in args.target]
     task = progress_task(f"Mastering {args.input.name}", args.quiet)
-    program, name, tags, recordings = _program(args.input, folders, task.part(0.0, 0.5))
-    folder = _made(args.out)
-    masters = make_masters(program, folder, name, chosen, formats, tags, task.part(0.5, 1.0), recordings)
+    program, episode, recordings = _program(args.input, folders, task.part(0.0, 0.5))
+    folder, name = _made(args.out), safe_name(args.input.stem)
+    formats = [Format(f) for f in args.format or ["wav"]]
+    if episode is None:
+        order = Order(name, args.input.stem, tuple(chosen), tuple(formats), extras=tuple(args.extra or ()), recordings=tuple(recordings))
+    else:
+        order = order_of(episode, name, chosen, formats, args.extra or ())
+    done = deliver(program, folder, order, task.part(0.5, 1.0))
     end_progress(args.quiet)
     if args.json:
-        print_json({"masters": [{**proof_to_plain(m.proof), "format": m.format.value} for m in masters]})
+        failed = [{"target": f.target, "format": f.format.value, "reason": f.reason} for f in done.failed]
+        masters = [{**proof_to_plain(m.proof), "format": m.format.value, "gain_db": m.gain_db} for m in done.masters]
+        print_json({"masters": masters, "failed": failed, "files": [str(p) for p in done.files], "problems": list(done.problems)})
     else:
-        for m in masters:
+        for m in done.masters:
             print(proof_line(m.proof))
             for problem in m.proof.problems:
                 print(f"  {problem}")
-    return 0 if all(m.proof.passes for m in masters) else 1
+        for path in done.files:
+            print(path)
+    for f in done.failed:
+        print(f"dubbin: {f.format.value} for {f.target} was not made: {f.reason}", file=sys.stderr)
+    for problem in done.problems:
+        print(f"dubbin: {problem}", file=sys.stderr)
+    return 0 if all(m.proof.passes for m in done.masters) and not done.failed and not done.problems else 1
 
 
 def _made(folder: Path) -> Path:
@@ -61,10 +75,10 @@ def _made(folder: Path) -> Path:
     return folder
 
 
-def _program(path: Path, folders: Folders, task: Task) -> tuple[Source, str, Tags | None, list[Path]]:
+def _program(path: Path, folders: Folders, task: Task) -> tuple[Source, Episode | None, list[Path]]:
     copies = WorkingCopies(folders.copies)
     if path.suffix.lower() != SUFFIX:
-        return copies.obtain(path, None, task), safe_name(path.stem), None, [path]
+        return copies.obtain(path, None, task), None, [path]
     episode = load_episode(path)
     prune(folders.tiles, MOST_TILE_BYTES)
     sounds = episode_sounds(episode, copies, DiskKeeper(folders.tiles), task.part(0.0, 0.3))
@@ -73,14 +87,17 @@ def _program(path: Path, folders: Folders, task: Task) -> tuple[Source, str, Tag
         sound.repaired.prepare(part.part(0.0, 0.8))
         sound.voiced.prepare(part.part(0.8, 1.0))
     recordings = [Path(r.path) for r in episode.recordings]
-    return balanced_program(episode, sounds, task.part(0.9, 1.0)), safe_name(path.stem), episode.delivery.tags, recordings
+    return balanced_program(episode, sounds, task.part(0.9, 1.0)), episode, recordings
 
 
 def proof(args: Namespace, folders: Folders) -> int:
-    target = find_target(args.target)
+    target = find_target(args.target, folders.state)
     task = progress_task(f"Measuring {args.input.name}", args.quiet)
     result = prove(args.input, target, task)
     end_progress(args.quiet)
+    if args.sheet is not None:
+        check_output(args.sheet, (args.input,))
+        write_sheet(Sheet(result, target, args.input.name), args.sheet)
     if args.json:
         print_json(proof_to_plain(result))
     else:

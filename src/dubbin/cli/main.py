@@ -87,9 +87,15 @@ def _parser() -> argparse.ArgumentParser:
     sub.add_argument("--target", nargs="+", action="extend", required=True, metavar="NAME")
     sub.add_argument("--format", nargs="+", action="extend", choices=["wav", "flac", "mp3", "m4a", "opus"])
 
+    sub.add_argument(
+        "--extra", nargs="+", action="extend", choices=["proof", "captions", "transcript", "chapters", "breaks", "notes"],
+        help="what to write beside the masters; words, chapters and breaks come from the episode",
+    )  # fmt: skip
+
     sub = add("proof", ("delivery_commands", "proof"), "does a finished file meet a target?")
     sub.add_argument("input", type=Path, metavar="FILE")
     sub.add_argument("--target", required=True, metavar="NAME")
+    sub.add_argument("--sheet", type=Path, metavar="OUT", help="write the proof sheet: an .html or .pdf file")
     return parser
 
 

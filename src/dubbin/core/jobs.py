@@ -39,6 +39,21 @@ class Task:
         task._low, task._high = self._low + span * low, self._low + span * high
         return task
 
+    def shares(self, count: int) -> list[Task]:
+        """Tasks for parts that run at the same time: what is reported is their mean; cancelled together."""
+        done = [0.0] * count
+
+        def share(k: int) -> Task:
+            def report(fraction: float) -> None:
+                done[k] = fraction
+                self.step(sum(done) / count)
+
+            task = Task(report)
+            task._cancel = self._cancel
+            return task
+
+        return [share(k) for k in range(count)]
+
     @property
     def cancelled(self) -> bool:
         return self._cancel.is_set()

@@ -6,45 +6,69 @@ import re
 import shutil
 import tempfile
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from datetime import datetime
 from pathlib import Path
 
 import numpy as np
 import soxr
 
 from dubbin.core.deliver.encode import OPUS_RATE, Format, encode
-from dubbin.core.deliver.limiter import Limiter, LimiterSettings
-from dubbin.core.deliver.proof import Proof, prove
-from dubbin.core.deliver.tags import write_tags
+from dubbin.core.deliver.levels import LEAD_S, RELEASE_MS, Levels, Reduction, reduction_of
+from dubbin.core.deliver.limiter import limiter_gain
+from dubbin.core.deliver.proof import FileMeter, Measured, Proof, file_hash, judge, measure_file
+from dubbin.core.deliver.publication import Publication
+from dubbin.core.deliver.riff import add_chunks, bext_chunk, cue_chunks
+from dubbin.core.deliver.room_tone import WithRoomTone, find_tone
+from dubbin.core.deliver.tags import publish
 from dubbin.core.deliver.targets import Target
 from dubbin.core.episode.model import Tags
-from dubbin.core.errors import CannotWrite, UnusableSound
-from dubbin.core.jobs import Task
-from dubbin.core.measure.loudness import Loudness, LoudnessMeter
+from dubbin.core.errors import CannotWrite, DubbinError, UnusableSound
+from dubbin.core.jobs import Task, in_parallel
 from dubbin.core.sound.interleaved import RawFile
-from dubbin.core.sound.source import Samples, Source, blocks
+from dubbin.core.sound.level import db_to_gain
+from dubbin.core.sound.source import Samples, Source, blocks, read_padded
 from dubbin.core.sound.writing import check_folder, check_output
-from dubbin.core.treat.chain import Stage, Use
-from dubbin.core.treat.tiles import MemoryKeeper
 
-# The limiter aims below the ceiling by what its readings, dither and rounding may differ.
-HEADROOM_DB = 0.1
-LOUDNESS_ERROR_LU = 0.05
-LEVEL_TRIES = 5
+# The limiter aims below the ceiling by what its readings, dither and rounding may differ; a codec moves peaks by more.
+HEADROOM_DB, LOSSY_HEADROOM_DB = 0.1, 0.5
+LOUDNESS_ERROR_LU = 0.08
 CODEC_TRIES = 5
+TILES_AT_ONCE, TILE_S = 8, 4
+TRANSPARENT_DB = 3.0  # more than this is heard
+OFTEN = 0.002
+ROOM_S = 0.25  # inside of what a target allows at both ends
 
 
 @dataclass(frozen=True)
 class Master:
-    """One finished file and its proof. gain_db: in front of the limiter."""
+    """One finished file and its proof. gain_db: in front of the limiter; reduction: what the limiter does behind it. head_s: room tone put before the
+    program."""
 
     format: Format
     proof: Proof
     gain_db: float
+    reduction: Reduction | None = None
+    head_s: float = 0.0
 
     @property
     def file(self) -> Path:
         return self.proof.file
+
+
+@dataclass(frozen=True)
+class Failure:
+    """A master that could not be made, and why, in a sentence."""
+
+    target: str
+    format: Format
+    reason: str
+
+
+@dataclass(frozen=True)
+class Masters:
+    made: tuple[Master, ...]
+    failed: tuple[Failure, ...] = ()
 
 
 class _Rendered:
@@ -66,7 +90,7 @@ def fold_channels(x: Samples, channels: int) -> Samples:
     return np.ascontiguousarray(np.repeat(mono, channels, axis=0))
 
 
-def _master_path(folder: Path, name: str, target: Target, format: Format) -> Path:
+def master_path(folder: Path, name: str, target: Target, format: Format) -> Path:
     return folder / f"{name}.{target.name}.{format.value}"
 
 
@@ -85,36 +109,27 @@ def _render(source: Source, path: Path, rate: int, channels: int, task: Task) ->
     return _Rendered(path, rate, channels, frames)
 
 
-def _limited(source: Source, gain_db: float, ceiling_dbtp: float) -> Stage:
-    settings = LimiterSettings(gain_db=gain_db, ceiling_dbtp=ceiling_dbtp)
-    return Stage(source, Use(Limiter(), settings), "", MemoryKeeper(2))
+def _limit(source: Source, path: Path, gain_db: float, ceiling_dbtp: float | None, task: Task) -> _Rendered:
+    """Write a source behind gain and limiter; with no ceiling, behind the gain alone. Tiles are limited on all cores, and written in order."""
+    gain, size = np.float32(db_to_gain(gain_db)), TILE_S * source.rate
+    lead, tail = round(LEAD_S * source.rate), round(0.02 * source.rate)
+    starts = list(range(0, source.frames, size))
+    with open(path, "wb") as out:
+        for first in range(0, len(starts), TILES_AT_ONCE):
+            done: dict[int, Samples] = {}
 
+            def limit(start: int, done: dict[int, Samples] = done) -> None:
+                stop = min(start + size, source.frames)
+                y = read_padded(source, start - lead, stop + tail) * gain
+                if ceiling_dbtp is not None:
+                    y = y * limiter_gain(y, source.rate, db_to_gain(ceiling_dbtp), RELEASE_MS)
+                done[start] = y[:, lead : lead + stop - start]
 
-def _loudness(source: Source, task: Task) -> float | None:
-    meter = LoudnessMeter(source.rate, source.channels, true_peak=False)
-    for start, x in blocks(source):
-        task.step(start / max(source.frames, 1))
-        meter.push(x)
-    return meter.result().integrated_lufs
-
-
-def gain_for(source: Source, target_lufs: float, ceiling_dbtp: float, task: Task) -> float:
-    """Gain in dB in front of the limiter that brings a source to a loudness; 0 for silence.
-
-    The limiter takes some loudness away, so the gain is corrected by what is missing until it is right.
-    """
-    level = _loudness(source, task.part(0.0, 0.2))
-    if level is None:
-        return 0.0
-    gain_db = target_lufs - level
-    for attempt in range(LEVEL_TRIES):
-        part = task.part(0.2 + 0.8 * attempt / LEVEL_TRIES, 0.2 + 0.8 * (attempt + 1) / LEVEL_TRIES)
-        level = _loudness(_limited(source, gain_db, ceiling_dbtp), part)
-        missing = target_lufs - (level if level is not None else target_lufs)
-        if abs(missing) < LOUDNESS_ERROR_LU:
-            break
-        gain_db = float(np.clip(gain_db + missing, -59.0, 59.0))
-    return gain_db
+            batch = starts[first : first + TILES_AT_ONCE]
+            in_parallel(limit, batch, task.part(first / len(starts), min(first + TILES_AT_ONCE, len(starts)) / len(starts)))
+            for start in batch:
+                out.write(np.ascontiguousarray(done[start].T, np.float32).data)
+    return _Rendered(path, source.rate, source.channels, source.frames)
 
 
 def safe_name(title: str) -> str:
@@ -128,96 +143,170 @@ def make_masters(
     name: str,
     targets: Sequence[Target],
     formats: Sequence[Format],
-    tags: Tags | None = None,
+    tags: Tags | Publication | None = None,
     task: Task | None = None,
     recordings: Sequence[Path] = (),
-) -> list[Master]:
+    vbr: bool = False,
+) -> Masters:
     """Render a program once and make a file for every target and format: NAME.TARGET.FORMAT in `folder`.
 
-    recordings: files that the program is made of, which are never written over. Raises CannotWrite (folder, disk
+    recordings: files that the program is made of, which are never written over. What can't be made does not stop the rest. Raises CannotWrite (folder, disk
     space, a master that would take a recording's place) and UnusableSound (a program without sound).
     """
     task = task or Task()
+    what = tags if isinstance(tags, Publication) else Publication(tags or Tags())
     check_folder(folder)
     for target in targets:
         for format in formats:
-            check_output(_master_path(folder, name, target, format), tuple(recordings))
+            check_output(master_path(folder, name, target, format), tuple(recordings))
     if program.frames == 0:
         raise UnusableSound("There is nothing to master: the program is empty.")
     _check_space(program, folder, len(targets) * len(formats))
-    masters: list[Master] = []
+    made: list[Master] = []
+    failed: list[Failure] = []
     with tempfile.TemporaryDirectory(prefix=".dubbin-", dir=folder) as temporary:
         work = Path(temporary)
-        whole = _render(program, work / "program.f32", program.rate, program.channels, task.part(0.0, 0.4))
-        share = 0.6 / max(len(targets), 1)
+        whole = _render(program, work / "program.f32", program.rate, program.channels, task.part(0.0, 0.25))
+        share = 0.75 / max(len(targets), 1)
         for k, target in enumerate(targets):
-            part = task.part(0.4 + share * k, 0.4 + share * (k + 1))
-            masters += _masters_of_target(whole, folder, work, name, target, formats, tags, part)
-    return masters
+            maker = _Maker(whole, folder, work, name, target, what, vbr)
+            maker.make(formats, made, failed, task.part(0.25 + share * k, 0.25 + share * (k + 1)))
+            shutil.rmtree(maker.work, ignore_errors=True)
+    return Masters(tuple(made), tuple(failed))
 
 
-def _masters_of_target(
-    whole: Source, folder: Path, work: Path, name: str, target: Target, formats: Sequence[Format],
-    tags: Tags | None, task: Task,
-) -> list[Master]:  # fmt: skip
-    out = []
-    prepared: dict[int, _Rendered] = {}
-    gains: dict[int, float] = {}
-    ceiling = target.true_peak_dbtp - HEADROOM_DB
-    for k, format in enumerate(formats):
-        part = task.part(k / len(formats), (k + 1) / len(formats))
-        rate = OPUS_RATE if format is Format.OPUS else target.rate
-        if rate not in prepared:
-            path = work / f"{target.name}-{rate}.f32"
-            prepared[rate] = _render(whole, path, rate, target.channels, part.part(0.0, 0.15))
-            gains[rate] = gain_for(prepared[rate], target.integrated_lufs, ceiling, part.part(0.15, 0.5))
-        file = _master_path(folder, name, target, format)
-        gain_db, proof = _write_until_it_holds(
-            prepared[rate], file, work, format, target, gains[rate], ceiling, tags, part.part(0.5, 1.0)
-        )
-        out.append(Master(format, proof, gain_db))
-    return out
+class _Maker:
+    """All files of one target."""
+
+    def __init__(self, whole: Source, folder: Path, work: Path, name: str, target: Target, what: Publication, vbr: bool) -> None:
+        self._whole, self._folder, self._name, self._target, self._what = whole, folder, name, target, what
+        self._vbr = vbr or target.vbr
+        self.work = work / target.name
+        self.work.mkdir()
+        self._prepared: dict[int, tuple[_Rendered, Levels, float]] = {}
+
+    def make(self, formats: Sequence[Format], made: list[Master], failed: list[Failure], task: Task) -> None:
+        # Formats that share a rate and a ceiling share the limited sound.
+        groups: dict[tuple[int, bool], list[Format]] = {}
+        for format in formats:
+            groups.setdefault((self._rate_of(format), format.is_lossy), []).append(format)
+        done = 0
+        for (rate, lossy), group in groups.items():
+            part = task.part(done / len(formats), (done + len(group)) / len(formats))
+            done += len(group)
+            try:
+                self._make_group(rate, lossy, group, made, failed, part)
+            except DubbinError as error:
+                failed += [Failure(self._target.name, format, str(error)) for format in group]
+
+    def _rate_of(self, format: Format) -> int:
+        return OPUS_RATE if format is Format.OPUS else self._target.rate or self._whole.rate
+
+    def _make_group(self, rate: int, lossy: bool, group: list[Format], made: list[Master], failed: list[Failure], task: Task) -> None:
+        target = self._target
+        source, levels, head_s = self._prepare(rate, task.part(0.0, 0.2))
+        ceiling = target.true_peak_dbtp - (LOSSY_HEADROOM_DB if lossy else HEADROOM_DB)
+        gain_db = 0.0 if target.aim is None else levels.gain_to(target.aim, ceiling, by_rms=target.by_rms, task=task.part(0.2, 0.4))
+        limited = _limit(source, self.work / f"{rate}-{lossy}.f32", gain_db, None if target.keeps_level else ceiling, task.part(0.4, 0.5))
+        reduction = None if target.keeps_level else reduction_of(source, gain_db, ceiling)
+        results: dict[Format, Master | Failure] = {}
+
+        def write(number: int) -> None:
+            format = group[number]
+            try:
+                results[format] = self._write(source, limited, levels, format, gain_db, ceiling, reduction, head_s, shares[number])
+            except DubbinError as error:
+                results[format] = Failure(target.name, format, str(error))
+
+        shares = task.part(0.5, 1.0).shares(len(group))
+        in_parallel(write, range(len(group)), task.part(0.5, 0.5))
+        for format in group:
+            result = results[format]
+            if isinstance(result, Master):
+                made.append(result)
+            else:
+                failed.append(result)
+
+    def _prepare(self, rate: int, task: Task) -> tuple[_Rendered, Levels, float]:
+        """The program at a rate, with room tone where the target asks for it, and a look at it."""
+        if rate not in self._prepared:
+            target, source, head_s = self._target, self._whole, 0.0
+            if target.head_s is not None or target.tail_s is not None:
+                source, head_s = self._with_ends(source)
+            rendered = _render(source, self.work / f"{rate}.f32", rate, target.channels, task.part(0.0, 0.5))
+            self._prepared[rate] = rendered, Levels(rendered, task.part(0.5, 1.0)), head_s
+        return self._prepared[rate]
+
+    def _with_ends(self, source: Source) -> tuple[Source, float]:
+        meter = FileMeter(source.rate, source.channels)
+        for _, x in blocks(source):
+            meter.push(x)
+        found = meter.result()
+        frames = [0, 0]
+        for k, (seconds, span) in enumerate(((found.head_s, self._target.head_s), (found.tail_s, self._target.tail_s))):
+            if seconds is not None and span is not None and not span[0] <= seconds <= span[1]:
+                wanted = min(span[0] + ROOM_S, span[1]) if seconds < span[0] else max(span[1] - ROOM_S, span[0])
+                frames[k] = round((wanted - seconds) * source.rate)
+        if not any(frames):
+            return source, 0.0
+        return WithRoomTone(source, find_tone(source), frames[0], frames[1]), frames[0] / source.rate
+
+    def _write(
+        self, source: _Rendered, limited: _Rendered, levels: Levels, format: Format, gain_db: float, ceiling: float, reduction: Reduction | None,
+        head_s: float, task: Task,
+    ) -> Master:  # fmt: skip
+        """Encode, decode, measure; where a codec overshoots the ceiling or loses loudness, correct and do it again."""
+        target = self._target
+        file = master_path(self._folder, self._name, target, format)
+        draft = self.work / file.name
+        what = self._what.later(head_s, source.frames / source.rate)
+        chapters = [(c.start_s, c.end_s, c.title) for c in what.chapters]
+        lowest = ceiling
+        for attempt in range(CODEC_TRIES):
+            first = 0.7 * (1.0 - 0.5**attempt)  # most files are right at once
+            encode(limited, draft, format, bits=target.bits, kbps=target.kbps, vbr=self._vbr, chapters=chapters, task=task.part(first, first + 0.5))
+            measured = measure_file(draft, task.part(first + 0.5, first + 0.6))
+            over, missing = _off(measured, target)
+            if target.keeps_level or (over <= 0 and abs(missing) < LOUDNESS_ERROR_LU) or attempt == CODEC_TRIES - 1:
+                break
+            if over > 0:
+                lowest -= over + 0.05
+                gain_db = levels.gain_to(target.aim, lowest, by_rms=target.by_rms) if target.aim is not None else gain_db
+            else:
+                gain_db += missing
+            limited = _limit(source, self.work / f"{file.name}.f32", gain_db, lowest, task.part(first + 0.6, first + 0.6))
+            reduction = reduction_of(source, gain_db, lowest)
+        publish(draft, format, what)
+        if format is Format.WAV:
+            add_chunks(draft, _wave_chunks(what, measured, target))
+        proof = judge(file, target, replace(measured, sha256=file_hash(draft), bytes=draft.stat().st_size))
+        try:
+            shutil.move(draft, file)
+        except OSError as error:
+            raise CannotWrite(f"{file} could not be written: {error.strerror}.") from error
+        return Master(format, proof, gain_db, reduction, head_s)
 
 
-def _write_until_it_holds(
-    source: Source, file: Path, work: Path, format: Format, target: Target, gain_db: float, ceiling_dbtp: float,
-    tags: Tags | None, task: Task,
-) -> tuple[float, Proof]:  # fmt: skip
-    """Encode, decode, measure; where a codec overshoots the ceiling or loses loudness, correct and do it again."""
-    draft = work / file.name
-    for attempt in range(CODEC_TRIES):
-        part = task.part(attempt / CODEC_TRIES, (attempt + 1) / CODEC_TRIES)
-        encode(
-            _limited(source, gain_db, ceiling_dbtp), draft, format,
-            bits=target.bits, kbps=target.kbps, task=part.part(0.0, 0.6),
-        )  # fmt: skip
-        proof = prove(draft, target, part.part(0.6, 1.0))
-        over, missing = _off(proof.measured.loudness, target)
-        if over <= 0 and abs(missing) < 2 * LOUDNESS_ERROR_LU:
-            break
-        if over > 0:
-            ceiling_dbtp -= over + 0.05
-        if abs(missing) >= 2 * LOUDNESS_ERROR_LU or over > 0:
-            gain_db += missing
-    if tags is not None:
-        write_tags(draft, format, tags)
-        proof = prove(draft, target)  # the file as it is delivered
-    try:
-        shutil.move(draft, file)
-    except OSError as error:
-        raise CannotWrite(f"{file} could not be written: {error.strerror}.") from error
-    return gain_db, Proof(file, proof.target, proof.measured, proof.problems)
+def _wave_chunks(what: Publication, measured: Measured, target: Target) -> bytes:
+    loudness, now = measured.loudness, datetime.now()
+    history = f"A=PCM,F={measured.sample_rate},W={target.bits},M={'mono' if measured.channels == 1 else 'stereo'},T=Dubbin"
+    bext = bext_chunk(
+        what.tags.title, "Dubbin", f"{now:%Y-%m-%d}", f"{now:%H:%M:%S}", lufs=loudness.integrated_lufs, range_lu=loudness.range_lu,
+        peak_dbtp=loudness.true_peak_dbtp, momentary_lufs=loudness.max_momentary_lufs, short_term_lufs=loudness.max_short_term_lufs, history=history,
+    )  # fmt: skip
+    return bext + cue_chunks(what.cues(measured.sample_rate))
 
 
-def _off(loudness: Loudness, target: Target) -> tuple[float, float]:
-    """How far above the ceiling (dB), and how much loudness is missing (LU)."""
-    peak, level = loudness.true_peak_dbtp, loudness.integrated_lufs
+def _off(measured: Measured, target: Target) -> tuple[float, float]:
+    """How far above the ceiling (dB), and how much level is missing (LU or dB)."""
+    peak = measured.loudness.true_peak_dbtp
+    level = measured.rms_dbfs if target.by_rms else measured.loudness.integrated_lufs
     over = peak - target.true_peak_dbtp if peak is not None else 0.0
-    return over, target.integrated_lufs - level if level is not None else 0.0
+    return over, target.aim - level if level is not None and target.aim is not None else 0.0
 
 
 def _check_space(program: Source, folder: Path, files: int) -> None:
-    needed = program.frames * 8 * 2 + files * program.frames * 6
+    needed = program.frames * 8 * 4 + files * program.frames * 6
     free = shutil.disk_usage(folder).free
     if free < needed:
         raise CannotWrite(

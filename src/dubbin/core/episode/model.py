@@ -198,22 +198,33 @@ class SeamSetting:
 
 @dataclass(frozen=True)
 class Tags:
-    """What is written into masters."""
+    """What is written into masters. people: names, parted by commas. season, number: figures, or nothing. language: a code such as en."""
 
     title: str = ""
     author: str = ""
     show: str = ""
     year: str = ""
     description: str = ""
+    season: str = ""
+    number: str = ""
+    people: str = ""
+    genre: str = ""
+    language: str = ""
+    copyright: str = ""
 
 
 @dataclass(frozen=True)
 class Delivery:
-    """Masters to make: targets by name, and formats."""
+    """Masters to make: targets by name, formats, and what is published with them. vbr: MP3 with variable bit rate. cover: a picture's path. notes: show notes, edited; None: as
+    drafted."""
 
     targets: tuple[str, ...] = ("podcast-stereo",)
     formats: tuple[str, ...] = ("wav", "flac", "mp3")
     tags: Tags = field(default_factory=Tags)
+    vbr: bool = False
+    extras: tuple[str, ...] = ("proof",)
+    cover: str = ""
+    notes: str | None = None
 
 
 @dataclass(frozen=True)

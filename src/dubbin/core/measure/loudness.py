@@ -96,13 +96,7 @@ class LoudnessMeter:
 
     def integrated(self) -> float:
         """Gated loudness in LUFS; -inf for silence or less than 400 ms."""
-        power = _sliding_mean(self.steps(), MOMENTARY_STEPS)[::GATING_HOP_STEPS]
-        loud = power[_lufs(power) > ABSOLUTE_GATE_LUFS]
-        if not loud.size:
-            return -math.inf
-        gate = float(_lufs(np.mean(loud))) + RELATIVE_GATE_LU
-        loud = loud[_lufs(loud) > gate]
-        return float(_lufs(np.mean(loud))) if loud.size else -math.inf
+        return integrated_of(self.steps())
 
     def range_lu(self) -> float | None:
         """Loudness range in LU (EBU Tech 3342); None for silence or less than 3 s."""
@@ -120,6 +114,17 @@ class LoudnessMeter:
             finite_or_none(self.peak_meter.true_peak_dbtp) if self.peak_meter else None,
             finite_or_none(self.peak_meter.sample_peak_dbfs) if self.peak_meter else None,
         )
+
+
+def integrated_of(steps: NDArray[np.float64]) -> float:
+    """Gated loudness in LUFS of the weighted mean squares of every 20 ms; -inf for silence or less than 400 ms."""
+    power = _sliding_mean(steps, MOMENTARY_STEPS)[::GATING_HOP_STEPS]
+    loud = power[_lufs(power) > ABSOLUTE_GATE_LUFS]
+    if not loud.size:
+        return -math.inf
+    gate = float(_lufs(np.mean(loud))) + RELATIVE_GATE_LU
+    loud = loud[_lufs(loud) > gate]
+    return float(_lufs(np.mean(loud))) if loud.size else -math.inf
 
 
 def range_of(power: NDArray[np.float64]) -> float | None:

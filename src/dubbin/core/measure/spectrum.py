@@ -43,6 +43,36 @@ def average_spectrum(source: Source, task: Task | None = None) -> Spectrum:
     return _banded(total, source.rate)
 
 
+class SpectrumMeter:
+    """The averaged spectrum of a sound that streams by: a window every EVERY_S."""
+
+    EVERY_S = 1.0
+
+    def __init__(self, rate: int) -> None:
+        self._rate = rate
+        window = np.hanning(SIZE).astype(np.float32)
+        self._window = window / np.sqrt(np.sum(window**2, dtype=np.float64)).astype(np.float32)
+        self._total, self._count = np.zeros(SIZE // 2 + 1), 0
+        self._every, self._frames, self._next = max(SIZE, round(self.EVERY_S * rate)), 0, 0
+        self._rest: NDArray[np.float32] | None = None
+
+    def push(self, x: NDArray[np.float32]) -> None:
+        """x: (channels, frames) float32."""
+        joined = x if self._rest is None else np.concatenate([self._rest, x], axis=1)
+        first = self._frames - (joined.shape[1] - x.shape[1])
+        while self._next - first + SIZE <= joined.shape[1]:
+            a = self._next - first
+            X = fft.rfft(joined[:, a : a + SIZE] * self._window, axis=1)
+            self._total += (np.abs(X) ** 2).mean(axis=0) * (2.0 / SIZE)
+            self._count += 1
+            self._next += self._every
+        self._frames += x.shape[1]
+        self._rest = joined[:, max(self._next - first, 0) :].copy()
+
+    def result(self) -> Spectrum:
+        return _banded(self._total / max(self._count, 1), self._rate)
+
+
 def _banded(power: NDArray[np.float64], rate: int) -> Spectrum:
     top = min(rate / 2, 20000.0)
     count = int(PER_OCTAVE * np.log2(top / LOWEST_HZ))

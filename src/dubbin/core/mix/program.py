@@ -35,10 +35,10 @@ class SessionMix:
 
     def __init__(
         self, episode: Episode, sources: Mapping[str, Source], gains_db: Mapping[str, float] | None = None,
-        curves: Mapping[str, GainCurve] | None = None,
+        curves: Mapping[str, GainCurve] | None = None, cues: bool = True,
     ) -> None:  # fmt: skip
         """sources: for each lane id, its sound from the recording's first frame on, mono or stereo. gains_db: on top of
-        the lanes' levels. curves: gains that change through time, on the recordings' frames."""
+        the lanes' levels. curves: gains that change through time, on the recordings' frames. cues: whether cue tones sound."""
         extra, moving = gains_db or {}, curves or {}
         self.rate = episode.rate
         inside = [lane for lane in episode.lanes if lane.id in sources and lane.bed is None]
@@ -50,7 +50,7 @@ class SessionMix:
             for lane in inside
             if lane.id in audible
         ]
-        self._cues = [p.pieces[0].start_frame for p in episode.placed if p.kind is PlacedKind.BREAK and p.cue]
+        self._cues = [p.pieces[0].start_frame for p in episode.placed if cues and p.kind is PlacedKind.BREAK and p.cue]
 
     def read(self, start: int, stop: int) -> Samples:
         out = np.zeros((2, stop - start), np.float32)
@@ -125,13 +125,15 @@ class Program:
     At a seam the outgoing span sounds on for half the crossfade and the incoming one begins half of it early, both
     from the session's own sound; the length of the program is that of its spans. seam_ms None: each seam as long as suits its sound.
     seams: settings of single seams, by (frame before, frame after). under: what lies under the program, with its gains to both sides.
+    joined_like: the whole program of which this is a part; its seams are joined in the same way, so that the parts add up to it.
     """
 
     def __init__(
         self, mix: Source, time_map: TimeMap, seam_ms: float | None,
         seams: Mapping[tuple[int, int], tuple[float | None, SeamShape]] | None = None,
-        under: Sequence[tuple[BedTrack, NDArray[np.float32]]] = (),
+        under: Sequence[tuple[BedTrack, NDArray[np.float32]]] = (), joined_like: Program | None = None,
     ) -> None:  # fmt: skip
+        self._joined_like = joined_like
         self.mix, self.map, self.under = mix, time_map, tuple(under)
         self.rate, self.channels, self.frames = mix.rate, mix.channels, time_map.program_frames
         self._seam_ms, self._seams = seam_ms, dict(seams or {})
@@ -141,6 +143,8 @@ class Program:
 
     def plan(self, index: int) -> SeamPlan:
         """The crossfade before span `index`; of no length where there is no seam."""
+        if self._joined_like is not None:
+            return self._joined_like.plan(index)
         spans = self.map.spans
         if index <= 0 or index >= len(spans) or spans[index - 1].end == spans[index].start:
             return SeamPlan(0)

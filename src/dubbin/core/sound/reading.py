@@ -127,7 +127,7 @@ def _gathered(stream: Iterator[Samples]) -> Iterator[Samples]:
 
 
 @contextmanager
-def _opened(path: Path) -> Iterator[Any]:
+def opened(path: Path) -> Iterator[Any]:
     import av
     import av.logging
 
@@ -144,7 +144,7 @@ def _opened(path: Path) -> Iterator[Any]:
 def _probe_ffmpeg(path: Path) -> SoundInfo:
     import av
 
-    with _opened(path) as container:
+    with opened(path) as container:
         if not container.streams.audio:
             raise UnusableSound(f"{path} has no sound track.")
         stream = container.streams.audio[0]
@@ -177,7 +177,7 @@ def _is_cover(stream: Any) -> bool:
 def _decode_ffmpeg(path: Path, info: SoundInfo) -> Iterator[Samples]:
     import av
 
-    with _opened(path) as container:
+    with opened(path) as container:
         stream = container.streams.audio[0]
         stream.thread_type = "AUTO"
         resampler = av.AudioResampler(format="fltp", layout=stream.layout, rate=info.rate)

@@ -1,0 +1,85 @@
+"""The files that go along with masters: proof sheets, captions, transcripts, chapters, breaks, show notes."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+from dubbin.core.deliver.captions import Turn, caption_file, text_file, turns
+from dubbin.core.deliver.notes import draft_notes
+from dubbin.core.deliver.proof_sheet import templates
+from dubbin.core.deliver.publication import Publication, breaks_text, chapters_json, chapters_text, clock
+from dubbin.core.errors import CannotWrite
+from dubbin.core.sound.writing import check_output, replacing
+from dubbin.core.speech.transcript import WordKind
+
+
+@dataclass(frozen=True)
+class Companion:
+    """A kind of file. needs: what must be there for it, as a person would say it."""
+
+    name: str
+    title: str
+    endings: tuple[str, ...]
+    needs: str
+
+
+COMPANIONS = (
+    Companion("proof", "Proof sheets", (".proof.html", ".proof.pdf"), ""),
+    Companion("captions", "Captions", (".srt", ".vtt"), "words"),
+    Companion("transcript", "Transcript", (".transcript.txt", ".transcript.html"), "words"),
+    Companion("chapters", "Chapters", (".chapters.json", ".chapters.txt"), "chapters"),
+    Companion("breaks", "Breaks", (".breaks.txt",), "breaks"),
+    Companion("notes", "Show notes", (".notes.md",), "words"),
+)
+
+
+def transcript_html(publication: Publication, title: str) -> str:
+    """A page to read, chapter by chapter; text is escaped."""
+    said = turns([w for w in publication.words if w.kind is not WordKind.SOUND])
+    parts: list[tuple[str, list[Turn]]] = [("", [])]
+    waiting = list(publication.chapters)
+    for turn in said:
+        while waiting and turn.start_s >= waiting[0].start_s - 0.5:
+            parts.append((waiting.pop(0).title, []))
+        parts[-1][1].append(turn)
+    parts = [p for p in parts if p[0] or p[1]]
+    language = publication.tags.language or "en"
+    return str(templates().get_template("transcript.html").render(title=title, parts=parts, clock=clock, language=language))
+
+
+def write_companions(
+    publication: Publication, folder: Path, name: str, title: str, wanted: Sequence[str], notes: str | None = None, recordings: Sequence[Path] = ()
+) -> list[Path]:
+    """Write what is wanted and what there is something for; proof sheets belong to masters and are not written here. The files written. Raises
+    CannotWrite."""
+    makers: dict[str, Callable[[], str]] = {
+        ".srt": lambda: caption_file(publication.words, "srt"),
+        ".vtt": lambda: caption_file(publication.words, "vtt"),
+        ".transcript.txt": lambda: text_file(publication.words),
+        ".transcript.html": lambda: transcript_html(publication, title),
+        ".chapters.json": lambda: chapters_json(publication),
+        ".chapters.txt": lambda: chapters_text(publication),
+        ".breaks.txt": lambda: breaks_text(publication),
+        ".notes.md": lambda: notes if notes is not None else draft_notes(publication, title),
+    }
+    out = []
+    for companion in COMPANIONS:
+        if companion.name not in wanted or not companion.needs or not getattr(publication, companion.needs):
+            continue
+        for ending in companion.endings:
+            path = folder / f"{name}{ending}"
+            check_output(path, tuple(recordings))
+            write_text(path, makers[ending]())
+            out.append(path)
+    return out
+
+
+def write_text(path: Path, text: str) -> None:
+    """Write a text file whole or not at all. Raises CannotWrite."""
+    try:
+        with replacing(path) as temporary:
+            temporary.write_text(text, encoding="utf-8")
+    except OSError as error:
+        raise CannotWrite(f"{path} could not be written: {error.strerror}.") from error

@@ -1,0 +1,119 @@
+"""Makes everything an episode delivers in one go: masters with their proof sheets, and the files that go along."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field, replace
+from pathlib import Path
+
+from dubbin.core.deliver.companions import write_companions
+from dubbin.core.deliver.encode import Format
+from dubbin.core.deliver.master import Failure, Master, make_masters, safe_name
+from dubbin.core.deliver.proof_sheet import Rows, Sheet, write_sheet
+from dubbin.core.deliver.publication import Publication, publication_of
+from dubbin.core.deliver.targets import Target
+from dubbin.core.deliver.work_done import Reports, work_rows
+from dubbin.core.episode.model import Episode
+from dubbin.core.errors import DubbinError
+from dubbin.core.jobs import Task
+from dubbin.core.mix.balance_report import BalanceReport
+from dubbin.core.sound.source import Source
+from dubbin.core.sound.writing import check_output, write_sound
+
+
+@dataclass(frozen=True)
+class Order:
+    """What is to be delivered. extras: names of companions. notes: edited show notes. work: rows for the proof sheets."""
+
+    name: str
+    title: str
+    targets: tuple[Target, ...]
+    formats: tuple[Format, ...]
+    publication: Publication = field(default_factory=Publication)
+    extras: tuple[str, ...] = ()
+    notes: str | None = None
+    vbr: bool = False
+    work: tuple[tuple[str, Rows], ...] = ()
+    recordings: tuple[Path, ...] = ()
+
+
+@dataclass(frozen=True)
+class Delivered:
+    masters: tuple[Master, ...] = ()
+    failed: tuple[Failure, ...] = ()
+    files: tuple[Path, ...] = ()
+    problems: tuple[str, ...] = ()
+
+
+def order_of(
+    episode: Episode, name: str, targets: Sequence[Target], formats: Sequence[Format], extras: Sequence[str] | None = None,
+    reports: Reports | None = None, balance: BalanceReport | None = None,
+) -> Order:  # fmt: skip
+    """The order that an episode places, with targets and formats as they are given."""
+    delivery = episode.delivery
+    return Order(
+        name, delivery.tags.title or episode.title, tuple(targets), tuple(formats), publication_of(episode), tuple(delivery.extras if extras is None else extras),
+        delivery.notes, delivery.vbr, work_rows(episode, reports, balance), tuple(Path(r.path) for r in episode.recordings),
+    )  # fmt: skip
+
+
+def deliver(program: Source, folder: Path, order: Order, task: Task | None = None) -> Delivered:
+    """Raises CannotWrite and UnusableSound when nothing can be made; what else goes wrong is in the result."""
+    task = task or Task()
+    made = make_masters(
+        program, folder, order.name, order.targets, order.formats, order.publication, task.part(0.0, 0.95), order.recordings, order.vbr
+    )
+    files: list[Path] = []
+    problems: list[str] = []
+    heads = {m.head_s for m in made.made}
+    if "proof" in order.extras:
+        by_name = {t.name: t for t in order.targets}
+        for master in made.made:
+            for ending in (".proof.html", ".proof.pdf"):
+                path = master.file.with_name(master.file.name + ending)
+                files += _try(lambda path=path, master=master: write_sheet(_sheet(master, by_name[master.proof.target], order), path), path, problems)  # type: ignore[misc]
+    publication = order.publication
+    if len(heads) == 1 and (head := heads.pop()):
+        publication = publication.later(head, publication.duration_s + head)
+    try:
+        files += write_companions(publication, folder, order.name, order.title, order.extras, order.notes, order.recordings)
+    except DubbinError as error:
+        problems.append(str(error))
+    task.step(1.0)
+    return Delivered(made.made, made.failed, tuple(files), tuple(problems))
+
+
+def _sheet(master: Master, target: Target, order: Order) -> Sheet:
+    rows = [("gain", f"{master.gain_db:+.1f} dB".replace("-", "−"))]
+    if master.reduction is not None:
+        rows.append(("limiter", f"down {master.reduction.deepest_db:.1f} dB at most, at work {100 * master.reduction.share:.1f} % of the time"))
+    return Sheet(master.proof, target, order.title, (("Mastering", tuple(rows)), *order.work))
+
+
+def _try(write, path: Path, problems: list[str]) -> list[Path]:  # type: ignore[no-untyped-def]
+    try:
+        write()
+    except DubbinError as error:
+        problems.append(str(error))
+        return []
+    return [path]
+
+
+def write_stems(stems: dict[str, Source], folder: Path, name: str, task: Task | None = None, recordings: Sequence[Path] = ()) -> list[Path]:
+    """A 24 bit WAV a stem: NAME.stem.VOICE.wav. Raises CannotWrite."""
+    task, out = task or Task(), []
+    for k, (voice, source) in enumerate(stems.items()):
+        path = folder / f"{name}.stem.{safe_name(voice)}.wav"
+        while path in out:
+            path = path.with_name(f"{path.stem}-{k}.wav")
+        check_output(path, tuple(recordings))
+        write_sound(source, path, 24, task.part(k / len(stems), (k + 1) / len(stems)))
+        out.append(path)
+    return out
+
+
+def clip_order(order: Order, start_s: float, stop_s: float) -> Order:
+    """The same for a stretch of the program: its words, its part of the name; chapters and breaks stay out."""
+    words = tuple(replace(w, start_s=w.start_s - start_s, end_s=w.end_s - start_s) for w in order.publication.words if start_s <= (w.start_s + w.end_s) / 2 < stop_s)
+    what = replace(order.publication, chapters=(), breaks=(), markers=(), words=words, duration_s=stop_s - start_s)
+    return replace(order, name=f"{order.name}.clip-{start_s:.0f}s", publication=what, notes=None)

@@ -1,0 +1,117 @@
+"""Show notes drafted from what was said, by counting words: a draft to edit, and it says so.
+
+Key phrases after Rose et al., "Automatic keyword extraction from individual documents" (RAKE, 2010): runs of words between stop words, each scored by how much
+company its words keep. Sentences that carry most: those whose words are many of the frequent ones (Luhn, "The automatic creation of literature
+abstracts", 1958), one for each stretch of the program.
+"""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from dubbin.core.deliver.captions import SpokenWord
+from dubbin.core.deliver.publication import Publication, clock
+from dubbin.core.speech.chapters import COMMON
+from dubbin.core.speech.transcript import WordKind, ends_sentence, plain
+
+PHRASES, SENTENCES, QUOTES = 8, 4, 4
+SHORTEST, LONGEST = 8, 40  # words of a sentence worth quoting
+LONGEST_PHRASE = 3
+
+
+@dataclass(frozen=True)
+class Sentence:
+    text: str
+    speaker: str
+    start_s: float
+    words: tuple[str, ...]
+
+
+def sentences(words: Sequence[SpokenWord]) -> list[Sentence]:
+    """What was said, sentence by sentence and speaker by speaker, without fillers and sounds."""
+    out: list[list[SpokenWord]] = []
+    for word in words:
+        if word.kind is not WordKind.WORD:
+            continue
+        last = out[-1] if out else None
+        if last is None or ends_sentence(last[-1].text) or last[-1].speaker != word.speaker:
+            out.append([word])
+        else:
+            last.append(word)
+    return [Sentence(" ".join(w.text for w in s), s[0].speaker, s[0].start_s, tuple(plain(w.text) for w in s)) for s in out]
+
+
+def key_phrases(found: Sequence[Sentence], count: int = PHRASES) -> list[str]:
+    """What is talked about, most telling first."""
+    runs: list[tuple[str, ...]] = []
+    for sentence in found:
+        run: list[str] = []
+        for raw, word in zip(sentence.text.split(), sentence.words, strict=False):
+            if word in COMMON or len(word) < 3 or not word.isalpha():
+                runs += [tuple(run)] if run else []
+                run = []
+                continue
+            run.append(word)
+            if re.search(r"[,;:.!?]$", raw):
+                runs.append(tuple(run))
+                run = []
+        runs += [tuple(run)] if run else []
+    runs = [r[:LONGEST_PHRASE] for r in runs]
+    frequency = Counter(w for r in runs for w in r)
+    company = Counter({w: 0 for w in frequency})
+    for r in runs:
+        for w in r:
+            company[w] += len(r)
+    times = Counter(runs)
+    score = {r: times[r] * sum(company[w] / frequency[w] for w in r) * (1.0 if times[r] > 1 else 0.4) for r in times}
+    out: list[str] = []
+    for r in sorted(score, key=lambda r: (-score[r], r)):
+        if not any(set(r) & set(o.split()) for o in out):
+            out.append(" ".join(r))
+        if len(out) == count:
+            break
+    return out
+
+
+def telling_sentences(found: Sequence[Sentence], count: int = SENTENCES) -> list[Sentence]:
+    """One sentence for every part of the program, in order."""
+    frequency = Counter(w for s in found for w in s.words if w not in COMMON and len(w) > 2)
+    usable = [s for s in found if SHORTEST <= len(s.words) <= LONGEST]
+    if not usable:
+        return []
+
+    def weight(s: Sentence) -> float:
+        return sum(frequency[w] for w in set(s.words) if w in frequency) / len(s.words) ** 0.5
+
+    size = -(-len(usable) // count)
+    return [max(usable[k : k + size], key=weight) for k in range(0, len(usable), size)]
+
+
+def draft_notes(publication: Publication, title: str) -> str:
+    """Show notes in Markdown: what it is about, chapters, quotes, names and times."""
+    found = sentences(publication.words)
+    name = publication.tags.title or title
+    lines = [f"# {name}", "", "*Draft, made by counting words: read it, and make it yours.*", ""]
+    if publication.tags.description:
+        lines += [publication.tags.description, ""]
+    people = sorted({w.speaker for w in publication.words})
+    if people:
+        lines += [f"With {' and '.join([', '.join(people[:-1]), people[-1]] if len(people) > 1 else people)}.", ""]
+    summary = telling_sentences(found)
+    if summary:
+        lines += ["## In short", "", " ".join(s.text for s in summary), ""]
+    phrases = key_phrases(found)
+    if phrases:
+        lines += ["## About", "", *(f"- {p}" for p in phrases), ""]
+    if publication.chapters:
+        lines += ["## Chapters", "", *(f"- {clock(c.start_s)} {c.title}" for c in publication.chapters), ""]
+    used = {s.start_s for s in summary}
+    quotes = telling_sentences([s for s in found if s.start_s not in used], QUOTES)
+    if quotes:
+        lines += ["## Said", ""]
+        for quote in quotes:
+            lines += [f"> “{quote.text}”", f"> {quote.speaker}, {clock(quote.start_s)}", ""]
+    return "\n".join(lines).rstrip() + "\n"

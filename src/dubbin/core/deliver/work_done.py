@@ -1,0 +1,87 @@
+"""What was done to an episode, as rows for a proof sheet: treatments, voices, balance, cuts, with figures before and after where they are known."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Mapping
+
+from dubbin.core.deliver.publication import clock
+from dubbin.core.episode.model import Episode, PlacedKind, Role
+from dubbin.core.episode.time_map import merged, program_map
+from dubbin.core.measure.report import RecordingReport
+from dubbin.core.mix.balance_report import BalanceReport
+from dubbin.core.treat.registry import TREATMENTS
+
+Rows = tuple[tuple[str, ...], ...]
+Reports = Mapping[str, tuple[RecordingReport | None, RecordingReport | None]]
+
+
+def work_rows(episode: Episode, reports: Reports | None = None, balance: BalanceReport | None = None) -> tuple[tuple[str, Rows], ...]:
+    """(heading, rows) of everything. reports: by lane, before and after its repairs."""
+    parts = (("Treatments", _treatments(episode)), ("Recordings, before and after", _figures(episode, reports or {})), ("Balance", _balance(episode, balance)),
+             ("Cuts", _cuts(episode)))  # fmt: skip
+    return tuple((heading, rows) for heading, rows in parts if rows)
+
+
+def _treatments(episode: Episode) -> Rows:
+    out = []
+    for lane in episode.lanes:
+        for use in (*lane.repairs, *lane.voicing):
+            treatment = TREATMENTS.get(use.name)
+            if use.on and treatment is not None:
+                strength = use.strength * (lane.voice_strength / 100 if use in lane.voicing else 1.0)
+                where = f", {len(use.spans)} stretches" if use.spans else ""
+                out.append((lane.voice, treatment.title, f"{strength:.0f} %{where}"))
+        if lane.touch_ups:
+            out.append((lane.voice, "Touch-ups", str(len(lane.touch_ups))))
+        if lane.covers:
+            out.append((lane.voice, "Muted, lowered or bleeped", str(len(lane.covers))))
+    return tuple(out)
+
+
+def _figures(episode: Episode, reports: Reports) -> Rows:
+    out = []
+    for lane in episode.lanes:
+        before, after = reports.get(lane.id, (None, None))
+        if before is None or after is None or lane.role is not Role.VOICE:
+            continue
+        for name, a, b, unit in (
+            ("speech over noise", before.noise.snr_db, after.noise.snr_db, "dB"),
+            ("noise floor", before.noise.floor_dbfs, after.noise.floor_dbfs, "dBFS"),
+            ("clicks", float(before.clicks.count), float(after.clicks.count), ""),
+            ("room echo, RT60", before.echo.rt60_s, after.echo.rt60_s, "s"),
+        ):
+            digits = 0 if name == "clicks" else 2 if unit == "s" else 1
+            texts = ["–" if v is None else f"{v:.{digits}f} {unit}".strip().replace("-", "−") for v in (a, b)]
+            out.append((lane.voice, name, f"{texts[0]} → {texts[1]}"))
+    return tuple(out)
+
+
+def _balance(episode: Episode, report: BalanceReport | None) -> Rows:
+    out = []
+    for voice in report.voices if report else ():
+        if voice.before_lufs is not None and voice.after_lufs is not None:
+            out.append((voice.voice, "loudness in the program", f"{voice.before_lufs:.1f} → {voice.after_lufs:.1f} LUFS".replace("-", "−")))
+    for lane in episode.lanes:
+        if lane.role is Role.VOICE and lane.bleed.on:
+            out.append((lane.voice, "bleed control", f"{lane.bleed.range_db:.0f} dB"))
+        if lane.bed is not None:
+            out.append((lane.voice, "under the program", f"down {lane.ducking.depth_db:.0f} dB under speech" if lane.ducking.on else "not ducked"))
+    return tuple(out)
+
+
+def _cuts(episode: Episode) -> Rows:
+    rate, out = episode.rate, []
+    kinds = Counter(c.kind for c in episode.cuts)
+    seconds: Counter[str] = Counter()
+    for cut in episode.cuts:
+        seconds[cut.kind] += cut.frames
+    for kind, count in kinds.items():
+        out.append((f"{kind.value} cuts", str(count), f"{seconds[kind] / rate:.1f} s"))
+    for placed in episode.placed:
+        if placed.kind in (PlacedKind.INSERT, PlacedKind.BREAK):
+            out.append((placed.kind.value, placed.name or "–", f"{placed.frames / rate:.1f} s"))
+    taken = sum(b - a for a, b in merged(episode.cuts))
+    if out:
+        out.append(("in all", f"{clock(episode.frames / rate)} recorded, {clock(program_map(episode).program_frames / rate)} program", f"−{taken / rate:.1f} s"))
+    return tuple(out)

@@ -1,0 +1,355 @@
+"""What is delivered with masters: targets of every kind, tags, chapters, cover, companions, proof sheets, stems, clips, video; read back by other libraries."""
+
+from __future__ import annotations
+
+import io
+import json
+import re
+import struct
+from dataclasses import replace
+
+import av
+import numpy as np
+import pytest
+import soundfile as sf
+
+from dubbin.core.deliver import master as master_module
+from dubbin.core.deliver.captions import SpokenWord
+from dubbin.core.deliver.clip import Clip
+from dubbin.core.deliver.companions import write_companions
+from dubbin.core.deliver.delivery import Order, clip_order, deliver, write_stems
+from dubbin.core.deliver.encode import Format
+from dubbin.core.deliver.levels import Levels, reduction_of
+from dubbin.core.deliver.master import make_masters
+from dubbin.core.deliver.notes import draft_notes, key_phrases, sentences
+from dubbin.core.deliver.proof import prove
+from dubbin.core.deliver.publication import Break, Chapter, Publication, chapters_json, publication_of, read_cover
+from dubbin.core.deliver.riff import Cue, add_chunks, cue_chunks, read_cues
+from dubbin.core.deliver.room_tone import WithRoomTone, find_tone
+from dubbin.core.deliver.tags import publish, read_tags
+from dubbin.core.deliver.targets import all_targets, find_target, read_targets
+from dubbin.core.deliver.video import check_uncut, put_into_video
+from dubbin.core.episode.edit_commands import add_chapter, insert_break
+from dubbin.core.episode.model import Cut, Episode, Lane, Recording, Tags
+from dubbin.core.errors import CannotWrite, DubbinError
+from dubbin.core.measure.loudness import measure_loudness
+from dubbin.core.mix.balance import Balance
+from dubbin.core.mix.lane_sound import lane_sound
+from dubbin.core.mix.render import program_of
+from dubbin.core.mix.stems import stem_programs
+from dubbin.core.sound.source import Sound
+from dubbin.core.treat.tiles import MemoryKeeper
+from tests.conftest import RATE, noise
+
+ALL_TAGS = Tags("A title – ümläut", "Ines", "Ferry", "2026", "About bells", "2", "7", "Ines, Tobias", "Society", "en", "© 2026 Ines")
+CHAPTERS = (Chapter(0.0, 4.0, "Begin – ü"), Chapter(4.0, 9.5, "The <bell>"), Chapter(9.5, 20.0, "End"))
+
+
+def words(text: str, speaker: str, start_s: float) -> list[SpokenWord]:
+    return [SpokenWord(w, start_s + 0.4 * k, start_s + 0.4 * k + 0.3, speaker) for k, w in enumerate(text.split())]
+
+
+SAID = tuple(
+    words("The old bell would not ring because the bell founder forgot the clapper.", "Ines <script>", 0.5)
+    + words("We cast the bronze bell again in the old foundry near the harbour.", "Tobias", 6.0)
+    + words("Nobody in the harbour had heard the bronze bell for ten long years.", "Tobias", 12.0)
+)
+PUBLICATION = Publication(ALL_TAGS, None, CHAPTERS, (Break(9.5, 30.0, "Advertisement"),), ((2.0, "a mark"),), SAID, 20.0)
+
+
+@pytest.fixture(scope="module")
+def talk(request):
+    x = request.getfixturevalue("speech")
+    return Sound(np.stack([x, x * 0.8]), RATE)
+
+
+@pytest.fixture(scope="module")
+def picture(tmp_path_factory):
+    from PIL import Image
+
+    path = tmp_path_factory.mktemp("cover") / "cover.jpg"
+    Image.new("RGB", (1400, 1400), (154, 78, 28)).save(path)
+    return path
+
+
+# -- targets ----------------------------------------------------------------------------
+
+
+def test_an_audiobook_master_has_its_rms_peak_and_room_tone(talk, tmp_path):
+    quiet = Sound(talk.samples + noise(talk.frames / RATE, -78, 3)[None, : talk.frames], RATE)
+    target = find_target("audiobook")
+    (made,) = make_masters(quiet, tmp_path, "book", [target], [Format.WAV]).made
+    x, rate = sf.read(made.file, always_2d=True)
+    rms = 10 * np.log10(np.mean(x**2))
+    assert x.shape[1] == 1 and rate == 44100 and -23 <= rms <= -18 and np.max(np.abs(x)) <= 10 ** (-3 / 20)
+    found = {r.name: r for r in made.proof.rules}
+    assert found["Room tone before"].passes and found["Room tone after"].passes and found["RMS"].passes
+    loud_room = Sound(talk.samples + noise(talk.frames / RATE, -45, 3)[None, : talk.frames], RATE)
+    (bad,) = make_masters(loud_room, tmp_path, "loud", [target], [Format.WAV]).made
+    assert any("Noise floor" in p for p in bad.proof.problems)
+
+
+def test_an_archive_master_is_the_program_as_it_is(talk, tmp_path):
+    (made,) = make_masters(talk, tmp_path, "a", [find_target("archive")], [Format.WAV]).made
+    x, rate = sf.read(made.file, always_2d=True, dtype="float32")
+    assert rate == RATE and made.proof.passes and sf.info(made.file).subtype == "PCM_24"
+    np.testing.assert_allclose(x.T, talk.samples, atol=2**-23)
+
+
+def test_a_person_can_add_targets_and_is_told_what_is_wrong_with_them(tmp_path):
+    (tmp_path / "targets.toml").write_text('[own]\ntitle="Own"\nintegrated_lufs=-17.0\ntrue_peak_dbtp=-2.0\nrate=48000\nchannels=2\nbits=24\nkbps=128\n')
+    assert find_target("own", tmp_path).integrated_lufs == -17.0 and len(all_targets(tmp_path)) == len(read_targets()) + 1
+    (tmp_path / "b").mkdir()
+    (tmp_path / "b" / "targets.toml").write_text('[own]\ntitle="Own"\ntrue_peak_dbtp=-2.0\nrate=48000\nchannels=2\nbits=24\nkbps=128\n')
+    with pytest.raises(DubbinError, match="no loudness to aim at"):
+        all_targets(tmp_path / "b")
+
+
+def test_the_gain_found_without_writing_is_that_of_the_written_file(talk):
+    levels = Levels(talk)
+    assert levels.limited(0.0, 200.0, by_rms=False) == pytest.approx(measure_loudness(talk).integrated_lufs, abs=0.02)
+    gain = levels.gain_to(-9.0, -1.1)
+    work = reduction_of(talk, gain, -1.1)
+    assert levels.limited(gain, -1.1, by_rms=False) == pytest.approx(-9.0, abs=0.05)
+    assert work.deepest_db > 3.0 and 0 < work.share < 1
+
+
+def test_one_master_that_fails_does_not_stop_the_others(talk, tmp_path, monkeypatch):
+    real = master_module.encode
+
+    def encode(source, path, format, **rest):
+        if format is Format.FLAC:
+            raise CannotWrite("The disk is full.")
+        real(source, path, format, **rest)
+
+    monkeypatch.setattr(master_module, "encode", encode)
+    done = make_masters(talk, tmp_path, "a", [find_target("podcast-mono")], [Format.WAV, Format.FLAC, Format.MP3])
+    assert [m.format for m in done.made] == [Format.WAV, Format.MP3]
+    assert done.failed[0].format is Format.FLAC and "disk" in done.failed[0].reason
+    assert sorted(p.name for p in tmp_path.iterdir()) == ["a.podcast-mono.mp3", "a.podcast-mono.wav"]
+
+
+def test_room_tone_is_put_before_and_after_without_a_step_and_the_same_in_blocks():
+    x = np.concatenate([noise(1, -70, 1), noise(2, -20, 2), noise(1, -70, 3)])[None]
+    source = Sound(x, RATE)
+    tone = find_tone(source)
+    assert 20 * np.log10(np.sqrt(np.mean(tone**2))) == pytest.approx(-70, abs=1)
+    y = WithRoomTone(source, tone, RATE, -RATE // 2)
+    whole = y.read(0, y.frames)
+    assert y.frames == 4 * RATE + RATE // 2
+    np.testing.assert_allclose(whole[:, RATE + 5000 : 2 * RATE], x[:, 5000:RATE], atol=1e-7)
+    levels = 10 * np.log10(np.mean(whole[0, : 2 * RATE].reshape(-1, 2400) ** 2, axis=1))
+    assert np.all(np.abs(levels + 70) < 2)
+    parts = [y.read(a, min(a + 7777, y.frames)) for a in range(0, y.frames, 7777)]
+    np.testing.assert_allclose(np.concatenate(parts, axis=1), whole, atol=1e-7)
+
+
+# -- tags, chapters, cover --------------------------------------------------------------
+
+
+@pytest.mark.parametrize("format", list(Format))
+def test_tags_cover_and_chapters_are_read_back_by_another_library(format, tmp_path, picture):
+    sound = Sound(np.stack([noise(20, -30, 1), noise(20, -30, 2)]), RATE)
+    path = tmp_path / f"a.{format.value}"
+    chapters = [(c.start_s, c.end_s, c.title) for c in CHAPTERS]
+    master_module.encode(sound, path, format, bits=16, kbps=96, chapters=chapters)
+    publish(path, format, replace(PUBLICATION, cover=read_cover(picture)))
+    assert read_tags(path, format) == ALL_TAGS
+    with av.open(str(path)) as container:
+        metadata = {**container.streams.audio[0].metadata, **container.metadata}
+        assert {k.lower(): v for k, v in metadata.items()}["title"] == ALL_TAGS.title
+        assert any(s.type == "video" for s in container.streams) or format is Format.WAV  # the cover
+        if format is not Format.WAV:
+            found = sorted((round(float(c["start"] * c["time_base"]), 2), c["metadata"]["title"]) for c in container.chapters())
+            assert found == [(c.start_s, c.title) for c in CHAPTERS]
+
+
+def test_a_wave_file_carries_its_markers_and_a_broadcast_description(talk, tmp_path):
+    (made,) = make_masters(talk, tmp_path, "a", [find_target("broadcast-r128")], [Format.WAV], replace(PUBLICATION, duration_s=talk.frames / RATE)).made
+    data = made.file.read_bytes()
+    assert struct.unpack("<I", data[4:8])[0] == len(data) - 8
+    assert [c.text for c in read_cues(made.file)] == ["Begin – ü", "a mark", "The <bell>", "Break: Advertisement", "End"]
+    assert read_cues(made.file)[1].frame == 2 * made.proof.measured.sample_rate
+    place = data.index(b"bext") + 8
+    assert struct.unpack("<H", data[place + 346 : place + 348])[0] == 2
+    assert struct.unpack("<h", data[place + 412 : place + 414])[0] == pytest.approx(-2300, abs=12)
+    assert sf.info(made.file).frames == round(talk.frames)
+
+
+def test_markers_are_added_to_a_file_above_four_gigabytes_too(tmp_path):
+    path = tmp_path / "a.wav"
+    sf.write(path, noise(1, -20), RATE, format="RF64", subtype="PCM_16")
+    add_chunks(path, cue_chunks([Cue(4800, "here")]))
+    data = path.read_bytes()
+    if data[:4] == b"RF64":
+        assert struct.unpack("<Q", data[20:28])[0] == len(data) - 8
+    assert read_cues(path) == [Cue(4800, "here")] and sf.info(path).frames == RATE
+    (tmp_path / "b.wav").write_bytes(b"no wave file at all")
+    with pytest.raises(CannotWrite, match="no WAV"):
+        add_chunks(tmp_path / "b.wav", b"")
+
+
+def test_a_cover_is_looked_at_before_it_is_used(tmp_path, picture):
+    from PIL import Image
+
+    assert read_cover(picture).remarks == ()
+    Image.new("RGB", (800, 600)).save(tmp_path / "small.png")
+    remarks = " ".join(read_cover(tmp_path / "small.png").remarks)
+    assert "square" in remarks and "1400" in remarks
+    for name, body in (("text.jpg", b"hello"), ("cut.png", (tmp_path / "small.png").read_bytes()[:60])):
+        (tmp_path / name).write_bytes(body)
+        with pytest.raises(DubbinError, match="cover"):
+            read_cover(tmp_path / name)
+    Image.new("RGB", (1400, 1400)).save(tmp_path / "a.gif")
+    with pytest.raises(DubbinError, match="JPEG or PNG"):
+        read_cover(tmp_path / "a.gif")
+
+
+# -- words and pages --------------------------------------------------------------------
+
+
+def test_an_episode_publishes_on_the_clock_of_its_program():
+    episode = Episode("e", "T", recordings=(Recording("a", "/a.wav", "f", 60 * RATE, RATE, 1),), lanes=(Lane("a", "a", (0,), "A"),))
+    episode = replace(episode, cuts=(Cut(5 * RATE, 10 * RATE),))
+    episode = add_chapter(episode, 0, "One").episode
+    episode = add_chapter(episode, 30 * RATE, "Two").episode
+    episode = insert_break(episode, 20 * RATE, 15 * RATE, "Ad", False, "b").episode
+    what = publication_of(episode)
+    assert [(c.start_s, c.title) for c in what.chapters] == [(0.0, "One"), (40.0, "Two")]
+    assert [(b.start_s, b.length_s) for b in what.breaks] == [(15.0, 15.0)] and what.duration_s == 70.0
+    assert json.loads(chapters_json(what))["chapters"][1] == {"startTime": 40.0, "endTime": 70.0, "title": "Two"}
+    later = what.later(0.5, 70.5)
+    assert later.chapters[0].start_s == 0.0 and later.chapters[1].start_s == 40.5 and later.breaks[0].start_s == 15.5
+
+
+def test_companions_are_written_where_there_is_something_for_them(tmp_path):
+    wanted = ("captions", "transcript", "chapters", "breaks", "notes")
+    files = write_companions(PUBLICATION, tmp_path, "ep", "Bells & <co>", wanted)
+    assert {p.name for p in files} == {
+        "ep.srt", "ep.vtt", "ep.transcript.txt", "ep.transcript.html", "ep.chapters.json", "ep.chapters.txt", "ep.breaks.txt", "ep.notes.md",
+    }  # fmt: skip
+    page = (tmp_path / "ep.transcript.html").read_text()
+    assert "<script>" not in page and "Ines &lt;script&gt;" in page and "The &lt;bell&gt;" in page
+    assert "00:00:09.500\t30.000 s\tAdvertisement" in (tmp_path / "ep.breaks.txt").read_text()
+    assert write_companions(Publication(), tmp_path, "none", "x", wanted) == []
+
+
+def test_notes_find_what_was_talked_about_and_say_that_they_are_a_draft():
+    found = sentences(SAID)
+    assert len(found) == 3 and found[1].speaker == "Tobias"
+    assert "bell" in " ".join(key_phrases(found)[:3])
+    notes = draft_notes(PUBLICATION, "Bells")
+    assert "Draft" in notes and "- 00:00:04 The <bell>" in notes and re.search(r"## In short\n\n.*bell", notes)
+
+
+def test_a_proof_sheet_stands_alone_and_shows_every_rule(talk, tmp_path):
+    order = Order("ep", "A & B <x>", (find_target("podcast-stereo"), find_target("broadcast-r128-short")), (Format.WAV,), PUBLICATION, ("proof", "chapters"),
+                  work=(("Treatments", (("Ines", "Denoise", "80 %"),)),))  # fmt: skip
+    done = deliver(talk, tmp_path, order)
+    names = {p.name for p in done.files}
+    assert "ep.podcast-stereo.wav.proof.html" in names and "ep.podcast-stereo.wav.proof.pdf" in names and "ep.chapters.json" in names
+    page = (tmp_path / "ep.podcast-stereo.wav.proof.html").read_text()
+    assert "A &amp; B &lt;x&gt;" in page and "http" not in re.sub(r"http://www.w3.org[^\"]*", "", page)
+    for rule in done.masters[0].proof.rules:
+        assert rule.name in page and rule.found.split()[0] in page
+    assert done.masters[0].proof.measured.sha256 in page and "Denoise" in page and page.count("<svg") == 2
+    pdf = (tmp_path / "ep.podcast-stereo.wav.proof.pdf").read_bytes()
+    assert pdf.startswith(b"%PDF") and len(pdf) > 5000
+    short = next(m for m in done.masters if m.proof.target == "broadcast-r128-short")
+    assert {"Short-term loudness", "True peak", "Integrated loudness"} <= {r.name for r in short.proof.rules}
+
+
+def test_a_proof_says_what_is_lost_in_mono(tmp_path):
+    x = noise(5, -20, 1)
+    sf.write(tmp_path / "same.wav", np.stack([x, x], 1), RATE)
+    sf.write(tmp_path / "turned.wav", np.stack([x, -x], 1), RATE)
+    target = find_target("podcast-stereo")
+    assert prove(tmp_path / "same.wav", target).measured.mono_loss_db == pytest.approx(0.0, abs=0.01)
+    assert prove(tmp_path / "turned.wav", target).measured.mono_loss_db > 40
+
+
+# -- parts of the program ---------------------------------------------------------------
+
+
+def test_stems_add_up_to_the_program(tmp_path):
+    recordings = tuple(Recording(n, f"/{n}.wav", n, 6 * RATE, RATE, 1) for n in "abm")
+    lanes = (Lane("a", "a", (0,), "Ines", pan=-40.0), Lane("b", "b", (0,), "Tobias"), Lane("m", "m", (0,), "Theme", master_role()))
+    episode = Episode("e", recordings=recordings, lanes=lanes, cuts=(Cut(RATE, 2 * RATE), Cut(3 * RATE, 4 * RATE)))
+    sounds = {lane.id: lane_sound(lane, Sound(noise(6, -20, k)[None], RATE), lane.id, MemoryKeeper()) for k, lane in enumerate(lanes)}
+    whole = program_of(episode, sounds)
+    stems = stem_programs(episode, sounds, Balance())
+    assert list(stems) == ["Ines", "Tobias", "Music"]
+    total = sum(s.read(0, s.frames) for s in stems.values())
+    np.testing.assert_allclose(total, whole.read(0, whole.frames), atol=1e-6)
+    files = write_stems(stems, tmp_path, "ep")
+    assert [p.name for p in files] == ["ep.stem.ines.wav", "ep.stem.tobias.wav", "ep.stem.music.wav"]
+
+
+def master_role():
+    from dubbin.core.episode.model import Role
+
+    return Role.MUSIC
+
+
+def test_a_clip_is_a_stretch_with_its_words(talk):
+    clip = Clip(talk, RATE, 3 * RATE)
+    y = clip.read(0, clip.frames)
+    assert clip.frames == 2 * RATE and np.abs(y[:, 0]).max() < 0.01
+    np.testing.assert_array_equal(y[:, 1000:-1000], talk.samples[:, RATE + 1000 : 3 * RATE - 1000])
+    order = clip_order(Order("ep", "T", (), (), PUBLICATION), 6.0, 11.0)
+    assert order.publication.words[0].start_s == pytest.approx(0.0) and all(w.speaker == "Tobias" for w in order.publication.words)
+    assert "clip" in order.name
+
+
+def made_video(path, seconds: float = 3.0) -> None:
+    with av.open(str(path), "w") as out:
+        video, audio = out.add_stream("mpeg4", rate=25), out.add_stream("aac", rate=48000)
+        video.width, video.height, video.pix_fmt = 64, 48, "yuv420p"
+        audio.layout = "mono"
+        for k in range(round(seconds * 25)):
+            frame = av.VideoFrame.from_ndarray(np.full((48, 64, 3), k % 255, np.uint8), format="rgb24")
+            frame.pts = k
+            out.mux(video.encode(frame))
+        x = noise(seconds, -30, 5)[None]
+        for a in range(0, x.shape[1], 1024):
+            sound = av.AudioFrame.from_ndarray(np.ascontiguousarray(x[:, a : a + 1024]), format="fltp", layout="mono")
+            sound.sample_rate, sound.pts = 48000, a
+            out.mux(audio.encode(sound))
+        out.mux(video.encode(None))
+        out.mux(audio.encode(None))
+
+
+def pictures_of(path) -> list[bytes]:
+    with av.open(str(path)) as container:
+        return [bytes(p) for p in container.demux(video=0) if p.size]
+
+
+def test_the_treated_sound_goes_back_into_a_video_whose_picture_is_copied(tmp_path):
+    video = tmp_path / "in.mp4"
+    made_video(video)
+    n = np.arange(4 * 48000)
+    tone = Sound((0.2 * np.sin(2 * np.pi * 1000 * n / 48000))[None].astype(np.float32), 48000)
+    put_into_video(tone, video, 24000, tmp_path / "out.mp4")
+    assert pictures_of(tmp_path / "out.mp4") == pictures_of(video)
+    with av.open(str(tmp_path / "out.mp4")) as container:
+        x = np.concatenate([f.to_ndarray() for f in container.decode(audio=0)], axis=1)[0]
+    assert len(x) / 48000 == pytest.approx(3.0, abs=0.1)
+    spectrum = np.abs(np.fft.rfft(x[24000:72000]))
+    assert np.argmax(spectrum) == pytest.approx(1000, abs=2)
+    with pytest.raises(CannotWrite, match="recording itself"):
+        put_into_video(tone, video, 0, video)
+
+
+def test_a_video_whose_sound_was_cut_is_refused_with_a_reason():
+    recording = Recording("a", "/a.mp4", "f", 10 * RATE, RATE, 1)
+    episode = Episode("e", recordings=(recording,), lanes=(Lane("a", "a", (0,), "A"),))
+    assert check_uncut(episode, recording) == 0
+    with pytest.raises(CannotWrite, match="nothing was cut"):
+        check_uncut(replace(episode, cuts=(Cut(RATE, 2 * RATE),)), recording)
+
+
+def test_a_cover_in_memory_is_what_was_on_disk(picture):
+    from PIL import Image
+
+    cover = read_cover(picture)
+    assert Image.open(io.BytesIO(cover.data)).size == (cover.width, cover.height)
