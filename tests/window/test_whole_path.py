@@ -58,7 +58,7 @@ def test_from_noisy_recordings_to_masters_that_pass(open_window, qtbot, tmp_path
     window.export_to(tmp_path / "masters")
     settle(qtbot, window)
     page = window.pages[Step.MASTER]
-    assert page.verdict.text() == "3 of 3 masters pass."
+    assert page.panes.verdict.text() == "3 of 3 masters pass."
     x, rate = sf.read(next((tmp_path / "masters").glob("*.wav")))
     assert independent_lufs(x, rate) == pytest.approx(-16, abs=0.15)
     assert len(x) == pytest.approx(frames * rate / RATE, abs=2)

@@ -13,6 +13,7 @@ from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from dubbin.core.deliver.audition import Audition
 from dubbin.core.episode import commands
 from dubbin.core.episode.commands import Change
 from dubbin.core.episode.document import Document
@@ -51,6 +52,15 @@ class Treated:
     guards: dict[str, Guard]
 
 
+@dataclass(frozen=True)
+class HeardMaster:
+    """That the program is heard as its master will be. as_loud: but as loud as it is without."""
+
+    gain_db: float
+    ceiling_dbtp: float
+    as_loud: bool
+
+
 class Desk(QObject):
     """Signals carry no data: who listens looks at the desk."""
 
@@ -81,6 +91,7 @@ class Desk(QObject):
         self._decays: dict[tuple[Any, ...], dict[str, Decay]] = {}
         self.matched = False
         self.taken_by: str | None = None
+        self.heard_master: HeardMaster | None = None
         self._picked: str | None = None
         self._pauses: tuple[tuple[Any, ...], list[Pause]] | None = None
         self.balancing = Balancing(jobs, self.sound, self._lane_key)
@@ -281,6 +292,19 @@ class Desk(QObject):
         whole = time_map is None or time_map is self.map
         under = beds_under(episode, self.map, sources, balance) if whole and side is not Hear.RESIDUE else []
         return program_over(episode, mix, time_map or self.map, under)
+
+    def audible(self) -> Program | Audition:
+        """What the play key plays: the program, behind gain and limiter where its master is heard."""
+        program, master = self.program(), self.heard_master
+        if master is None or self.hear is not Hear.TREATED:
+            return program
+        return Audition(program, master.gain_db, master.ceiling_dbtp, master.as_loud)
+
+    def hear_master(self, master: HeardMaster | None) -> None:
+        """Hear the program as a master will be; None: as it is."""
+        if master != self.heard_master:
+            self.heard_master = master
+            self.hear_changed.emit()
 
     def bed_track(self, lane: Lane) -> BedTrack | None:
         """A lane under the program, placed on the program's clock; None while it is being read."""

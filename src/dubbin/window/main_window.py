@@ -33,10 +33,10 @@ from dubbin.core.episode.file import SUFFIX
 from dubbin.core.episode.journal import LeftOver, left_over
 from dubbin.core.errors import DubbinError
 from dubbin.core.folders import Folders
-from dubbin.core.sound.writing import check_folder
 from dubbin.window.action_list import WindowActs, make_actions
 from dubbin.window.actions import MENUS, SEPARATORS_AFTER, Action
 from dubbin.window.arranging import Arranging
+from dubbin.window.deliver_acts import DeliverActs
 from dubbin.window.desk import Desk
 from dubbin.window.dialogs import CommandSearch, ShortcutSheet
 from dubbin.window.edit_action_list import EditTools
@@ -53,7 +53,7 @@ from dubbin.window.pages.balance_page import BalancePage
 from dubbin.window.pages.edit_page import EditPage, EditParts
 from dubbin.window.pages.eq_plot import EqPlot
 from dubbin.window.pages.intake_page import IntakeActs, IntakePage
-from dubbin.window.pages.master_page import MasterPage
+from dubbin.window.pages.master_page import MasterActs, MasterPage
 from dubbin.window.pages.page import Page
 from dubbin.window.pages.repair_page import RepairPage
 from dubbin.window.pages.voice_page import VoicePage
@@ -112,6 +112,7 @@ class MainWindow(QMainWindow):
         self.edit_acts = EditActs(self, self.desk, self.speech, self.arranging, self._last_folder, SOUND_FILES)
         self.words_pane = WordsPane(self.desk, self.speech, self.selection, self.view, theme)
         self.mastering = Mastering(self.desk)
+        self.deliver_acts = DeliverActs(self, self.desk, self.selection, self.mastering, self._last_folder)
         self.taking_in = TakingIn(self.desk)
         acts = WindowActs(
             self.new_episode, self.choose_episode, self.open_demo, self.save, self.save_as, self.choose_recordings, self.choose_export,
@@ -160,7 +161,10 @@ class MainWindow(QMainWindow):
             ),
             Step.VOICE: VoicePage(self.desk, self.selection, self._theme, self.voice_desk),
             Step.BALANCE: self.balance_page,
-            Step.MASTER: MasterPage(self.desk, self.selection, self._theme, self.mastering, self.choose_export),
+            Step.MASTER: MasterPage(
+                self.desk, self.selection, self._theme, self.mastering,
+                MasterActs(self.choose_export, self.deliver_acts.choose_clip, self.deliver_acts.choose_stems, self.deliver_acts.choose_video),
+            ),
         }
         self.cards, self.evidence = QStackedWidget(), QStackedWidget()
         for page in self.pages.values():
@@ -327,7 +331,7 @@ class MainWindow(QMainWindow):
         self.lanes.show_words = self.pages[step].shows_words
         self.lanes.show_levels = self.pages[step].shows_levels
         self.lanes.reductions = self.voice_desk.drawn_reductions if self.pages[step].shows_reductions else None
-        sizes = (300, 300) if step in (Step.EDIT, Step.VOICE, Step.BALANCE) else (390, 210)
+        sizes = (300, 300) if step in (Step.EDIT, Step.VOICE, Step.BALANCE, Step.MASTER) else (390, 210)
         if sizes != self._sizes:
             self._sizes = sizes
             self.splitter.setSizes(list(sizes))
@@ -465,19 +469,10 @@ class MainWindow(QMainWindow):
 
     def choose_export(self) -> None:
         self.go_step(Step.MASTER)
-        if not self.mastering.all_read() or not self.desk.episode.delivery.targets:
-            return
-        folder = QFileDialog.getExistingDirectory(self, "Folder for the masters", self._last_folder())
-        if folder:
-            self.export_to(Path(folder))
+        self.deliver_acts.choose_export()
 
     def export_to(self, folder: Path) -> None:
-        try:
-            check_folder(folder)
-        except DubbinError as error:
-            self.say(str(error))
-            return
-        self.mastering.make(folder)
+        self.deliver_acts.export_to(folder)
 
     def _may_leave(self) -> bool:
         """Ask what to do with unsaved changes; False when the person stays."""

@@ -54,7 +54,7 @@ class Playing(QObject):
 
     def play_from(self, session: int) -> None:
         """Play the program from a session frame; a selection is played alone when it loops."""
-        program = self._desk.program()
+        program = self._desk.audible()
         start = program.map.to_program_or_next(session)
         stop = None
         self._of_cut = False
@@ -174,4 +174,4 @@ class Playing(QObject):
 
     def _swap(self) -> None:
         if self.player.is_playing and not self._of_cut:
-            self.player.swap(self._desk.program())
+            self.player.swap(self._desk.audible())

@@ -31,7 +31,7 @@ from dubbin.core.sound.source import Samples, Source, blocks, read_padded
 from dubbin.core.sound.writing import check_folder, check_output
 
 # The limiter aims below the ceiling by what its readings, dither and rounding may differ; a codec moves peaks by more.
-HEADROOM_DB, LOSSY_HEADROOM_DB = 0.1, 0.5
+HEADROOM_DB, LOSSY_HEADROOM_DB = 0.1, 0.8
 LOUDNESS_ERROR_LU = 0.08
 CODEC_TRIES = 5
 TILES_AT_ONCE, TILE_S = 8, 4

@@ -79,7 +79,7 @@ def publication_of(episode: Episode, time_map: TimeMap | None = None) -> Publica
     time_map, rate = time_map or program_map(episode), episode.rate
     duration = time_map.program_frames / rate
     starts = sorted((at / rate, m.text or "Chapter") for m in episode.chapters if (at := time_map.to_program_or_next(m.frame)) < time_map.program_frames)
-    ends = [s for s, _ in starts[1:]] + [duration]
+    ends = [*(s for s, _ in starts[1:]), duration][: len(starts)]
     chapters = tuple(Chapter(s, e, title) for (s, title), e in zip(starts, ends, strict=True) if e > s)
     breaks = []
     for placed in episode.placed:

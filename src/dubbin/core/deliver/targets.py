@@ -60,7 +60,7 @@ class Target:
     def aim_text(self) -> str:
         if self.aim is None:
             return "as it is"
-        return f"{self.aim:.0f} dB RMS" if self.by_rms else f"{self.aim:.0f} LUFS"
+        return (f"{self.aim:.1f} dB RMS" if self.by_rms else f"{self.aim:.0f} LUFS").replace("-", "−")
 
 
 @lru_cache(maxsize=8)

@@ -1,139 +1,103 @@
-"""Master: will it pass, everywhere?"""
+"""Master: will it pass, everywhere? The job card; its sheets stand in master_cards.py, what masters are judged by in master_evidence.py."""
 
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import replace
+from dataclasses import dataclass
 
-import numpy as np
-from PyQt6.QtWidgets import (
-    QCheckBox,
-    QFormLayout,
-    QGridLayout,
-    QHBoxLayout,
-    QLineEdit,
-    QPushButton,
-    QVBoxLayout,
-    QWidget,
-)  # fmt: skip
+from PyQt6.QtCore import QUrl
+from PyQt6.QtGui import QDesktopServices
+from PyQt6.QtWidgets import QHBoxLayout, QPushButton
 
-from dubbin.core.deliver.encode import Format
-from dubbin.core.deliver.master import Master
-from dubbin.core.deliver.targets import Target, read_targets
+from dubbin.core.deliver.targets import Target
 from dubbin.core.episode.commands import change_delivery
 from dubbin.window.desk import Desk
 from dubbin.window.lanes.selection import Selection
 from dubbin.window.mastering import Mastering
+from dubbin.window.pages.master_cards import ExtrasCard, FormatCard, TagsCard, TargetCard
+from dubbin.window.pages.master_evidence import MasterEvidence
 from dubbin.window.pages.page import Page
-from dubbin.window.parts.card import Card, FigureRows, label, set_kind
-from dubbin.window.parts.figures import number, with_unit
-from dubbin.window.parts.plot import Plot
-from dubbin.window.parts.table import FigureTable
 from dubbin.window.theme import Theme
 
-COLUMNS = ("Master", "Loudness", "True peak", "Range", "Verdict")
-TAGS = (("title", "Title"), ("author", "Author"), ("show", "Show"), ("year", "Year"))
+
+@dataclass(frozen=True)
+class MasterActs:
+    """What the buttons ask of the window: each asks for a place to write to."""
+
+    export: Callable[[], None]
+    clip: Callable[[], None]
+    stems: Callable[[], None]
+    video: Callable[[], None]
 
 
 class MasterPage(Page):
-    def __init__(
-        self, desk: Desk, selection: Selection, theme: Theme, mastering: Mastering, export: Callable[[], None]
-    ) -> None:
+    def __init__(self, desk: Desk, selection: Selection, theme: Theme, mastering: Mastering, acts: MasterActs) -> None:
         super().__init__(desk, selection, theme)
         self.mastering = mastering
-        self.targets: dict[str, QCheckBox] = {}
-        self.formats: dict[str, QCheckBox] = {}
-        self.tags: dict[str, QLineEdit] = {}
-        self._add_targets()
-        self._add_formats()
-        self._add_tags()
+        self.targets, self.formats, self.extras, self.tags = TargetCard(mastering.targets), FormatCard(), ExtrasCard(), TagsCard(desk)
+        for card in (self.targets, self.formats, self.extras):
+            card.chosen.connect(self._on_chosen)
         self.export_button = QPushButton("Make the masters …")
         self.export_button.setProperty("kind", "main")
-        self.export_button.setToolTip(
-            "Choose a folder; every file is decoded again and measured after it was written."
-        )
-        self.export_button.clicked.connect(lambda: export())
+        self.export_button.setToolTip("Choose a folder; every file is decoded again and measured after it was written.")
+        self.export_button.clicked.connect(lambda: acts.export())
+        row = QHBoxLayout()
+        self.clip, self.stems, self.video = QPushButton("Clip …"), QPushButton("Stems …"), QPushButton("Video …")
+        for button, tip, act in (
+            (self.clip, "Masters of the selection alone.", acts.clip),
+            (self.stems, "A file a voice, music apart; together they are the program.", acts.stems),
+            (self.video, "The program's sound back into the video that it came from; its picture is not touched.", acts.video),
+        ):
+            button.setToolTip(tip)
+            button.clicked.connect(lambda _=False, act=act: act())
+            row.addWidget(button)
+        for card in (self.targets, self.formats):
+            self.column.addWidget(card)
         self.column.addWidget(self.export_button)
+        self.column.addLayout(row)
+        for card in (self.extras, self.tags):
+            self.column.addWidget(card)
         self.column.addStretch(1)
-        self.evidence = self._evidence()
+        self.panes = MasterEvidence(theme)
+        self.panes.hear_chosen.connect(self._on_heard)
+        self.panes.notes_edited.connect(self._on_notes)
+        self.panes.redraft_wanted.connect(self._on_redraft)
+        self.panes.sheet_wanted.connect(self.show_sheet)
+        self.evidence = self.panes
+        self._made = mastering.delivered
+        self._draft: tuple[object, str] = (None, "")
         mastering.changed.connect(self._refresh_if_open)
+        selection.changed.connect(self._refresh_if_open)
         self.connect_model()
-
-    def _add_targets(self) -> None:
-        card = Card("Targets")
-        for target in read_targets().values():
-            box = QCheckBox(target.title)
-            box.setToolTip(target.rule)
-            box.clicked.connect(lambda _=False: self._on_chosen())
-            row = QHBoxLayout()
-            row.addWidget(box, 1)
-            row.addWidget(label(f"{number(target.integrated_lufs, 0)} LUFS", "muted"))
-            card.body.addLayout(row)
-            self.targets[target.name] = box
-        self.column.addWidget(card)
-
-    def _add_formats(self) -> None:
-        card = Card("Formats")
-        grid = QGridLayout()
-        for k, format in enumerate(Format):
-            box = QCheckBox(format.value.upper() if format is not Format.OPUS else "Opus")
-            box.clicked.connect(lambda _=False: self._on_chosen())
-            grid.addWidget(box, k // 3, k % 3)
-            self.formats[format.value] = box
-        card.body.addLayout(grid)
-        self.column.addWidget(card)
-
-    def _add_tags(self) -> None:
-        card = Card("Tags")
-        form = QFormLayout()
-        form.setContentsMargins(0, 0, 0, 0)
-        form.setVerticalSpacing(4)
-        for name, text in TAGS:
-            field = QLineEdit()
-            field.setAccessibleName(text)
-            field.editingFinished.connect(lambda n=name: self._on_tag(n))
-            form.addRow(label(text, "muted"), field)
-            self.tags[name] = field
-        card.body.addLayout(form)
-        self.column.addWidget(card)
-
-    def _evidence(self) -> QWidget:
-        pane = QWidget()
-        pane.setObjectName("evidence")
-        row = QHBoxLayout(pane)
-        row.setContentsMargins(12, 6, 14, 6)
-        row.setSpacing(10)
-        left = QVBoxLayout()
-        left.setSpacing(2)
-        self.caption = label("", "muted")
-        left.addWidget(self.caption)
-        self.plot = Plot(self.theme, "Loudness of the program", "s of the program", "short-term, LUFS")
-        self.plot.curve("target", "fern", 1.4, dashed=True)
-        self.plot.curve("program", "saddle", 1.6)
-        left.addWidget(self.plot, 1)
-        row.addLayout(left, 4)
-        right = QVBoxLayout()
-        self.figures = FigureRows()
-        right.addWidget(self.figures)
-        self.table = FigureTable("Masters", COLUMNS, stretched=0)
-        right.addWidget(self.table, 1)
-        self.verdict = label("", "muted", wrap=True)
-        right.addWidget(self.verdict)
-        row.addLayout(right, 7)
-        return pane
 
     # -- acts of the person -----------------------------------------------------------
 
     def _on_chosen(self) -> None:
-        targets = tuple(name for name, box in self.targets.items() if box.isChecked())
-        formats = tuple(name for name, box in self.formats.items() if box.isChecked())
-        self.desk.do(change_delivery(self.desk.episode, "Choose what to deliver", targets=targets, formats=formats))
+        fields = {"targets": self.targets.names(), "formats": self.formats.names(), "extras": self.extras.names(), "vbr": self.formats.vbr.isChecked()}
+        self.desk.do(change_delivery(self.desk.episode, "Choose what to deliver", **fields))
 
-    def _on_tag(self, name: str) -> None:
-        tags = self.desk.episode.delivery.tags
-        if getattr(tags, name) != self.tags[name].text():
-            tags = replace(tags, **{name: self.tags[name].text()})
-            self.desk.do(change_delivery(self.desk.episode, "Change the tags", tags=tags))
+    def _on_heard(self, key: str) -> None:
+        self.panes.heard.show_choice(key)
+        self.mastering.hear(self._first_target() if key != "program" else None, key == "as loud")
+
+    def _on_notes(self, text: str) -> None:
+        self.desk.do(change_delivery(self.desk.episode, "Edit the show notes", notes=text))
+
+    def _on_redraft(self) -> None:
+        self.desk.do(change_delivery(self.desk.episode, "Draft the show notes anew", notes=None))
+
+    def sheet_of(self, row: int) -> QUrl | None:
+        """The proof sheet of a master in the table."""
+        masters = self.mastering.masters
+        if not 0 <= row < len(masters):
+            return None
+        path = masters[row].file.with_name(masters[row].file.name + ".proof.html")
+        return QUrl.fromLocalFile(str(path)) if path in self.mastering.delivered.files else None
+
+    def show_sheet(self, row: int) -> None:
+        url = self.sheet_of(row)
+        if url is None or not QDesktopServices.openUrl(url):
+            self.desk.said.emit("There is no proof sheet of this master." if url is None else f"The proof sheet is {url.toLocalFile()}.")
 
     # -- showing ----------------------------------------------------------------------
 
@@ -144,80 +108,51 @@ class MasterPage(Page):
         super().opened()
         self.mastering.measure()
 
+    def closed(self) -> None:
+        super().closed()
+        self._on_heard("program")
+
     def _first_target(self) -> Target | None:
-        chosen = self.desk.episode.delivery.targets
-        return read_targets().get(chosen[0]) if chosen else None
+        chosen = self.mastering.chosen()
+        return chosen[0] if chosen else None
 
     def refresh(self) -> None:
         delivery = self.desk.episode.delivery
-        for name, box in self.targets.items():
-            box.setChecked(name in delivery.targets)
-        for name, box in self.formats.items():
-            box.setChecked(name in delivery.formats)
-        for name, field in self.tags.items():
-            if not field.hasFocus():
-                field.setText(getattr(delivery.tags, name))
-                field.setCursorPosition(0)
-        count = len(delivery.targets) * len(delivery.formats)
-        self.export_button.setEnabled(bool(count) and self.mastering.all_read() and not self.mastering.is_busy)
-        self.export_button.setText(
-            f"Make {count} master{'s' if count != 1 else ''} …" if count else "Choose a target and a format"
-        )
-        self.mastering.measure()
-        self._show_program()
-        self._show_masters()
+        self.targets.show_names(delivery.targets)
+        self.formats.show_names(delivery.formats)
+        self.formats.vbr.setChecked(delivery.vbr)
+        self.extras.show_names(delivery.extras)
+        self.tags.refresh(delivery)
+        count = len(self.mastering.chosen()) * len(delivery.formats)
+        ready = self.mastering.all_read() and not self.mastering.is_busy
+        self.export_button.setEnabled(bool(count) and ready)
+        self.export_button.setText(f"Make {count} master{'s' if count != 1 else ''} …" if count else "Choose a target and a format")
+        self.clip.setEnabled(bool(count) and ready and self.selection.range is not None)
+        self.stems.setEnabled(ready)
+        self.video.setVisible(bool(self.mastering.videos()))
+        if self.is_open:
+            self.mastering.measure()
+        target = self._first_target()
+        prediction = self.mastering.prediction(target) if target is not None else None
+        self.panes.show_program(self.mastering.figures, target, prediction, bool(self.desk.episode.lanes))
+        known = [p for t in self.mastering.chosen() if (p := self.mastering.prediction(t)) is not None]
+        self.panes.show_predictions(known)
+        self.panes.show_masters(self.mastering)
+        if self.mastering.delivered is not self._made:
+            self._made = self.mastering.delivered
+            if self._made.masters or self._made.failed:
+                self.panes.show_tab("masters")
+        self._show_notes()
 
-    def _show_program(self) -> None:
-        target, measured = self._first_target(), self.mastering.measured
-        if measured is None:
-            self.caption.setText("The program's loudness is being measured …" if self.desk.episode.lanes else "")
-            self.plot.hide_curve("program")
-            self.plot.hide_curve("target")
-            for name in ("program loudness", "true peak", "gain to the target"):
-                self.figures.show_row(name, "–")
+    def _show_notes(self) -> None:
+        episode = self.desk.episode
+        if episode.delivery.notes is not None:
+            self.panes.show_notes(episode.delivery.notes)
             return
-        loudness = measured.loudness
-        self.caption.setText("Short-term loudness of the program before mastering, and the target")
-        end = max(float(measured.times_s[-1]) if len(measured.times_s) else 1.0, 1.0)
-        low = -50.0
-        self.plot.set_range((0.0, end), (low, -8.0))
-        self.plot.show_curve("program", measured.times_s, np.maximum(measured.short_term, low))
-        self.figures.show_row("program loudness", with_unit(loudness.integrated_lufs, "LUFS"))
-        self.figures.show_row("true peak", with_unit(loudness.true_peak_dbtp, "dBTP"))
-        if target is None or loudness.integrated_lufs is None:
-            self.plot.hide_curve("target")
-            self.figures.show_row("gain to the target", "–")
+        if not episode.transcripts:
+            self.panes.show_notes("")
             return
-        self.plot.show_curve("target", np.array([0.0, end]), np.full(2, target.integrated_lufs))
-        gain = target.integrated_lufs - loudness.integrated_lufs
-        self.figures.show_row("gain to the target", f"{'+' if gain > 0 else ''}{number(gain)} dB")
-
-    def _show_masters(self) -> None:
-        masters = self.mastering.masters
-        self.table.setRowCount(len(masters))
-        for row, master in enumerate(masters):
-            self._show_row(row, master)
-        if not masters:
-            self.verdict.setText(
-                "No masters yet. Every file will be decoded again and measured; what passes here passes there."
-            )
-            set_kind(self.verdict, "muted")
-            return
-        passed = sum(m.proof.passes for m in masters)
-        text = f"{passed} of {len(masters)} masters pass."
-        if self.mastering.is_out_of_date:
-            text += " The episode was changed since they were made."
-        problems = [p for m in masters for p in m.proof.problems]
-        text = "\n".join([text, *problems[:3]])
-        self.verdict.setText(text)
-        set_kind(self.verdict, "good" if passed == len(masters) else "bad")
-
-    def _show_row(self, row: int, master: Master) -> None:
-        loudness = master.proof.measured.loudness
-        good = master.proof.passes
-        values = (
-            f"{master.format.value.upper()}  {master.proof.target}", with_unit(loudness.integrated_lufs, "LUFS"), with_unit(loudness.true_peak_dbtp, "dBTP"),
-            with_unit(loudness.range_lu, "LU"), "✓ passes" if good else "▲ fails",
-        )  # fmt: skip
-        *_, verdict = self.table.show_row(row, values, tip=str(master.file))
-        verdict.setForeground(self.theme.colours.q("fern" if good else "brick"))
+        key = (episode.transcripts, episode.cuts, episode.placed, episode.markers, episode.delivery.tags)
+        if self._draft[0] != key:
+            self._draft = (key, self.mastering.drafted_notes())
+        self.panes.show_notes(self._draft[1])

@@ -9,10 +9,12 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from dubbin.core.deliver.audition import Audition
 from dubbin.core.measure.live import LiveMeter, Reading
 from dubbin.core.mix.program import Program, to_stereo
 from dubbin.core.sound.source import Samples
 
+Playable = Program | Audition
 BLOCK = 1024
 AHEAD = 12  # blocks: about a quarter of a second at 48 kHz
 BLEND = 480  # frames over which one sound turns into another
@@ -24,7 +26,7 @@ class Chunk:
 
     x: Samples
     frame: int
-    program: Program
+    program: Playable
     reading: Reading | None
 
 
@@ -34,8 +36,8 @@ class Feeder:
     def __init__(self, rate: int) -> None:
         self._ready = threading.Condition()
         self._chunks: deque[Chunk] = deque()
-        self._program: Program | None = None
-        self._old: Program | None = None
+        self._program: Playable | None = None
+        self._old: Playable | None = None
         self._old_frame = 0
         self._next = self._stop_at = 0
         self._loop_from: int | None = None
@@ -46,7 +48,7 @@ class Feeder:
         self._thread = threading.Thread(target=self._run, name="dubbin-feeder", daemon=True)
         self._thread.start()
 
-    def play(self, program: Program, start: int, stop: int, loop: bool = False) -> None:
+    def play(self, program: Playable, start: int, stop: int, loop: bool = False) -> None:
         """Render program frames start to stop, again and again if `loop`."""
         with self._ready:
             self._chunks.clear()
@@ -57,7 +59,7 @@ class Feeder:
             self.meter.reset()
             self._ready.notify_all()
 
-    def swap(self, program: Program, frame: int, old_frame: int, stop: int) -> None:
+    def swap(self, program: Playable, frame: int, old_frame: int, stop: int) -> None:
         """From the next chunk on `program` at `frame`, blended out of what played at `old_frame`."""
         with self._ready:
             if self._program is None or self._finished:
@@ -123,7 +125,7 @@ class Feeder:
                         self._finished = True
 
     @staticmethod
-    def _render(program: Program, start: int, stop: int, old: Program | None, old_frame: int) -> Samples:
+    def _render(program: Playable, start: int, stop: int, old: Playable | None, old_frame: int) -> Samples:
         x = to_stereo(program.read(start, max(start, stop)))
         if old is None or not x.shape[1]:
             return x

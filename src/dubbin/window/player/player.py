@@ -7,8 +7,7 @@ from collections import deque
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from dubbin.core.measure.live import Reading
-from dubbin.core.mix.program import Program
-from dubbin.window.player.feeder import Chunk, Feeder
+from dubbin.window.player.feeder import Chunk, Feeder, Playable
 from dubbin.window.player.sinks import Sink, best_sink
 
 TICK_MS = 15
@@ -32,10 +31,10 @@ class Player(QObject):
         self._written = 0
         # For what was written and not yet heard: (first sink frame, chunk).
         self._sent: deque[tuple[int, Chunk]] = deque()
-        self._program: Program | None = None
+        self._program: Playable | None = None
         self.is_playing = False
 
-    def play(self, program: Program, start: int, stop: int | None = None, loop: bool = False) -> None:
+    def play(self, program: Playable, start: int, stop: int | None = None, loop: bool = False) -> None:
         """Play program frames start to stop (its end, by default)."""
         end = program.frames if stop is None else min(stop, program.frames)
         if end <= start:
@@ -50,7 +49,7 @@ class Player(QObject):
         self._timer.start()
         self.state_changed.emit(True)
 
-    def swap(self, program: Program) -> None:
+    def swap(self, program: Playable) -> None:
         """Go on with a changed program at the same place of the session, without a gap."""
         if not self.is_playing or self._program is None:
             return
