@@ -96,6 +96,12 @@ def _parser() -> argparse.ArgumentParser:
     sub.add_argument("input", type=Path, metavar="FILE")
     sub.add_argument("--target", required=True, metavar="NAME")
     sub.add_argument("--sheet", type=Path, metavar="OUT", help="write the proof sheet: an .html or .pdf file")
+
+    sub = add("batch", ("batch_commands", "batch"), "the whole chain over many recordings; without --recipe: what each asks for")
+    sub.add_argument("inputs", nargs="+", type=Path, metavar="DIR_OR_FILE")
+    sub.add_argument("-o", dest="out", type=Path, required=True, metavar="DIR")
+    sub.add_argument("--recipe", type=Path, metavar="FILE", help="settings saved in the window, under Episode")
+    sub.add_argument("--workers", type=int, choices=range(1, 65), metavar="N", help="recordings at a time; default: half the cores")
     return parser
 
 

@@ -27,5 +27,5 @@ MENUS = ("Episode", "Edit", "Words", "Program", "Play", "View", "Help")
 SEPARATORS_AFTER = {
     "open", "save-as", "add-recordings", "redo", "touch-fill", "put-back-all", "select-all", "all-pauses", "loop", "end", "next-pause", "walk-next", "match",
     "master-step", "zoom-selection", "nudge-on-100", "program-end", "cut-fillers", "next-retake", "rename-voice", "find-previous", "split-speakers",
-    "insert-file", "copy-chapters", "cover-noise",
+    "insert-file", "copy-chapters", "quit", "run-card", "into-video", "cover-noise",
 }  # fmt: skip

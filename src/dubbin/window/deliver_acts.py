@@ -7,12 +7,15 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
+from dubbin.core.deliver.recipe import SUFFIX, apply_recipe, load_recipe, recipe_of, save_recipe
 from dubbin.core.deliver.video import CONTAINERS
 from dubbin.core.errors import DubbinError
 from dubbin.core.sound.writing import check_folder
 from dubbin.window.desk import Desk
 from dubbin.window.lanes.selection import Selection
 from dubbin.window.mastering import Mastering
+
+RECIPES = "Recipes (*.json);;All files (*)"
 
 
 class DeliverActs:
@@ -45,6 +48,30 @@ class DeliverActs:
         name, _ = QFileDialog.getSaveFileName(self._parent, f"{video.name} with the treated sound", str(suggestion), f"Video ({endings})")
         if name:
             self.video_to(video, Path(name))
+
+    def has_videos(self) -> bool:
+        return bool(self._mastering.videos())
+
+    def choose_recipe_to_save(self) -> None:
+        suggestion = Path(self._last_folder()) / f"{self._mastering.name}{SUFFIX}"
+        name, _ = QFileDialog.getSaveFileName(self._parent, "Save the settings as a recipe", str(suggestion), RECIPES)
+        if name:
+            self.save_recipe_to(Path(name if name.endswith(".json") else name + SUFFIX))
+
+    def save_recipe_to(self, path: Path) -> None:
+        def save() -> None:
+            save_recipe(recipe_of(self._desk.episode), path)
+            self._desk.said.emit(f"The recipe is in {path}: take it over in the next episode, or run it over many with dubbin batch.")
+
+        self._try(save)
+
+    def choose_recipe(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(self._parent, "Take a recipe over", self._last_folder(), RECIPES)
+        if name:
+            self.apply_recipe_from(Path(name))
+
+    def apply_recipe_from(self, path: Path) -> None:
+        self._try(lambda: self._desk.do(apply_recipe(self._desk.episode, load_recipe(path))))
 
     def _in_folder(self, title: str, act: Callable[[Path], None]) -> None:
         folder = QFileDialog.getExistingDirectory(self._parent, title, self._last_folder())

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLineEdit, QSizePolicy
+from collections.abc import Callable
+
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLineEdit, QPushButton, QSizePolicy
 
 from dubbin.core.episode.commands import set_title
 from dubbin.core.mix.hear import Hear
@@ -14,7 +16,7 @@ from dubbin.window.theme import Theme
 
 
 class Header(QFrame):
-    def __init__(self, desk: Desk, theme: Theme) -> None:
+    def __init__(self, desk: Desk, theme: Theme, show_card: Callable[[], None]) -> None:
         super().__init__()
         self.setObjectName("bar")
         self._desk = desk
@@ -41,6 +43,10 @@ class Header(QFrame):
         row.addWidget(self.title)
         row.addWidget(self.saved)
         row.addStretch(1)
+        self.card = QPushButton("Run the card …")
+        self.card.setToolTip("Ctrl+R: the suggested work of every step up to Balance in one go, as ordinary changes, each with its own switch.")
+        self.card.clicked.connect(lambda: show_card())
+        row.addWidget(self.card)
         row.addWidget(self.lengths)
         row.addWidget(self.hear)
         self.title.editingFinished.connect(self._on_title_edited)
@@ -61,6 +67,7 @@ class Header(QFrame):
             self.saved.setText("changed · Ctrl+S saves")
         else:
             self.saved.setText("")
+        self.card.setEnabled(bool(episode.lanes))
         recorded = episode.frames / episode.rate
         program = self._desk.map.program_frames / episode.rate
         self.lengths.setText(f"{clock(recorded)} recorded  →  {clock(program)} program" if recorded else "")

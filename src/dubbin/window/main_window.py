@@ -36,6 +36,9 @@ from dubbin.core.folders import Folders
 from dubbin.window.action_list import WindowActs, make_actions
 from dubbin.window.actions import MENUS, SEPARATORS_AFTER, Action
 from dubbin.window.arranging import Arranging
+from dubbin.window.card_run import SLOT as CARD_SLOT
+from dubbin.window.card_run import CardDialog, CardRun
+from dubbin.window.deliver_action_list import DeliverTools, make_deliver_actions
 from dubbin.window.deliver_acts import DeliverActs
 from dubbin.window.desk import Desk
 from dubbin.window.dialogs import CommandSearch, ShortcutSheet
@@ -122,7 +125,11 @@ class MainWindow(QMainWindow):
         tools = EditTools(
             self.editing, self.arranging, self.speech, self.seam_watch, self.playing, self.edit_acts, self.find_words, lambda d: self.words_pane.step(d)
         )
+        self.card_run = CardRun(self.desk, self.speech)
+        self._card_dialog: CardDialog | None = None
         self.actions_by_id = make_actions(self.desk, self.selection, self.view, self.editing, self.playing, acts, tools)
+        deliver_tools = DeliverTools(self.card_run, self.show_card, self.deliver_acts)
+        self.actions_by_id |= {a.id: a for a in make_deliver_actions(self.desk, self.selection, deliver_tools)}
         self._build()
         self._fill_menu()
         self._connect()
@@ -140,7 +147,7 @@ class MainWindow(QMainWindow):
     # -- building ---------------------------------------------------------------------
 
     def _build(self) -> None:
-        self.header = Header(self.desk, self._theme)
+        self.header = Header(self.desk, self._theme, self.show_card)
         self.steps = StepList(self.desk, self._theme)
         self.lanes = LanesView(self.desk, self.view, self.selection, self._theme, lambda: self.speech.table)
         self.lanes.crosstalk = self.speech.crosstalk
@@ -512,6 +519,13 @@ class MainWindow(QMainWindow):
 
     def show_shortcuts(self) -> None:
         ShortcutSheet(list(self.actions_by_id.values()), self).exec()
+
+    def show_card(self) -> None:
+        """Run the card: the sheet from which it is begun and on which stands what was done."""
+        if self._card_dialog is None:
+            self._card_dialog = CardDialog(self.card_run, self._theme, self.desk, lambda: self.jobs.cancel(CARD_SLOT), self)
+        self._card_dialog.show()
+        self._card_dialog.raise_()
 
     def show_about(self) -> None:
         QMessageBox.about(

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import hashlib
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -15,39 +14,20 @@ from dubbin.core.episode import edit_commands
 from dubbin.core.episode.model import Lane, Role, Stretch
 from dubbin.core.jobs import Task
 from dubbin.core.measure.voicing import Voicing
+from dubbin.core.mix import word_cuts
 from dubbin.core.mix.program import SessionMix
+from dubbin.core.mix.word_cuts import FoundFiller, FoundRetake
 from dubbin.core.speech.activity import FRAMES_PER_S, Activity, runs
 from dubbin.core.speech.align_text import TextWord
-from dubbin.core.speech.edges import WordCut, cut_around
+from dubbin.core.speech.edges import WordCut
 from dubbin.core.speech.recogniser import built_in_model, recogniser
 from dubbin.core.speech.retakes import Retake, find_retakes
 from dubbin.core.speech.transcribe import Heard, transcribe
-from dubbin.core.speech.transcript import Transcript, Word, WordKind
+from dubbin.core.speech.transcript import Transcript, Word
 from dubbin.core.speech.turns import crosstalk, own_speech
 from dubbin.core.speech.word_table import WordTable
 from dubbin.window.desk import Desk
 from dubbin.window.preferences import Preferences
-
-NEXT_WORD_S = 2.0  # words further away than this do not limit a cut
-
-
-@dataclass(frozen=True)
-class FoundRetake:
-    """A retake of a lane; spans: session frames of each take."""
-
-    lane: str
-    retake: Retake
-    spans: tuple[tuple[int, int], ...]
-
-
-@dataclass(frozen=True)
-class FoundFiller:
-    """row: in the word table."""
-
-    row: int
-    text: str
-    voice: str
-    cut: WordCut
 
 
 class SpeechDesk(QObject):
@@ -212,29 +192,15 @@ class SpeechDesk(QObject):
 
     def word_cut(self, rows: list[int]) -> WordCut:
         """Where a cut of words that follow one another falls."""
-        table, episode = self.table, self._desk.episode
-        before, after = table.neighbours(rows)
-        start, end = int(table.starts[min(rows)]), int(max(table.ends[r] for r in rows))
-        far = round(NEXT_WORD_S * episode.rate)
-        before = before if before is not None and start - before < far else None
-        after = after if after is not None and after - end < far else None
-        if before is not None and before > start:
-            before = start
-        if after is not None and after < end:
-            after = end
-        return cut_around(self._mix(), start, end, before, after)
+        return word_cuts.word_cut(self.table, self._mix(), self._desk.episode.rate, rows)
 
     def fillers(self) -> list[FoundFiller]:
         """All hesitations, each with the cut that would take it out."""
         table = self.table
         if self._fillers is None or self._fillers[0] is not table:
-            found = []
             if any(self._desk.lane_source(lane) is None for lane in self.voices()):
                 return []
-            for row, word in enumerate(table.words):
-                if word.kind is WordKind.FILLER:
-                    found.append(FoundFiller(row, word.text, table.voice(row).name, self.word_cut([row])))
-            self._fillers = (table, found)
+            self._fillers = (table, word_cuts.find_fillers(table, self._mix(), self._desk.episode.rate))
         return self._fillers[1]
 
     def retakes(self) -> list[FoundRetake]:
@@ -249,9 +215,7 @@ class SpeechDesk(QObject):
             if known is None or known[0] is not transcript.words:
                 self._look_for_retakes(transcript)
                 continue
-            for retake in known[1]:
-                spans = tuple((lane.start_frame + t.start_frame, lane.start_frame + t.end_frame) for t in retake.takes)
-                out.append(FoundRetake(lane.id, retake, spans))
+            out += word_cuts.found_retakes(lane.id, lane.start_frame, known[1])
         return sorted(out, key=lambda r: r.spans[0])
 
     def _look_for_retakes(self, transcript: Transcript) -> None:
@@ -271,24 +235,7 @@ class SpeechDesk(QObject):
 
     def take_cuts(self, found: FoundRetake, keep: int) -> list[tuple[int, int]]:
         """What goes when one take is kept: every other take, and the pause to the next one where nobody else speaks in it."""
-        table = self.table
-        cuts = []
-        for k, (start, end) in enumerate(found.spans):
-            if k == keep:
-                continue
-            lane_rows = [r for r in table.rows_in(start, end) if table.voice(r).lane == found.lane]
-            if not lane_rows:
-                continue
-            cut = self.word_cut(lane_rows)
-            a, b = cut.start_frame, cut.end_frame
-            if k + 1 < len(found.spans):
-                following = found.spans[k + 1][0]
-                between = [r for r in table.rows_in(end, following) if table.voice(r).lane != found.lane and not table.is_sound[r]]
-                own = [r for r in table.rows_in(end, following) if table.voice(r).lane == found.lane and table.words[r].kind is WordKind.WORD]
-                if not between and not own and following - end < 4 * self._desk.episode.rate:
-                    b = max(b, self.word_cut(table.rows_in(start, following) or lane_rows).end_frame)
-            cuts.append((a, b))
-        return cuts
+        return word_cuts.take_cuts(self.table, self._mix(), self._desk.episode.rate, found, keep)
 
     # -- following the model ----------------------------------------------------------
 

@@ -20,6 +20,7 @@ from dubbin.core.sound.writing import replacing
 SHEETS = Path(__file__).with_name("sheets")
 FONTS = Path(__file__).parents[2] / "window" / "fonts"
 Rows = tuple[tuple[str, ...], ...]
+CODECS = {"mp3float": "MP3", "mp3": "MP3", "aac": "AAC", "opus": "Opus", "libopus": "Opus", "PCM_16": "16 bit", "PCM_24": "24 bit", "FLOAT": "32 bit float"}
 
 
 @dataclass(frozen=True)
@@ -57,7 +58,7 @@ def figures_of(measured: Measured) -> list[tuple[str, str]]:
         ("before the first word, after the last", f"{figure(measured.head_s, 's', 2)}, {figure(measured.tail_s, 's', 2)}"),
         ("lost in mono", figure(measured.mono_loss_db, "dB")),
         ("length", clock(measured.duration_s, 3)),
-        ("format", f"{measured.codec}, {measured.sample_rate} Hz, {'mono' if measured.channels == 1 else f'{measured.channels} channels'}"),
+        ("format", f"{CODECS.get(measured.codec, measured.codec)}, {measured.sample_rate} Hz, {'mono' if measured.channels == 1 else f'{measured.channels} channels'}"),
         ("size", f"{measured.bytes / 1e6:.1f} MB"),
     ]
 
@@ -94,10 +95,10 @@ def sheet_pdf(sheet: Sheet) -> bytes:
     def say(text: str, size: float = 10.5, style: str = "", colour: tuple[int, int, int] = (43, 40, 48), height: float = 5.4) -> None:
         pdf.set_font("sans", style, size)
         pdf.set_text_color(*colour)
-        pdf.multi_cell(0, height, text, new_x=XPos.LMARGIN, new_y=YPos.NEXT)
+        pdf.multi_cell(0, height, text, align="L", new_x=XPos.LMARGIN, new_y=YPos.NEXT)
 
-    def heading(text: str) -> None:
-        if pdf.will_page_break(40):
+    def heading(text: str, room: float = 30.0) -> None:
+        if pdf.will_page_break(room + 10):
             pdf.add_page()
         pdf.ln(3)
         say(text, 13, "B", height=7)
@@ -106,6 +107,7 @@ def sheet_pdf(sheet: Sheet) -> bytes:
         pdf.set_font("sans", "", 10)
         pdf.set_text_color(43, 40, 48)
         pdf.set_draw_color(217, 205, 184)
+        pdf.set_fill_color(255, 255, 255)
         if table:
             with pdf.table(borders_layout="HORIZONTAL_LINES", first_row_as_headings=False, line_height=5.2, text_align="LEFT") as out:
                 for cells in table:
@@ -121,7 +123,7 @@ def sheet_pdf(sheet: Sheet) -> bytes:
         say(f"• {problem}", colour=bad)
     heading("Rules")
     rows([("Rule", "asked", "measured", ""), *((r.name, r.asked, r.found, "passes" if r.passes else "FAILS") for r in proof.rules)])
-    heading("Loudness through the file")
+    heading("Loudness through the file", HEIGHT * pdf.epw / WIDTH)
     _draw(pdf, loudness_picture(proof.measured, sheet.target))
     heading("Figures")
     rows(figures_of(proof.measured))
@@ -129,7 +131,7 @@ def sheet_pdf(sheet: Sheet) -> bytes:
     if peaks:
         heading("Highest places")
         say(", ".join(f"{time} ({level})" for time, level in peaks))
-    heading("Spectrum")
+    heading("Spectrum", HEIGHT * pdf.epw / WIDTH)
     _draw(pdf, spectrum_picture(proof.measured))
     for name, table in sheet.work:
         heading(name)

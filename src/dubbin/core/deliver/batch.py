@@ -1,0 +1,236 @@
+"""Many recordings through the whole chain: goes on after a failure, can be interrupted and continued, ends with what passed."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import os
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import asdict, dataclass, replace
+from pathlib import Path
+from typing import Any
+
+from dubbin.core.deliver.delivery import deliver, order_of
+from dubbin.core.deliver.encode import Format
+from dubbin.core.deliver.master import safe_name
+from dubbin.core.deliver.recipe import Recipe, apply_recipe, balance_of
+from dubbin.core.deliver.targets import find_target
+from dubbin.core.episode.commands import add_recordings
+from dubbin.core.episode.document import new_episode
+from dubbin.core.episode.file import SUFFIX, load_episode, save_episode
+from dubbin.core.episode.intake import take_in
+from dubbin.core.episode.model import Episode, Role
+from dubbin.core.errors import DubbinError
+from dubbin.core.folders import Folders
+from dubbin.core.jobs import Task
+from dubbin.core.mix.render import balanced_program, episode_sounds
+from dubbin.core.mix.run_card import Entry, Means, run_card
+from dubbin.core.sound.working_copy import WorkingCopies
+from dubbin.core.sound.writing import replacing
+from dubbin.core.treat.tiles import MOST_TILE_BYTES, DiskKeeper, prune
+
+STATE = "batch.json"
+SOUND_ENDINGS = {
+    ".wav", ".flac", ".mp3", ".m4a", ".aac", ".ogg", ".oga", ".opus", ".aif", ".aiff", ".w64", ".rf64", ".caf", ".mp4", ".m4v", ".mov", ".mkv", ".webm",
+}  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Outcome:
+    """Of one input. masters: (file, target, passes, problems); error: why nothing came of it. again: whether it was done before and is taken from then."""
+
+    file: str
+    masters: tuple[dict[str, Any], ...] = ()
+    entries: tuple[dict[str, str], ...] = ()
+    error: str | None = None
+    again: bool = False
+
+    @property
+    def passes(self) -> bool:
+        return self.error is None and bool(self.masters) and all(m["pass"] for m in self.masters)
+
+
+def find_inputs(paths: Sequence[Path], out: Path) -> list[Path]:
+    """Files as they are named, and of folders every recording and episode in them, sorted; nothing in the output folder. Raises DubbinError."""
+    found: list[Path] = []
+    for path in paths:
+        if path.is_dir():
+            inside = sorted(p for p in path.iterdir() if p.is_file() and p.suffix.lower() in {*SOUND_ENDINGS, SUFFIX} and not p.name.startswith("."))
+            if not inside:
+                raise DubbinError(f"The folder {path} holds no recordings.")
+            found += inside
+        elif path.exists():
+            found.append(path)
+        else:
+            raise DubbinError(f"{path} was not found.")
+    return [p for p in dict.fromkeys(found) if out.resolve() not in p.resolve().parents]
+
+
+def run_batch(
+    inputs: Sequence[Path], out: Path, recipe: Recipe | None, folders: Folders, task: Task | None = None, workers: int | None = None,
+    say: Callable[[str], None] = lambda _: None,
+) -> Iterator[Outcome]:  # fmt: skip
+    """The outcome of every input as it comes. What was done before with the same recipe and is still there is not done again.
+
+    workers: inputs at a time; each uses two cores. Raises Cancelled; what was finished until then is kept.
+    """
+    task = task or Task()
+    state = _State(out / STATE)
+    names = _names(inputs)
+    waiting = []
+    for path in inputs:
+        key = _key(path, recipe)
+        known = state.known(key)
+        if known is not None:
+            yield known
+        else:
+            waiting.append((path, key))
+    workers = workers or max(1, (os.cpu_count() or 2) // 2)
+    if workers == 1 or len(waiting) < 2:
+        for k, (path, key) in enumerate(waiting):
+            say(path.name)
+            outcome = run_one(path, out, names[path], recipe, folders, task.part(k / len(waiting), (k + 1) / len(waiting)))
+            state.keep(key, outcome)
+            yield outcome
+        return
+    yield from _on_processes(waiting, out, names, recipe, folders, task, workers, state)
+
+
+def _on_processes(
+    waiting: list[tuple[Path, str]], out: Path, names: dict[Path, str], recipe: Recipe | None, folders: Folders, task: Task, workers: int, state: _State
+) -> Iterator[Outcome]:
+    import multiprocessing
+    from concurrent.futures import ProcessPoolExecutor, as_completed
+
+    with ProcessPoolExecutor(workers, mp_context=multiprocessing.get_context("spawn")) as pool:
+        keys = {pool.submit(run_one, path, out, names[path], recipe, folders): key for path, key in waiting}
+        try:
+            for k, future in enumerate(as_completed(keys), 1):
+                task.step(k / len(keys))
+                outcome = future.result()
+                state.keep(keys[future], outcome)
+                yield outcome
+        except BaseException:
+            pool.shutdown(wait=False, cancel_futures=True)
+            raise
+
+
+def run_one(path: Path, out: Path, name: str, recipe: Recipe | None, folders: Folders, task: Task | None = None) -> Outcome:
+    """One recording or episode to its masters; the episode is kept beside them. Errors become the outcome."""
+    task = task or Task()
+    try:
+        return _masters_of(path, out, name, recipe, folders, task)
+    except DubbinError as error:
+        return Outcome(str(path), error=str(error))
+    except OSError as error:
+        return Outcome(str(path), error=f"{path}: {error.strerror or error}.")
+
+
+def _masters_of(path: Path, out: Path, name: str, recipe: Recipe | None, folders: Folders, task: Task) -> Outcome:
+    copies, keeper = WorkingCopies(folders.copies), DiskKeeper(folders.tiles)
+    prune(folders.tiles, MOST_TILE_BYTES)
+    entries: tuple[Entry, ...] = ()
+    if path.suffix.lower() == SUFFIX:
+        episode = load_episode(path)
+    else:
+        episode = _new(path, recipe, copies, task.part(0.0, 0.05))
+    if recipe is not None:
+        episode = apply_recipe(episode, recipe).episode
+    if path.suffix.lower() != SUFFIX or recipe is not None:
+        wants_words = recipe is None or recipe.fillers or recipe.retakes or bool({"captions", "transcript", "notes"} & set(recipe.delivery.extras))
+        ran = run_card(episode, Means(copies, keeper, words=wants_words), task.part(0.05, 0.7))
+        for change in ran.changes:
+            episode = change(episode).episode
+        entries = ran.entries
+        if recipe is not None:
+            episode, entries = _as_the_recipe_says(episode, recipe, entries)
+    save_episode(episode, out / f"{name}{SUFFIX}")
+    targets = [find_target(t, folders.state) for t in episode.delivery.targets]
+    formats = [Format(f) for f in episode.delivery.formats]
+    program = balanced_program(episode, episode_sounds(episode, copies, keeper), task.part(0.7, 0.75))
+    done = deliver(program, out, order_of(episode, name, targets, formats), task.part(0.75, 1.0))
+    masters = [{"file": str(m.file), "target": m.proof.target, "format": m.format.value, "pass": m.proof.passes, "problems": list(m.proof.problems),
+                "integrated_lufs": m.proof.measured.loudness.integrated_lufs, "true_peak_dbtp": m.proof.measured.loudness.true_peak_dbtp} for m in done.masters]  # fmt: skip
+    masters += [{"file": None, "target": f.target, "format": f.format.value, "pass": False, "problems": [f.reason]} for f in done.failed]
+    told = tuple({"step": e.step, "title": e.title, "before": e.before, "after": e.after} for e in entries)
+    return Outcome(str(path), tuple(masters), told)
+
+
+def _new(path: Path, recipe: Recipe | None, copies: WorkingCopies, task: Task) -> Episode:
+    """An episode of one recording, with the recipe's music."""
+    episode = new_episode()
+    taken = take_in(path, copies, episode.rate, task)
+    lanes = [replace(lane, role=Role.VOICE) for lane in taken.lanes]
+    if recipe is not None:
+        lanes = [replace(lane, voice=recipe.voices[min(k, len(recipe.voices) - 1)].voice) if recipe.voices else lane for k, lane in enumerate(lanes)]
+    title = path.stem.replace("_", " ").replace("-", " ").strip()
+    episode = replace(add_recordings(episode, [taken.recording], lanes).episode, title=title)
+    for music in recipe.music if recipe else ():
+        more = take_in(Path(music.path), copies, episode.rate)
+        beds = [replace(lane, role=Role.MUSIC, voice=music.voice, bed=music.bed) for lane in more.lanes]
+        episode = add_recordings(episode, [more.recording], beds).episode
+    tags = replace(episode.delivery.tags, title=title)
+    return replace(episode, delivery=replace(episode.delivery, tags=tags))
+
+
+def _as_the_recipe_says(episode: Episode, recipe: Recipe, entries: tuple[Entry, ...]) -> tuple[Episode, tuple[Entry, ...]]:
+    """Undo what was suggested where the recipe says otherwise."""
+    from dubbin.core.mix.run_card import switched
+
+    kept = []
+    for entry in entries:
+        wanted = {"pauses": recipe.pauses_on, "fillers": recipe.fillers, "lines said again": recipe.retakes}.get(entry.part, True)
+        if wanted:
+            kept.append(entry)
+        else:
+            episode = switched(episode, entry, False).episode
+    return balance_of(recipe)(episode).episode, tuple(kept)
+
+
+def _names(inputs: Sequence[Path]) -> dict[Path, str]:
+    """A name of its own for everything that comes out."""
+    out: dict[Path, str] = {}
+    used: set[str] = set()
+    for path in inputs:
+        name = base = safe_name(path.stem)
+        k = 2
+        while name in used:
+            name, k = f"{base}-{k}", k + 1
+        used.add(name)
+        out[path] = name
+    return out
+
+
+def _key(path: Path, recipe: Recipe | None) -> str:
+    status = path.stat()
+    return hashlib.blake2b(repr((str(path.resolve()), status.st_size, status.st_mtime_ns, recipe)).encode(), digest_size=16).hexdigest()
+
+
+class _State:
+    """What was finished, in a file beside the masters."""
+
+    def __init__(self, path: Path) -> None:
+        self._path = path
+        self._known: dict[str, Any] = {}
+        try:
+            known = json.loads(path.read_text())
+            self._known = known if isinstance(known, dict) else {}
+        except (OSError, ValueError):
+            pass
+
+    def known(self, key: str) -> Outcome | None:
+        """An outcome whose files are all still there."""
+        plain: Any = self._known.get(key)
+        if not isinstance(plain, dict):
+            return None
+        try:
+            outcome = Outcome(plain["file"], tuple(plain["masters"]), tuple(plain["entries"]), plain["error"], True)
+            there = all(m["file"] is not None and Path(m["file"]).exists() for m in outcome.masters)
+        except (KeyError, TypeError):
+            return None
+        return outcome if outcome.error is None and outcome.masters and there else None
+
+    def keep(self, key: str, outcome: Outcome) -> None:
+        self._known[key] = asdict(outcome)
+        with replacing(self._path) as temporary:
+            temporary.write_text(json.dumps(self._known, indent=1))
