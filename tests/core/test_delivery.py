@@ -22,6 +22,7 @@ from dubbin.core.deliver.encode import Format
 from dubbin.core.deliver.levels import Levels, reduction_of
 from dubbin.core.deliver.master import make_masters
 from dubbin.core.deliver.notes import draft_notes, key_phrases, sentences
+from dubbin.core.deliver.prediction import measure_program, predict
 from dubbin.core.deliver.proof import prove
 from dubbin.core.deliver.publication import Break, Chapter, Publication, chapters_json, publication_of, read_cover
 from dubbin.core.deliver.riff import Cue, add_chunks, cue_chunks, read_cues
@@ -112,6 +113,19 @@ def test_the_gain_found_without_writing_is_that_of_the_written_file(talk):
     work = reduction_of(talk, gain, -1.1)
     assert levels.limited(gain, -1.1, by_rms=False) == pytest.approx(-9.0, abs=0.05)
     assert work.deepest_db > 3.0 and 0 < work.share < 1
+
+
+def test_what_will_come_of_a_target_is_known_before_it_is_made(talk, tmp_path):
+    noisy = Sound(talk.samples + noise(talk.frames / RATE, -48, 3)[None, : talk.frames], RATE)
+    figures = measure_program(noisy)
+    audiobook = predict(figures, find_target("audiobook"))
+    assert any("Noise floor" in p for p in audiobook.problems)
+    podcast = predict(figures, find_target("podcast-stereo"))
+    (made,) = make_masters(noisy, tmp_path, "a", [find_target("podcast-stereo")], [Format.WAV]).made
+    assert podcast.gain_db == pytest.approx(made.gain_db, abs=0.3) and not podcast.problems and made.reduction is not None
+    assert podcast.reduction.deepest_db == pytest.approx(made.reduction.deepest_db, abs=0.5)
+    peaky = Sound(np.where(np.arange(talk.frames) % RATE < 30, np.sign(talk.samples) * 0.9, talk.samples * 0.3).astype(np.float32), RATE)
+    assert any("limiter" in text for text in predict(measure_program(peaky), find_target("streaming-loud")).advice)
 
 
 def test_one_master_that_fails_does_not_stop_the_others(talk, tmp_path, monkeypatch):

@@ -177,7 +177,7 @@ def _nominal(x: NDArray[np.float32]) -> float | None:
     def look(start: int) -> None:
         piece = np.array(x[start : start + size], np.float64)
         # Loud instants are held down, so that the speech in them doesn't hide a faint hum.
-        envelope = np.sqrt(ndimage.uniform_filter1d(piece**2, LOW_RATE // 10)) + 1e-7
+        envelope = np.sqrt(np.maximum(ndimage.uniform_filter1d(piece**2, LOW_RATE // 10), 0.0)) + 1e-7
         piece *= np.minimum(1.0, np.quantile(envelope, 0.2) / envelope)
         spectra[start] = np.abs(fft.rfft(piece * window, padded)) ** 2
 

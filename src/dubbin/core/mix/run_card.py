@@ -290,7 +290,7 @@ def _figure_of(name: str, report: RecordingReport) -> str:
         "dereverb": (report.echo.rt60_s, "s RT60"),
     }[name]  # fmt: skip
     if value is None:
-        return "–"
+        return "none" if name == "dehum" else "–"
     digits = 0 if unit in ("places", "clicks") else 2 if unit == "s RT60" else 1
     return f"{value:.{digits}f} {unit}".replace("-", "−")
 

@@ -1,0 +1,169 @@
+"""Run the card, recipes and batches: the suggested work in one go, each piece with its switch, over one recording or many."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import replace
+
+import numpy as np
+import pytest
+import soundfile as sf
+
+from dubbin.core.deliver.batch import STATE, find_inputs, run_batch
+from dubbin.core.deliver.recipe import apply_recipe, load_recipe, recipe_of, save_recipe
+from dubbin.core.episode.balance import Levelling
+from dubbin.core.episode.commands import add_recordings, change_lane
+from dubbin.core.episode.document import new_episode
+from dubbin.core.episode.intake import take_in
+from dubbin.core.episode.model import CutKind, Role, Tags, TreatmentUse
+from dubbin.core.episode.time_map import program_map
+from dubbin.core.errors import Cancelled, DubbinError
+from dubbin.core.jobs import Task
+from dubbin.core.mix.balance import find_balance
+from dubbin.core.mix.balance_report import report_balance
+from dubbin.core.mix.render import episode_sounds, voice_facts
+from dubbin.core.mix.run_card import Means, is_on, run_card, switched
+from dubbin.core.sound.working_copy import WorkingCopies
+from dubbin.core.treat.tiles import DiskKeeper
+from tests.conftest import RATE, noise
+
+
+@pytest.fixture(scope="module")
+def ran(request, tmp_path_factory):
+    """A card run over two noisy microphones, one voice much softer than the other."""
+    speech = request.getfixturevalue("speech")[: 18 * RATE]
+    ends = np.flatnonzero(np.convolve(speech == 0, np.ones(RATE // 3), "same") >= RATE // 3 - 1)
+    middle = int(ends[np.argmin(np.abs(ends - 9 * RATE))])  # between two lines, where they paused for long
+    speech = np.concatenate([speech[:middle], np.zeros(5 * RATE // 2, np.float32), speech[middle:]])
+    folder = tmp_path_factory.mktemp("card")
+    half = middle + RATE
+    one, two = speech.copy(), speech.copy()
+    one[half:] *= 0.03
+    two[:half] *= 0.03
+    sf.write(folder / "ines.wav", one + noise(len(one) / RATE, -50, 1), RATE)
+    sf.write(folder / "tobias.wav", 0.3 * two + noise(len(one) / RATE, -60, 2), RATE)
+    copies, keeper = WorkingCopies(folder / "copies"), DiskKeeper(folder / "tiles")
+    taken = [take_in(folder / f"{n}.wav", copies, RATE) for n in ("ines", "tobias")]
+    lanes = [replace(t.lanes[0], role=Role.VOICE) for t in taken]
+    episode = add_recordings(new_episode(), [t.recording for t in taken], lanes).episode
+    steps: list[str] = []
+    result = run_card(episode, Means(copies, keeper), say=steps.append)
+    after = episode
+    for change in result.changes:
+        after = change(after).episode
+    return episode, after, result, steps, copies, keeper
+
+
+def test_the_card_does_the_work_of_every_step_and_tells_what_it_did(ran):
+    _, after, result, steps, _, _ = ran
+    assert [e.step for e in result.entries] == sorted((e.step for e in result.entries), key=["Repair", "Edit", "Voice", "Balance"].index)
+    assert {e.step for e in result.entries} == {"Repair", "Edit", "Voice", "Balance"} and steps[0] == "Measuring" and steps[-1] == "Balancing"
+    assert all(any(u.name == "denoise" and u.on for u in lane.repairs) for lane in after.lanes)
+    assert len(after.transcripts) == 2 and any(c.kind is CutKind.PAUSE for c in after.cuts)
+    noise_entry = next(e for e in result.entries if e.part == "denoise")
+    assert float(noise_entry.before.split()[0]) < float(noise_entry.after.split()[0])
+
+
+def test_after_the_card_the_voices_are_together_and_no_word_is_cut_by_a_pause(ran):
+    _, after, _, _, copies, keeper = ran
+    facts = voice_facts(after, episode_sounds(after, copies, keeper))
+    report = report_balance(after, program_map(after), facts, find_balance(after, facts))
+    assert report.apart_before_lu > 4.0 and report.apart_after_lu < 1.0
+    pauses = [c for c in after.cuts if c.kind is CutKind.PAUSE]
+    for transcript in after.transcripts:
+        for word in transcript.words:
+            middle = (word.start_frame + word.end_frame) // 2
+            assert not any(c.start_frame <= middle < c.end_frame for c in pauses), word.text
+
+
+def test_every_entry_has_a_switch_that_takes_it_back_and_does_it_again(ran):
+    _, after, result, _, _, _ = ran
+    for entry in result.entries:
+        assert is_on(after, entry), entry.title
+        off = switched(after, entry, False).episode
+        assert not is_on(off, entry) and off != after
+        on = switched(off, entry, True).episode
+        assert is_on(on, entry) and on.cuts == after.cuts and on.lanes == after.lanes, entry.title
+
+
+def test_what_somebody_has_set_is_left_as_it_is(ran):
+    episode, _, _, _, copies, keeper = ran
+    mine = (TreatmentUse("denoise", True, 33),)
+    for lane in episode.lanes:
+        episode = change_lane(episode, lane.id, "", repairs=mine).episode
+    for change in run_card(episode, Means(copies, keeper, words=False)).changes:
+        episode = change(episode).episode
+    assert all(next(u for u in lane.repairs if u.name == "denoise").strength == 33 for lane in episode.lanes)
+
+
+def test_a_cancelled_card_stops(ran):
+    episode, _, _, _, copies, keeper = ran
+    task = Task()
+    task.cancel()
+    with pytest.raises(Cancelled):
+        run_card(episode, Means(copies, keeper), task)
+
+
+# -- recipes ----------------------------------------------------------------------------
+
+
+def test_a_recipe_comes_back_from_its_file_and_fits_the_next_episode(ran, tmp_path):
+    _, after, _, _, _, _ = ran
+    shown = replace(after, delivery=replace(after.delivery, targets=("broadcast-r128",), tags=Tags(title="One", show="Ferry", number="7")))
+    shown = change_lane(shown, shown.lanes[0].id, "", levelling=Levelling(True, -23.0), pan=-20.0).episode
+    recipe = recipe_of(shown)
+    save_recipe(recipe, tmp_path / "show.recipe.json")
+    assert load_recipe(tmp_path / "show.recipe.json") == recipe
+    assert recipe.delivery.tags == Tags(show="Ferry") and recipe.pauses_on and recipe.voices[0].repairs is None
+    following = replace(ran[0], delivery=replace(ran[0].delivery, tags=Tags(title="Two")))
+    changed = apply_recipe(following, recipe).episode
+    assert changed.lanes[0].levelling.target_lufs == -23.0 and changed.lanes[0].pan == -20.0 and changed.lanes[0].repairs == ()
+    assert changed.delivery.targets == ("broadcast-r128",) and changed.delivery.tags == Tags(title="Two", show="Ferry")
+
+
+def test_what_is_no_recipe_is_refused_in_a_sentence(tmp_path):
+    for name, body, words in (("a", "{", "no JSON"), ("b", "{}", "not a recipe"), ("c", '{"schema":"dubbin-recipe","version":99}', "newer"),
+                              ("d", '{"schema":"dubbin-recipe","version":1,"recipe":{"voices":3}}', "understood")):  # fmt: skip
+        (tmp_path / name).write_text(body)
+        with pytest.raises(DubbinError, match=words):
+            load_recipe(tmp_path / name)
+    with pytest.raises(DubbinError, match="could not be read"):
+        load_recipe(tmp_path / "nowhere")
+
+
+# -- batches ----------------------------------------------------------------------------
+
+
+def test_a_batch_goes_on_after_a_failure_and_does_nothing_twice(speech, folders, tmp_path):
+    rooms = tmp_path / "in"
+    rooms.mkdir()
+    sf.write(rooms / "talk.wav", speech[: 8 * RATE] + noise(8, -55, 1), RATE)
+    sf.write(rooms / "talk.flac", speech[: 6 * RATE], RATE)
+    (rooms / "broken.wav").write_bytes(b"RIFF nothing more")
+    (rooms / "letter.txt").write_text("not sound")
+    out = tmp_path / "out"
+    out.mkdir()
+    recipe = recipe_of(new_episode())
+    recipe = replace(recipe, pauses_on=False, fillers=False, retakes=False, delivery=replace(recipe.delivery, formats=("mp3",)))
+    inputs = find_inputs([rooms], out)
+    assert [p.name for p in inputs] == ["broken.wav", "talk.flac", "talk.wav"]
+    outcomes = {o.file.rsplit("/", 1)[-1]: o for o in run_batch(inputs, out, recipe, folders)}
+    assert outcomes["broken.wav"].error is not None and not outcomes["broken.wav"].passes
+    assert outcomes["talk.wav"].passes and outcomes["talk.flac"].passes
+    made = {p.name for p in out.glob("*.mp3")}
+    assert len(made) == 2 and (out / "talk.dubbin").exists() and (out / "talk-2.dubbin").exists()
+    assert set(json.loads((out / STATE).read_text()))
+    before = {p: p.stat().st_mtime_ns for p in out.glob("*.mp3")}
+    again = list(run_batch(inputs, out, recipe, folders))
+    assert [o.again for o in sorted(again, key=lambda o: o.file)] == [False, True, True]
+    assert before == {p: p.stat().st_mtime_ns for p in out.glob("*.mp3")}
+
+
+def test_a_batch_of_nothing_says_so(tmp_path):
+    (tmp_path / "empty").mkdir()
+    with pytest.raises(DubbinError, match="holds no recordings"):
+        find_inputs([tmp_path / "empty"], tmp_path / "out")
+    with pytest.raises(DubbinError, match="not found"):
+        find_inputs([tmp_path / "nowhere.wav"], tmp_path / "out")
+
+
