@@ -63,8 +63,8 @@ def rnnoise(x: Mono) -> Mono:
     return out[delay : delay + len(x)] / 32768.0
 
 
-def ffmpeg(filters: str) -> Method:
-    """A chain of FFmpeg's filters, through PyAV."""
+def ffmpeg(filters: str, align: bool = True) -> Method:
+    """A chain of FFmpeg's filters, through PyAV. align: whether a delay is looked for and taken out, which takes time."""
 
     def run(x: Mono) -> Mono:
         import av
@@ -98,9 +98,32 @@ def ffmpeg(filters: str) -> Method:
         source.push(None)
         pull()
         y = np.concatenate(out).astype(np.float32)
-        return aligned(x, y)
+        return aligned(x, y) if align else y
 
     return run
+
+
+def ebur128(x: np.ndarray) -> None:
+    """FFmpeg's loudness meter with true peak, on (channels, frames)."""
+    import av
+    from av.filter import Graph
+
+    layout = "mono" if x.shape[0] == 1 else "stereo"
+    graph = Graph()
+    source = graph.add("abuffer", f"sample_rate={RATE}:sample_fmt=fltp:channel_layout={layout}")
+    meter, sink = graph.add("ebur128", "peak=true:framelog=quiet"), graph.add("abuffersink")
+    source.link_to(meter)
+    meter.link_to(sink)
+    graph.configure()
+    for start in range(0, x.shape[1], 48000):
+        frame = av.AudioFrame.from_ndarray(np.ascontiguousarray(x[:, start : start + 48000], np.float32), "fltp", layout)
+        frame.sample_rate, frame.pts = RATE, start
+        source.push(frame)
+        while True:
+            try:
+                sink.pull()
+            except (av.error.BlockingIOError, av.error.EOFError):
+                break
 
 
 def aligned(x: Mono, y: Mono) -> Mono:

@@ -2,7 +2,7 @@
 
     ./benchmarks/run            sets up an environment of its own and runs everything
     python benchmarks/run.py [PART ...]    only some parts: denoise, hum, clicks, clipping, rumble, echo, together, speed, editing, voices,
-    memory
+    delivery, memory
 
 Peers and scores are needed here only. A peer that is not installed is left out. Speed is given in times real time and as a
 ratio to the peer in the same run, since machines differ and are noisy.
@@ -20,6 +20,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 import degraded
+import delivery
 import editing
 import numpy as np
 import peers
@@ -276,6 +277,11 @@ def main() -> None:
     if not wanted or "voices" in wanted:
         lines += ["", "| voice and balance | |", "| --- | --- |"]
         for name, figure in voices.rows():
+            print(name, figure, flush=True)
+            lines.append(f"| {name} | {figure} |")
+    if not wanted or "delivery" in wanted:
+        lines += ["", "| measuring and mastering | |", "| --- | --- |"]
+        for name, figure in delivery.rows():
             print(name, figure, flush=True)
             lines.append(f"| {name} | {figure} |")
     if not wanted or "memory" in wanted:

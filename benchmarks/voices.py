@@ -44,7 +44,7 @@ def rows() -> list[Row]:
     ):
         use = Use(TREATMENTS[ours], TREATMENTS[ours].settings_type()) if ours else Use(Limiter(), LimiterSettings(gain_db=6.0))
         mine = _speed(lambda use=use: _treat(x, use))  # type: ignore[misc]
-        theirs = _speed(lambda filter=filter: peers.ffmpeg(filter)(x[0]))  # type: ignore[misc]
+        theirs = _speed(lambda filter=filter: peers.ffmpeg(filter, align=False)(x[0]))  # type: ignore[misc]
         out.append((f"{name}, mono", f"{mine:.0f} x real time, {mine / theirs:.2f} x FFmpeg's {filter.split('=')[0]}"))
     return out
 

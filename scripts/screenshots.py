@@ -15,6 +15,8 @@ def main() -> None:
     home = tempfile.mkdtemp(prefix="dubbin-shots-")
     os.environ["DUBBIN_HOME"] = home
     os.environ.setdefault("QT_LOGGING_RULES", "qt.multimedia.*=false")
+    from PyQt6.QtCore import QSize
+    from PyQt6.QtPdf import QPdfDocument
     from PyQt6.QtTest import QTest
     from PyQt6.QtWidgets import QApplication
 
@@ -102,14 +104,49 @@ def main() -> None:
     shot("4-voice")
     window.view.set_folded(True)
     window.view.show_all()
+    for lane in window.desk.episode.lanes[1:2]:
+        window.desk.pick_lane(lane.id)
+        settle()
+        window.pages[Step.VOICE].suggest.click()
+    settle()
     window.go_step(Step.BALANCE)
+    settle()
+    window.pages[Step.BALANCE].suggest.click()
+    settle()
+    window.playing.play_from(round(20 * rate))
+    QTest.qWait(4500)
     shot("5-balance")
+    window.player.stop()
     window.go_step(Step.MASTER)
     settle()
+    master = window.pages[Step.MASTER]
+    for name in ("podcast-mono", "broadcast-r128", "audiobook"):
+        master.targets.boxes[name].click()
+    shot("6-master")
+    master.formats.boxes["flac"].click()
     masters = Path(home) / "masters"
     masters.mkdir()
     window.export_to(masters)
-    shot("6-master")
+    shot("6-masters")
+    sheet = QPdfDocument(window)
+    sheet.load(str(next(masters.glob("*.podcast-stereo.mp3.proof.pdf"))))
+    sheet.render(0, QSize(760, 1075)).save(str(OUT / "7-proof-sheet.png"))
+    fresh = MainWindow(folders, theme, Document.opened(folders.journals, path))
+    fresh.show()
+    QTest.qWait(500)
+    fresh.show_card()
+    dialog = fresh._card_dialog
+    assert dialog is not None
+    while not fresh.card_run.can_run():
+        QTest.qWait(100)
+    dialog.start.click()
+    while fresh.card_run.is_running:
+        QTest.qWait(100)
+    QTest.qWait(500)
+    dialog.grab().save(str(OUT / "8-card.png"))
+    fresh.player.close()
+    fresh.jobs.close()
+    fresh.desk.close()
     window.player.close()
     window.jobs.close()
     window.desk.close()

@@ -163,7 +163,11 @@ def test_a_batch_of_nothing_says_so(tmp_path):
     (tmp_path / "empty").mkdir()
     with pytest.raises(DubbinError, match="holds no recordings"):
         find_inputs([tmp_path / "empty"], tmp_path / "out")
-    with pytest.raises(DubbinError, match="not found"):
-        find_inputs([tmp_path / "nowhere.wav"], tmp_path / "out")
+
+
+def test_a_recording_that_is_not_there_is_an_outcome(folders, tmp_path):
+    inputs = find_inputs([tmp_path / "nowhere.wav"], tmp_path / "out")
+    (outcome,) = run_batch(inputs, tmp_path, None, folders)
+    assert outcome.error is not None and "not found" in outcome.error and not outcome.passes
 
 

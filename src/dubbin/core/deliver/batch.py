@@ -59,10 +59,8 @@ def find_inputs(paths: Sequence[Path], out: Path) -> list[Path]:
             if not inside:
                 raise DubbinError(f"The folder {path} holds no recordings.")
             found += inside
-        elif path.exists():
-            found.append(path)
         else:
-            raise DubbinError(f"{path} was not found.")
+            found.append(path)  # one that is not there is an outcome too, and no reason to stop
     return [p for p in dict.fromkeys(found) if out.resolve() not in p.resolve().parents]
 
 
@@ -202,7 +200,10 @@ def _names(inputs: Sequence[Path]) -> dict[Path, str]:
 
 
 def _key(path: Path, recipe: Recipe | None) -> str:
-    status = path.stat()
+    try:
+        status = path.stat()
+    except OSError:
+        return ""
     return hashlib.blake2b(repr((str(path.resolve()), status.st_size, status.st_mtime_ns, recipe)).encode(), digest_size=16).hexdigest()
 
 
@@ -231,6 +232,8 @@ class _State:
         return outcome if outcome.error is None and outcome.masters and there else None
 
     def keep(self, key: str, outcome: Outcome) -> None:
+        if not key:
+            return
         self._known[key] = asdict(outcome)
         with replacing(self._path) as temporary:
             temporary.write_text(json.dumps(self._known, indent=1))
