@@ -2,7 +2,7 @@
 
     ./benchmarks/run            sets up an environment of its own and runs everything
     python benchmarks/run.py [PART ...]    only some parts: denoise, hum, clicks, clipping, rumble, echo, together, speed, editing, voices,
-    delivery, memory
+    delivery, window, memory
 
 Peers and scores are needed here only. A peer that is not installed is left out. Speed is given in times real time and as a
 ratio to the peer in the same run, since machines differ and are noisy.
@@ -25,6 +25,7 @@ import editing
 import numpy as np
 import peers
 import voices
+import window
 from degraded import Clip, Pair
 from scores import RATE, Mono, dnsmos, pesq, sdr, si_sdr, stoi, word_error
 
@@ -284,6 +285,9 @@ def main() -> None:
         for name, figure in delivery.rows():
             print(name, figure, flush=True)
             lines.append(f"| {name} | {figure} |")
+    if not wanted or "window" in wanted:
+        lines += ["", "| the window, offscreen | |", "| --- | --- |"]
+        lines += [f"| {name} | {figure} |" for name, figure in window.rows()]
     if not wanted or "memory" in wanted:
         lines += ["", *memory(clips)]
     lines += ["", f"Peak memory of this benchmark: {resource.getrusage(resource.RUSAGE_SELF).ru_maxrss // 1024} MB.", ""]

@@ -25,6 +25,7 @@ class Transport(QFrame):
         self.setObjectName("bar")
         self._desk, self._view, self._selection, self._theme = desk, view, selection, theme
         self._playing = False
+        self._drawn: dict[str, tuple[str, str]] = {}
         row = QHBoxLayout(self)
         row.setContentsMargins(12, 6, 16, 6)
         row.setSpacing(6)
@@ -100,8 +101,12 @@ class Transport(QFrame):
         return corner
 
     def _draw_icons(self) -> None:
-        for button in self._buttons.values():
-            button.setIcon(icon(button.property("picture"), self._theme.colours.q("ink")))
+        """Draw the buttons whose picture or colour is another than before."""
+        for name, button in self._buttons.items():
+            wanted = (button.property("picture"), self._theme.colours.ink)
+            if self._drawn.get(name) != wanted:
+                self._drawn[name] = wanted
+                button.setIcon(icon(wanted[0], self._theme.colours.q("ink")))
 
     def show_playing(self, playing: bool) -> None:
         self._playing = playing

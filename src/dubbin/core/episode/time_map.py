@@ -5,11 +5,15 @@ from __future__ import annotations
 from bisect import bisect_left, bisect_right
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
+from functools import cached_property
+from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
 
-from dubbin.core.episode.model import Cut, Episode, Placed, PlacedKind
+from dubbin.core.episode.model import ATTIC, Cut, Episode, Placed, PlacedKind
+
+ATTIC_FROM = ATTIC // 10  # further than any session
 
 
 @dataclass(frozen=True)
@@ -119,6 +123,15 @@ class TimeMap:
                 else:
                     out.append(here)
         return out
+
+    @cached_property
+    def seam_lengths(self) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+        """(program frames of the seams, frames that are cut at each; 0 where material was placed)."""
+        pairs = [(a.end, b.start, b.program) for a, b in pairwise(self.spans) if a.end != b.start]
+        if not pairs:
+            return np.zeros(0, np.int64), np.zeros(0, np.int64)
+        before, after, at = np.array(pairs, np.int64).T
+        return at, np.where(after < ATTIC_FROM, np.maximum(after - before, 0), 0)
 
     def seams(self) -> list[int]:
         """Program frames at which two spans meet that were not neighbours in the session."""

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from dubbin.core.speech.transcript import Transcript, Word, WordKind, plain
+from dubbin.core.speech.transcript import Transcript, Word, WordKind, ends_sentence, plain
 
 
 @dataclass(frozen=True)
@@ -48,6 +48,10 @@ class WordTable:
         self.ends = self.starts + length[order] if len(words) else self.starts
         self.voice_of = np.array(voices, np.int64)[order] if len(words) else np.zeros(0, np.int64)
         self.numbers = np.array(numbers, np.int64)[order] if len(words) else np.zeros(0, np.int64)
+        self.middles = (self.starts + self.ends) // 2
+        self.texts = [w.text for w in self.words]
+        self.word_count = sum(w.kind is WordKind.WORD for w in self.words)
+        self.ends_sentence = np.array([ends_sentence(t) for t in self.texts], np.bool_)
         self.is_sound = np.array([w.kind is WordKind.SOUND for w in self.words], np.bool_)
 
     def __len__(self) -> int:
@@ -66,7 +70,7 @@ class WordTable:
 
     def rows_in(self, start: int, end: int) -> list[int]:
         """Rows whose middle lies between two session frames."""
-        middles = (self.starts + self.ends) // 2
+        middles = self.middles
         low, high = np.searchsorted(self.starts, [start - 10 * 10**6, end])
         return [int(r) for r in range(int(low), int(high)) if start <= middles[r] < end]
 

@@ -571,9 +571,13 @@ class LanesView(QWidget):
         # Far away a cut is a pale band: stitches on both sides would hide the waves.
         narrow = seen & (right - left < NARROW_CUT_PX) & np.array([cut != self._selection.cut for cut in cuts])
         bands = [(float(left[k]), max(float(right[k] - left[k]), 1.5)) for k in np.flatnonzero(narrow).tolist()]
-        for a, b in joined(bands):
-            p.fillRect(QRectF(a, top, b - a, bottom - top), c.q("paper", 185))
-            p.fillRect(QRectF(a, top, b - a, bottom - top), c.q("thread", 70))
+        far = [QRectF(a, top, b - a, bottom - top) for a, b in joined(bands)]
+        if far:
+            p.setPen(Qt.PenStyle.NoPen)
+            p.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+            for name, alpha in (("paper", 185), ("thread", 70)):
+                p.setBrush(c.q(name, alpha))
+                p.drawRects(far)
         for k in np.flatnonzero(seen & ~narrow).tolist():
             cut, a, b = cuts[k], float(left[k]), float(right[k])
             area = QRectF(a, top, max(b - a, 1.5), bottom - top)

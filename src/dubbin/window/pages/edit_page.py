@@ -11,7 +11,6 @@ from dubbin.core.episode.commands import set_pauses, set_seams
 from dubbin.core.episode.model import Placed
 from dubbin.core.episode.time_map import merged
 from dubbin.core.speech.pauses import STARTING_POINTS, PauseSettings
-from dubbin.core.speech.transcript import WordKind
 from dubbin.window.actions import Action
 from dubbin.window.arranging import Arranging
 from dubbin.window.desk import Desk
@@ -281,7 +280,7 @@ class EditPage(Page):
     def _show_words(self) -> None:
         speech = self.parts.speech
         table = speech.table
-        count = sum(w.kind is WordKind.WORD for w in table.words)
+        count = table.word_count
         rows = self.word_rows
         rows.show_row("words", f"{count:,}".replace(",", "\u2009") if count else "none yet")
         if count:

@@ -14,7 +14,6 @@ from numpy.typing import NDArray
 
 from dubbin.core.episode.model import Episode, PlacedKind
 from dubbin.core.episode.time_map import TimeMap
-from dubbin.core.speech.transcript import WordKind, ends_sentence
 from dubbin.core.speech.word_table import WordTable
 
 PAUSE_S = 0.35  # from which a pause is drawn
@@ -51,9 +50,11 @@ def paragraphs(table: WordTable, episode: Episode, time_map: TimeMap) -> list[Pa
     if not len(table):
         return []
     rate = episode.rate
-    middles = (table.starts + table.ends) // 2
+    middles = table.middles
     at = time_map.many_to_program(middles)
-    shown = np.array([not (w.kind is WordKind.SOUND and w.text in NOT_SHOWN) for w in table.words], np.bool_)
+    shown = np.ones(len(table), np.bool_)
+    for row in np.flatnonzero(table.is_sound).tolist():
+        shown[row] = table.texts[row] not in NOT_SHOWN
     is_cut = at < 0
     place = np.where(is_cut, time_map.many_to_program_or_next(middles), at)
     order = np.lexsort((table.starts, ~is_cut, place))
@@ -85,7 +86,7 @@ def paragraphs(table: WordTable, episode: Episode, time_map: TimeMap) -> list[Pa
     for a, b in pairwise(edges):
         part = order[a:b]
         own = tuple(heading_at.get(a, ()))
-        words = tuple(table.words[r].text for r in part)
+        words = tuple([table.texts[r] for r in part.tolist()])
         key = (words, part.tobytes(), is_cut[a:b].tobytes(), steps[a:b].tobytes(), gone_steps[a:b].tobytes(), int(voices[a]), own)
         out.append(Paragraph(part, is_cut[a:b], pauses[a:b], gone[a:b], int(voices[a]), own, key))
     return out
@@ -114,9 +115,8 @@ def _between(
     gap = np.concatenate([[begin[0]], begin[1:] - latest[:-1]]) / rate
     pauses[heard] = np.where(gap >= PAUSE_S, gap, 0.0)
     # Cuts: the seams between a word and the one before, and how long each is.
-    seams = np.array([s for s in time_map.seams()], np.int64)
+    seams, lengths = time_map.seam_lengths
     if len(seams):
-        lengths = np.array([_length(time_map, int(s)) for s in seams], np.float64)
         sums = np.concatenate([[0.0], np.cumsum(lengths)])
         middle = place[heard]
         before = np.concatenate([[-1], middle[:-1]])
@@ -125,12 +125,6 @@ def _between(
     if time_map.spans and time_map.spans[0].start > 0 and len(heard):
         gone[heard[0]] += time_map.spans[0].start / rate
     return pauses, gone
-
-
-def _length(time_map: TimeMap, seam: int) -> int:
-    """Frames that are cut at a seam; 0 where material was placed."""
-    frames = time_map.seam_frames(seam)
-    return max(frames[1] - frames[0], 0) if frames and frames[1] < 10**11 else 0
 
 
 def _headings(episode: Episode, time_map: TimeMap) -> list[tuple[int, Heading]]:
@@ -147,14 +141,16 @@ def _headings(episode: Episode, time_map: TimeMap) -> list[tuple[int, Heading]]:
 
 def _part_long(opens: NDArray[np.bool_], order: NDArray[np.int64], table: WordTable) -> None:
     """Have long paragraphs end with a sentence."""
-    count = 0
-    for k in range(len(order)):
-        if opens[k]:
-            count = 0
-        elif count >= PARAGRAPH_WORDS and ends_sentence(table.words[order[k - 1]].text):
-            opens[k] = True
-            count = 0
-        count += 1
+    ends = table.ends_sentence[order]
+    edges = [*np.flatnonzero(opens).tolist(), len(order)]
+    for start, stop in pairwise(edges):
+        at = start
+        while stop - at > PARAGRAPH_WORDS:
+            after = np.flatnonzero(ends[at + PARAGRAPH_WORDS - 1 : stop - 1])
+            if not len(after):
+                break
+            at += PARAGRAPH_WORDS + int(after[0])
+            opens[at] = True
 
 
 def rows_of(parts: Sequence[Paragraph]) -> NDArray[np.int64]:
