@@ -16,6 +16,7 @@ from PyQt6.QtWidgets import QWidget
 from dubbin.core.episode.document import Document
 from dubbin.core.episode.file import load_episode, save_episode
 from dubbin.core.episode.intake import take_in
+from dubbin.core.folders import Folders
 from dubbin.core.sound.working_copy import WorkingCopies
 from dubbin.demo.episode import EPISODE_FILE
 from dubbin.window.main_window import MainWindow
@@ -46,6 +47,32 @@ def open_window(qtbot, qapp, folders) -> Iterator[Callable[..., MainWindow]]:
         window.desk.close()
         window.hide()
         window.deleteLater()
+
+
+@pytest.fixture(scope="module")
+def shared_window(qapp, tmp_path_factory) -> Iterator[MainWindow]:
+    """One window for all tests of a file: what it measured need not be measured again. `put_down` gives it a fresh episode."""
+    base = tmp_path_factory.mktemp("shared")
+    folders = Folders(base / "cache", base / "state", base / "documents")
+    window = MainWindow(folders, Theme(qapp), None, SimulatedSink(48000))
+    window.speech.automatic = False
+    window.show()
+    yield window
+    window.player.close()
+    window.jobs.close()
+    window.desk.close()
+    window.hide()
+    window.deleteLater()
+
+
+def put_down(qtbot, window: MainWindow, path: Path) -> None:
+    """Put an episode as it is on disk onto a window's desk, with nothing left of what was done before."""
+    settle(qtbot, window)
+    window.notice.hide()
+    window.set_document(Document(window.desk.folders.journals, load_episode(path)))
+    window.view.set_folded(False)
+    window.view.show_all()
+    settle(qtbot, window)
 
 
 EXCERPT_S = 75

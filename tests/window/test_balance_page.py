@@ -11,17 +11,19 @@ from dubbin.core.episode.model import Role
 from dubbin.core.measure.live import Reading
 from dubbin.core.measure.loudness import measure_loudness
 from dubbin.core.mix.hear import Hear
+from dubbin.demo.episode import EPISODE_FILE
 from dubbin.window.steps import Step, status_line
-from tests.window.conftest import drag, settle
+from tests.window.conftest import drag, put_down, settle
 
 RATE = 48000
 
 
 @pytest.fixture
-def balance(qtbot, window):
-    window.go_step(Step.BALANCE)
-    settle(qtbot, window)
-    return window
+def balance(qtbot, shared_window, short_demo):
+    put_down(qtbot, shared_window, short_demo / EPISODE_FILE)
+    shared_window.go_step(Step.BALANCE)
+    settle(qtbot, shared_window)
+    return shared_window
 
 
 def lanes(window):

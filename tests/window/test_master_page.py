@@ -10,25 +10,40 @@ from PyQt6.QtTest import QTest
 
 from dubbin.core.deliver.audition import Audition
 from dubbin.core.deliver.recipe import load_recipe
-from dubbin.core.episode.commands import set_level
+from dubbin.core.episode.commands import add_recordings, set_level
+from dubbin.core.episode.document import new_episode
+from dubbin.core.episode.file import save_episode
+from dubbin.core.episode.intake import take_in
 from dubbin.core.measure.loudness import measure_loudness
+from dubbin.core.sound.working_copy import WorkingCopies
 from dubbin.window.steps import Step
-from tests.window.conftest import LONG_MS, settle
+from tests.window.conftest import LONG_MS, put_down, settle
 
 RATE = 48000
 
 
-@pytest.fixture
-def master(qtbot, open_window, speech, tmp_path):
-    """A window with two short recordings on its Master page."""
-    window = open_window()
+@pytest.fixture(scope="module")
+def two_recordings(request, tmp_path_factory):
+    """An episode of two short recordings."""
+    speech, folder = request.getfixturevalue("speech"), tmp_path_factory.mktemp("two")
+    copies, lanes, recordings = WorkingCopies(folder / "copies"), [], []
     for k, name in enumerate(("ines", "tobias")):
-        sf.write(tmp_path / f"{name}.wav", speech[k * 6 * RATE : (k + 1) * 6 * RATE] * 0.5, RATE)
-    window.desk.add_files([tmp_path / "ines.wav", tmp_path / "tobias.wav"])
-    settle(qtbot, window)
-    window.go_step(Step.MASTER)
-    settle(qtbot, window)
-    return window
+        sf.write(folder / f"{name}.wav", speech[k * 6 * RATE : (k + 1) * 6 * RATE] * 0.5, RATE)
+        taken = take_in(folder / f"{name}.wav", copies, RATE)
+        recordings.append(taken.recording)
+        lanes += taken.lanes
+    save_episode(add_recordings(new_episode(), recordings, lanes).episode, folder / "two.dubbin")
+    return folder / "two.dubbin"
+
+
+@pytest.fixture
+def master(qtbot, shared_window, two_recordings):
+    """A window with two short recordings on its Master page."""
+    put_down(qtbot, shared_window, two_recordings)
+    shared_window.go_step(Step.MASTER)
+    shared_window.selection.clear()
+    settle(qtbot, shared_window)
+    return shared_window
 
 
 def test_from_targets_to_proof_sheets(qtbot, master, tmp_path):
@@ -98,7 +113,8 @@ def test_notes_tags_and_recipes_are_kept(qtbot, master, tmp_path):
     assert master.desk.episode.delivery.notes is None
     page.tags.fields["show"].setText("Ferry")
     page.tags.fields["show"].editingFinished.emit()
-    page.tags.set_cover(str(tmp_path / "ines.wav"))
+    (tmp_path / "cover.jpg").write_text("no picture")
+    page.tags.set_cover(str(tmp_path / "cover.jpg"))
     assert master.desk.episode.delivery.cover == "" and "cover" in master.notice_text.text()
     master.deliver_acts.save_recipe_to(tmp_path / "show.recipe.json")
     assert load_recipe(tmp_path / "show.recipe.json").delivery.tags.show == "Ferry"

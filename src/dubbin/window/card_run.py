@@ -41,7 +41,7 @@ class CardRun(QObject):
         self._desk, self._speech = desk, speech
         self.entries: tuple[Entry, ...] = ()
         self.step = ""
-        self._of = ""
+        self._of = self._document = desk.document
         self._told.connect(self._on_told)
         desk.episode_changed.connect(self._on_episode_changed)
 
@@ -59,7 +59,7 @@ class CardRun(QObject):
             return
         episode, desk = self._desk.document.history.episode, self._desk
         means = Means(desk.copies, DiskKeeper(desk.folders.tiles), self._speech.model_folder)
-        self._of = episode.id
+        self._of = self._desk.document
 
         def work(task: Task) -> Ran:
             return run_card(episode, means, task, self._told.emit)
@@ -73,7 +73,7 @@ class CardRun(QObject):
 
     def _done(self, ran: Ran) -> None:
         desk = self._desk
-        if desk.episode.id != self._of:
+        if desk.document is not self._of:
             return  # another episode is on the desk now
         for change in ran.changes:
             desk.do(change(desk.document.history.episode))
@@ -82,7 +82,8 @@ class CardRun(QObject):
         self.changed.emit()
 
     def _on_episode_changed(self, before: Episode, after: Episode) -> None:
-        if before.id != after.id:
+        if self._desk.document is not self._document:
+            self._document = self._desk.document
             self.entries, self.step = (), ""
             self.changed.emit()
 
