@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from enum import StrEnum
+from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
@@ -435,10 +436,14 @@ class LanesView(QWidget):
     def _paint_markers(self, p: QPainter) -> None:
         c, view = self._theme.colours, self._view
         p.setFont(font(13, 500))
-        for marker in self._desk.episode.markers:
-            if view.map.to_program(marker.frame) is None and view.folded and not marker.is_chapter:
-                continue
-            x = view.x_of(marker.frame)
+        seen = [
+            (view.x_of(m.frame), m)
+            for m in self._desk.episode.markers
+            if m.is_chapter or not view.folded or view.map.to_program(m.frame) is not None
+        ]
+        seen.sort(key=lambda item: item[0])
+        rooms = [*(following[0] - here[0] for here, following in pairwise(seen)), float(self.width())][: len(seen)]
+        for (x, marker), next_px in zip(seen, rooms, strict=True):
             if not -200 < x < self.width() + 10:
                 continue
             colour = "fern" if marker.is_chapter else "indigo"
@@ -451,8 +456,9 @@ class LanesView(QWidget):
             p.setBrush(c.q(colour))
             p.drawPolygon(flag)
             p.drawLine(QPointF(x, 3), QPointF(x, RULER_H))
-            if marker.text:
-                text = marker.text[:40]
+            # A text ends where the next flag stands.
+            text = p.fontMetrics().elidedText(marker.text[:40], Qt.TextElideMode.ElideRight, max(int(next_px) - 16, 0))
+            if len(text) > 1:
                 room = QRectF(x + 10, 1, p.fontMetrics().horizontalAdvance(text) + 8, 15)
                 p.fillRect(room, c.q("paper", 235))
                 p.drawText(QPointF(x + 13, 13), text)
