@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import hashlib
 import tarfile
+import threading
 from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
@@ -17,6 +18,7 @@ from numpy.typing import NDArray
 from scipy import fft, signal
 
 from dubbin.core.errors import DubbinError
+from dubbin.core.jobs import CORES
 
 RATE, FRAME, HOP = 48000, 960, 480
 BINS, BANDS, FILTERED = FRAME // 2 + 1, 32, 96  # FILTERED: lowest bins, which get five complex taps each
@@ -110,9 +112,14 @@ class DeepFilter:
     def __init__(self, threads: int = 1) -> None:
         import onnxruntime as ort
 
+        # A stretch of half a minute takes some hundred megabytes while it is looked at: no more at a time than there are cores to use.
+        self._room = threading.BoundedSemaphore(CORES)
         options = ort.SessionOptions()
         options.intra_op_num_threads = threads
         options.inter_op_num_threads = 1
+        # An arena keeps what the longest stretch asked for, on every thread: gigabytes.
+        options.enable_cpu_mem_arena = False
+        options.enable_mem_pattern = False
         options.log_severity_level = 3
         graphs = _graphs()
         self._encoder, self._gains, self._filters = (
@@ -122,6 +129,10 @@ class DeepFilter:
 
     def enhance(self, X: NDArray[np.complex64], means: Means) -> NDArray[np.complex64]:
         """Spectra (frames, BINS) of the voice alone; the first seconds settle the network's state."""
+        with self._room:
+            return self._enhance(X, means)
+
+    def _enhance(self, X: NDArray[np.complex64], means: Means) -> NDArray[np.complex64]:
         erb, spec, _ = features(X, means)
         ahead = ((0, LOOK_AHEAD), (0, 0))
         erb = np.pad(erb, ahead)[LOOK_AHEAD:]
