@@ -19,7 +19,7 @@ from dubbin.core.sound.source import Sound
 from dubbin.demo.recordings import build_sounds
 
 Row = tuple[str, str]
-METER_S, MASTER_MINUTES = 240, 10
+METER_S, MASTER_MINUTES = 240, 4
 
 
 class _Long:

@@ -261,7 +261,7 @@ class _Maker:
         draft = self.work / file.name
         what = self._what.later(head_s, source.frames / source.rate)
         chapters = [(c.start_s, c.end_s, c.title) for c in what.chapters]
-        lowest = ceiling
+        lowest, lost = ceiling, 0.0
         for attempt in range(CODEC_TRIES):
             first = 0.7 * (1.0 - 0.5**attempt)  # most files are right at once
             encode(limited, draft, format, bits=target.bits, kbps=target.kbps, vbr=self._vbr, chapters=chapters, task=task.part(first, first + 0.5))
@@ -269,11 +269,12 @@ class _Maker:
             over, missing = _off(measured, target)
             if target.keeps_level or (over <= 0 and abs(missing) < LOUDNESS_ERROR_LU) or attempt == CODEC_TRIES - 1:
                 break
+            # What the codec takes from the level is given before it, whatever the ceiling has to become.
+            lost += missing
             if over > 0:
                 lowest -= over + 0.05
-                gain_db = levels.gain_to(target.aim, lowest, by_rms=target.by_rms) if target.aim is not None else gain_db
-            else:
-                gain_db += missing
+            if target.aim is not None:
+                gain_db = levels.gain_to(target.aim + lost, lowest, by_rms=target.by_rms)
             limited = _limit(source, self.work / f"{file.name}.f32", gain_db, lowest, task.part(first + 0.6, first + 0.6))
             reduction = reduction_of(source, gain_db, lowest)
         publish(draft, format, what)
