@@ -252,6 +252,10 @@ def memory(clips: list[Clip]) -> list[str]:
 PARTS: dict[str, Callable[[list[Clip]], list[Row]]] = {
     "denoise": denoise, "hum": hum, "clicks": clicks, "clipping": clipping, "rumble": rumble, "echo": echo, "together": together,
 }  # fmt: skip
+TABLES: dict[str, tuple[str, Callable[[], list[tuple[str, str]]]]] = {
+    "editing": ("editing, on the demo as recorded", editing.rows), "voices": ("voice and balance", voices.rows),
+    "delivery": ("measuring and mastering", delivery.rows), "window": ("the window, offscreen", window.rows),
+}  # fmt: skip
 HEAD = """# Benchmarks
 
 Made by `./benchmarks/run` from the demo's synthetic voices; figures for real voices differ. PESQ is wide-band (ITU-T P.862.2),
@@ -270,24 +274,12 @@ def main() -> None:
     if not wanted or "speed" in wanted:
         lines += ["", "| on four minutes, mono | x real time | ratio |", "| --- | --- | --- |"]
         lines += [f"| {a} | {b} | {c} |" for a, b, c in speed(clips)]
-    if not wanted or "editing" in wanted:
-        lines += ["", "| editing, on the demo as recorded | |", "| --- | --- |"]
-        for name, figure in editing.rows():
-            print(name, figure, flush=True)
-            lines.append(f"| {name} | {figure} |")
-    if not wanted or "voices" in wanted:
-        lines += ["", "| voice and balance | |", "| --- | --- |"]
-        for name, figure in voices.rows():
-            print(name, figure, flush=True)
-            lines.append(f"| {name} | {figure} |")
-    if not wanted or "delivery" in wanted:
-        lines += ["", "| measuring and mastering | |", "| --- | --- |"]
-        for name, figure in delivery.rows():
-            print(name, figure, flush=True)
-            lines.append(f"| {name} | {figure} |")
-    if not wanted or "window" in wanted:
-        lines += ["", "| the window, offscreen | |", "| --- | --- |"]
-        lines += [f"| {name} | {figure} |" for name, figure in window.rows()]
+    for name, (heading, make) in TABLES.items():
+        if not wanted or name in wanted:
+            lines += ["", f"| {heading} | |", "| --- | --- |"]
+            for what, figure in make():
+                print(what, figure, flush=True)
+                lines.append(f"| {what} | {figure} |")
     if not wanted or "memory" in wanted:
         lines += ["", *memory(clips)]
     lines += ["", f"Peak memory of this benchmark: {resource.getrusage(resource.RUSAGE_SELF).ru_maxrss // 1024} MB.", ""]

@@ -105,7 +105,6 @@ def _measure(home: Path) -> list[Row]:
             application.processEvents()  # what the act asked to be painted
             took.append(1000 * (time.perf_counter() - started))
         out.append((f"{name}, {what}", f"median {np.median(took):.0f} ms, worst {max(took):.0f} ms"))
-        print(out[-1], flush=True)
 
     timed("a cut by hand", lambda k: window.selection.select((100 + 97 * k) * rate, (101 + 97 * k) * rate), lambda k: window.editing.cut())
     timed("undo", lambda k: None, lambda k: window.desk.document.undo())

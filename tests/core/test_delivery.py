@@ -178,6 +178,18 @@ def test_tags_cover_and_chapters_are_read_back_by_another_library(format, tmp_pa
             assert found == [(c.start_s, c.title) for c in CHAPTERS]
 
 
+def test_a_variable_bit_rate_varies_and_the_master_passes_all_the_same(talk, tmp_path):
+    target = [find_target("podcast-stereo")]
+    (steady,) = make_masters(talk, tmp_path, "cbr", target, [Format.MP3]).made
+    (varied,) = make_masters(talk, tmp_path, "vbr", target, [Format.MP3], vbr=True).made
+
+    def sizes(path) -> set[int]:
+        with av.open(str(path)) as container:
+            return {p.size for p in container.demux(audio=0) if p.size}
+
+    assert varied.proof.passes and len(sizes(varied.file)) > 4 > len(sizes(steady.file))
+
+
 def test_a_wave_file_carries_its_markers_and_a_broadcast_description(talk, tmp_path):
     (made,) = make_masters(talk, tmp_path, "a", [find_target("broadcast-r128")], [Format.WAV], replace(PUBLICATION, duration_s=talk.frames / RATE)).made
     data = made.file.read_bytes()

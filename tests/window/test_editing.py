@@ -15,18 +15,14 @@ from dubbin.core.episode import commands, edit_commands
 from dubbin.core.episode.document import Document
 from dubbin.core.episode.file import load_episode
 from dubbin.core.episode.model import CoverKind, CutKind, PlacedKind
-from dubbin.core.folders import Folders
 from dubbin.core.mix.hear import Hear
 from dubbin.core.speech.transcript import FILLERS, Transcript, Word, WordKind, plain
 from dubbin.demo.episode import EPISODE_FILE
 from dubbin.window.lanes.selection import Selection
-from dubbin.window.main_window import MainWindow
-from dubbin.window.player.sinks import SimulatedSink
 from dubbin.window.steps import Step
-from dubbin.window.theme import Theme
 from dubbin.window.words.flow import ItemKind
 from tests.conftest import RATE
-from tests.window.conftest import EXCERPT_S, drag, settle
+from tests.window.conftest import EXCERPT_S, drag, put_down, settle
 
 VOICES = {"ines": "Ines", "tobias": "Tobias"}
 
@@ -41,31 +37,11 @@ def true_words(folder, voice: str) -> tuple[Word, ...]:
     )
 
 
-@pytest.fixture(scope="module")
-def shared(qapp, short_demo, tmp_path_factory):
-    """One window for all tests here: what it measured of the demo need not be measured again."""
-    base = tmp_path_factory.mktemp("edit")
-    folders = Folders(base / "cache", base / "state", base / "documents")
-    window = MainWindow(folders, Theme(qapp), Document.opened(folders.journals, short_demo / EPISODE_FILE), SimulatedSink(48000))
-    window.speech.automatic = False
-    window.show()
-    yield window
-    window.player.close()
-    window.jobs.close()
-    window.desk.close()
-    window.hide()
-    window.deleteLater()
-
-
 @pytest.fixture
-def edit(shared, qtbot, short_demo, demo_folder):
+def edit(shared_window, qtbot, short_demo, demo_folder):
     """The window on the Edit step with a fresh episode and the words of both voices."""
-    window = shared
-    settle(qtbot, window)
-    window.set_document(Document(window.desk.folders.journals, load_episode(short_demo / EPISODE_FILE)))
-    window.view.set_folded(False)
-    window.view.show_all()
-    settle(qtbot, window)
+    window = shared_window
+    put_down(qtbot, window, short_demo / EPISODE_FILE)
     for voice, name in VOICES.items():
         lane = next(lane for lane in window.desk.episode.lanes if lane.voice == name)
         window.desk.do(edit_commands.set_transcript(window.desk.episode, Transcript(lane.id, true_words(demo_folder, voice))))

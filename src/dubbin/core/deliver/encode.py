@@ -69,7 +69,6 @@ def _encode_ffmpeg(
         stream.layout = layout
         if vbr and codec == "libmp3lame":
             quality = next(q for least, q in MP3_VBR if kbps * (1 if source.channels == 2 else 1.6) >= least)
-            stream.codec_context.options = {**search, "q": quality}
             stream.codec_context.qscale = True
             stream.codec_context.global_quality = int(quality) * 118
         else:

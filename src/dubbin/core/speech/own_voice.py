@@ -17,6 +17,7 @@ from scipy import fft, ndimage
 
 from dubbin.core.jobs import Task, in_parallel
 from dubbin.core.sound.source import Source, read_padded
+from dubbin.core.speech.turns import two_heaps
 
 FRAMES_PER_S = 50
 WINDOW_S = 0.043
@@ -26,7 +27,6 @@ LAG_S = 0.015
 NOISE_QUANTILE = 0.1
 ROOM_DECAY_DB_PER_S = 110.0  # how fast what came across dies away: RT60 of about half a second
 LOUD_QUANTILE, UNDER_LOUD_DB = 0.95, 20.0
-LEAST_APART_DB = 6.0
 ABOVE_DB = 3.0  # what is expected to come across is known to so much
 ALIKE, ALIKE_EXTRA_DB = 0.6, 4.0
 SHARE = 0.12  # of a frame's power that must stand above what came across
@@ -142,28 +142,15 @@ def _crossings(
             both = running[i] & running[j]
             speaking = both & (level[j] > loud[j] - UNDER_LOUD_DB)
             difference = smooth[i] - smooth[j]
-            middle = _middle(difference[speaking | (both & (level[i] > loud[i] - UNDER_LOUD_DB))])
-            if middle is None:
-                continue
-            chosen = speaking & (difference < middle)
+            heaps = two_heaps(difference[speaking | (both & (level[i] > loud[i] - UNDER_LOUD_DB))], FRAMES_PER_S)
+            if heaps is None:
+                continue  # they hear the same
+            chosen = speaking & (difference < sum(heaps) / 2)
             if np.count_nonzero(chosen) < FRAMES_PER_S:
                 continue
             shares = np.maximum(power[i][chosen] - noise[i], 0.0) / power[j][chosen]
             out[i, j] = np.quantile(shares, 0.6, axis=0)
     return out
-
-
-def _middle(values: NDArray[np.float64]) -> float | None:
-    """Between the two heaps of level differences; None where the microphones hear the same."""
-    if len(values) < FRAMES_PER_S:
-        return None
-    low, high = (float(q) for q in np.quantile(values, (0.1, 0.9)))
-    for _ in range(20):
-        upper = values > (low + high) / 2
-        if upper.all() or not upper.any():
-            return None
-        low, high = float(np.median(values[~upper])), float(np.median(values[upper]))
-    return (low + high) / 2 if high - low >= LEAST_APART_DB else None
 
 
 def _dying(power: NDArray[np.float64]) -> NDArray[np.float64]:
