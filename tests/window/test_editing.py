@@ -13,7 +13,6 @@ from PyQt6.QtTest import QTest
 
 from dubbin.core.episode import commands, edit_commands
 from dubbin.core.episode.document import Document
-from dubbin.core.episode.file import load_episode
 from dubbin.core.episode.model import CoverKind, CutKind, PlacedKind
 from dubbin.core.mix.hear import Hear
 from dubbin.core.speech.transcript import FILLERS, Transcript, Word, WordKind, plain
@@ -337,10 +336,9 @@ def test_the_selection_of_words_ends_with_another_selection():
     assert selection.rows == () and selection.range == (5, 8)
 
 
-def test_words_that_are_wanted_are_written_down_and_stopped(shared, short_demo, qtbot, tmp_path):
-    window = shared
-    window.set_document(Document(window.desk.folders.journals, load_episode(short_demo / EPISODE_FILE)))
-    settle(qtbot, window)
+def test_words_that_are_wanted_are_written_down_and_stopped(shared_window, short_demo, qtbot, tmp_path):
+    window = shared_window
+    put_down(qtbot, window, short_demo / EPISODE_FILE)
     window.go_step(Step.EDIT)
     window.speech.start()
     assert window.speech.is_busy()
