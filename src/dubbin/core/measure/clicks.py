@@ -8,15 +8,12 @@ Source of the detector: Godsill and Rayner, "Digital Audio Restoration", Springe
 from __future__ import annotations
 
 from dataclasses import dataclass
-from functools import lru_cache
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy import fft
 
 from dubbin.core.jobs import Task, in_parallel
-from dubbin.core.measure import levinson
 from dubbin.core.sound.source import Source, read_padded
 
 ORDER, LONG_ORDER = 12, 32  # of the predictors of the two rounds
@@ -26,7 +23,6 @@ SCORE = 4.0  # times the highest of its surroundings
 LONGEST_S = 0.004
 LOWEST = 10.0 ** (-66 / 20)  # amplitude of a prediction error below which nothing is heard
 JOIN_S = 0.0003
-TAIL_SHARE = 0.065  # of a click's highest error, where it is taken to end
 CHUNK_S = 10.0
 BRIDGE_S = 0.0002  # gaps in a click's error that don't end it
 PAD_S = 0.0002  # on both sides of what was found
@@ -88,15 +84,16 @@ def clicks_in(x: NDArray[np.float32], rate: int, sensitivity: float = 1.0) -> li
 
 def _outstanding(size: NDArray[np.float32], rate: int, sensitivity: float) -> list[tuple[int, int]]:
     """Spans in which a prediction error of this size stands out of its surroundings."""
-    guard, near = round(GUARD_S * rate), round(NEAR_S * rate)
-    level, surroundings = _kernels().surroundings(size, guard, near)
+    from dubbin.core.measure import click_kernels as kernels
+
+    level, highest = kernels.surroundings(size, round(GUARD_S * rate), round(NEAR_S * rate))
     # Where sound is steady noise, the highest of many errors is a good deal above their mean.
-    threshold = np.maximum(SCORE / sensitivity * 0.6 * surroundings, SCORE * 1.6 / sensitivity * level)
-    peaks = np.flatnonzero(size > np.maximum(threshold, LOWEST))
+    threshold = np.maximum(SCORE / sensitivity * 0.6 * highest, SCORE * 1.6 / sensitivity * level)
+    peaks = kernels.above(size, np.maximum(threshold, LOWEST))
     if not len(peaks):
         return []
     bridge = max(2, round(BRIDGE_S * rate))
-    spans = _kernels().bodies(size, level, surroundings, peaks, bridge, round(LONGEST_S * rate))
+    spans = kernels.bodies(size, level, highest, peaks, bridge, round(LONGEST_S * rate))
     out: list[tuple[int, int]] = []
     pad = max(2, round(PAD_S * rate))
     for start, end in spans:
@@ -116,11 +113,12 @@ def prediction_error(
     The smaller of two errors, predicted from before and from behind: the one smears a click onwards, the other
     backwards, and both together only where it is.
     """
+    from dubbin.core.measure import click_kernels as kernels
+
     size = max(round(BLOCK_S * rate), 4 * order) // 2 * 2
     hop = size // 2
     count = -(-len(x) // hop)
     room = (size, size + count * hop - len(x))
-    kernels = _kernels()
     padded, limited = np.pad(x, room), kernels.limited(np.pad(model, room), max(3, round(0.02 * rate)))
     window = np.hanning(size).astype(np.float32)
     out = np.empty(count * hop, np.float32)
@@ -147,160 +145,3 @@ def predictors(blocks: NDArray[np.float64], order: int) -> NDArray[np.float64]:
 def predictor(block: NDArray[np.float64], order: int) -> NDArray[np.float64]:
     """Prediction-error filter (order + 1,) of one block by the autocorrelation method; a[0] is 1."""
     return np.asarray(predictors(block[None], order)[0])
-
-
-@dataclass(frozen=True)
-class _Kernels:
-    limited: Any
-    errors: Any
-    surroundings: Any
-    bodies: Any
-
-
-@lru_cache(maxsize=1)
-def _kernels() -> _Kernels:
-    from numba import njit
-
-    recursion = levinson.kernel()
-
-    @njit(nogil=True, cache=True, error_model="numpy")
-    def limited(x, width):  # type: ignore[no-untyped-def]
-        """x with lone peaks held down, so that a click does not teach the predictor to predict it."""
-        out = np.empty_like(x)
-        half = width // 2
-        n = len(x)
-        total = 0.0
-        for i in range(min(half, n)):
-            total += x[i] * x[i]
-        for i in range(n):
-            if i + half < n:
-                total += x[i + half] * x[i + half]
-            if i - half - 1 >= 0:
-                total -= x[i - half - 1] * x[i - half - 1]
-            most = np.float32(3.5 * np.sqrt(max(total, 0.0) / (2 * half + 1)) + 3.5e-9)
-            out[i] = min(max(x[i], -most), most)
-        return out
-
-    @njit(nogil=True, cache=True, fastmath=True, error_model="numpy")
-    def errors(x, model, window, order, size, hop, out):  # type: ignore[no-untyped-def]
-        """x, model: with `size` samples before the first; a predictor for every hop, fitted to `size` samples around."""
-        piece = np.empty(size)
-        r, a, old = np.empty(order + 1), np.empty(order + 1), np.empty(order + 1)
-        coefficients = np.empty(order + 1)
-        behind = np.empty(hop)
-        before = np.empty(hop)
-        for block in range(len(out) // hop):
-            start = size - hop // 2 + block * hop
-            for i in range(size):
-                piece[i] = model[start + i] * window[i]
-            for k in range(order + 1):
-                total = 0.0
-                later = piece[k:]
-                for i in range(size - k):
-                    total += piece[i] * later[i]
-                r[k] = total
-            recursion(r, a, old, order)
-            for j in range(order + 1):
-                coefficients[j] = a[j]
-            at = size + block * hop
-            for i in range(hop):
-                before[i] = 0.0
-                behind[i] = 0.0
-            for j in range(order + 1):
-                c = coefficients[j]
-                past, coming = x[at - j : at - j + hop], x[at + j : at + j + hop]
-                for i in range(hop):
-                    before[i] += c * past[i]
-                    behind[i] += c * coming[i]
-            for i in range(hop):
-                out[block * hop + i] = min(abs(before[i]), abs(behind[i]))
-
-    @njit(nogil=True, cache=True, error_model="numpy")
-    def sliding_highest(x, width):  # type: ignore[no-untyped-def]
-        """Highest of x[i] to x[i + width - 1] (van Herk, 1992: three comparisons a sample)."""
-        n = len(x)
-        up, down = x.copy(), x.copy()
-        for start in range(0, n, width):
-            stop = min(start + width, n)
-            top = np.float32(0.0)
-            for i in range(start, stop):
-                top = max(top, x[i])
-                up[i] = top
-            top = np.float32(0.0)
-            for i in range(stop - 1, start - 1, -1):
-                top = max(top, x[i])
-                down[i] = top
-        out = np.empty_like(x)
-        for i in range(n):
-            out[i] = max(down[i], up[min(i + width - 1, n - 1)])
-        return out
-
-    @njit(nogil=True, cache=True, error_model="numpy")
-    def surroundings(size, guard, near):  # type: ignore[no-untyped-def]
-        """level: root mean square within `near`, single peaks held down; highest: of what lies guard to near away.
-
-        The start of a word is loud on one side only: both sides must be quiet for a click.
-        """
-        n, width = len(size), near - guard
-        peak = sliding_highest(size, width)
-        highest, level = np.empty_like(size), np.empty_like(size)
-        for i in range(n):
-            top = np.float32(0.0)
-            if i - near >= 0:
-                top = peak[i - near]
-            if i + guard < n:
-                top = max(top, peak[i + guard])
-            highest[i] = top
-        total = 0.0
-        held = np.empty_like(size)
-        for i in range(n):
-            value = min(size[i], highest[i] + np.float32(1e-12))
-            held[i] = value * value
-        for i in range(min(near, n)):
-            total += held[i]
-        for i in range(n):
-            if i + near < n:
-                total += held[i + near]
-            if i - near - 1 >= 0:
-                total -= held[i - near - 1]
-            level[i] = np.sqrt(max(total, 0.0) / (2 * near + 1))
-        return level, highest
-
-    @njit(nogil=True, cache=True, error_model="numpy")
-    def bodies(size, level, highest, peaks, bridge, longest):  # type: ignore[no-untyped-def]
-        """(count, 2): a click lasts as long as its error stays clearly above that of its surroundings."""
-        out = np.empty((len(peaks), 2), np.int64)
-        count = 0
-        end_of_last = -1
-        for p in peaks:
-            if p < end_of_last:
-                continue
-            top = size[p]
-            for i in range(p, min(p + longest, len(size))):
-                top = max(top, size[i])
-            a = p
-            still = 0
-            i = p - 1
-            while i >= 0 and still < bridge and p - i < longest:
-                least = max(max(1.6 * level[i], 0.6 * highest[i]), max(TAIL_SHARE * top, LOWEST * 0.5))
-                if size[i] > least:
-                    a, still = i, 0
-                else:
-                    still += 1
-                i -= 1
-            b = p + 1
-            still = 0
-            i = p + 1
-            while i < len(size) and still < bridge and i - p < longest + bridge:
-                least = max(max(1.6 * level[i], 0.6 * highest[i]), max(TAIL_SHARE * top, LOWEST * 0.5))
-                if size[i] > least:
-                    b, still = i + 1, 0
-                else:
-                    still += 1
-                i += 1
-            out[count, 0], out[count, 1] = a, b
-            count += 1
-            end_of_last = b
-        return out[:count]
-
-    return _Kernels(limited, errors, surroundings, bodies)

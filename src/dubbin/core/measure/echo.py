@@ -12,9 +12,10 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import fft, ndimage
+from scipy import ndimage
 
 from dubbin.core.jobs import Task, in_parallel
+from dubbin.core.sound import fourier
 from dubbin.core.sound.source import Source, read_padded
 
 STEP_S = 0.008
@@ -92,7 +93,7 @@ def band_levels(source: Source, task: Task | None = None) -> NDArray[np.float64]
         power = np.zeros((1, len(edges)))
         for channel in x:
             frames = np.lib.stride_tricks.sliding_window_view(channel, size)[::hop]
-            X = fft.rfft(frames * window, axis=1)
+            X = fourier.rfft(frames * window)
             P = X.real**2 + X.imag**2
             power = power + np.stack([P[:, a:b].sum(axis=1) for a, b in edges], axis=1)
         out[start // per_chunk] = power[: per_chunk // hop]
@@ -111,6 +112,8 @@ def _decay_times(level: NDArray[np.float64]) -> NDArray[np.float64]:
     edges = np.flatnonzero(np.diff(np.concatenate([[0], falling.astype(np.int8), [0]])))
     out = []
     for a, b in zip(edges[::2], edges[1::2], strict=True):
+        if (b - a + 1) * STEP_S < SHORTEST_S:
+            continue
         stretch = smooth[max(a - 1, 0) : b]
         stretch = stretch[stretch > floor]
         if len(stretch) * STEP_S < SHORTEST_S or stretch[0] - stretch[-1] < FALL_DB:
@@ -119,9 +122,10 @@ def _decay_times(level: NDArray[np.float64]) -> NDArray[np.float64]:
         inner = stretch[stretch < stretch[0] - 3.0]
         if len(inner) < 7:
             continue
-        n = np.arange(len(inner)) * STEP_S
-        slope, start = np.polyfit(n, inner, 1)
-        error = np.sqrt(np.mean((inner - start - slope * n) ** 2))
+        n = (np.arange(len(inner)) - (len(inner) - 1) / 2) * STEP_S
+        slope = float(np.dot(n, inner) / np.dot(n, n))
+        rest = inner - np.sum(inner) / len(inner) - slope * n
+        error = np.sqrt(np.dot(rest, rest) / len(rest))
         if slope < -1e-3 and error < 2.0:
             out.append(-60.0 / slope)
     return np.array(out)

@@ -172,20 +172,22 @@ def _nominal(x: NDArray[np.float32]) -> float | None:
     starts = np.linspace(0, len(x) - size, min(SEARCH_STRETCHES, max(1, len(x) // size * 2))).astype(int)
     window = np.hanning(size)
     padded = 1 << int(np.ceil(np.log2(size * 4)))
-    spectra: dict[int, NDArray[np.float64]] = {}
+    per_hz = padded / LOW_RATE
+    block = int(4 * per_hz)
+    bins = int(HIGHEST_HZ * per_hz) // block * block
+    spectra: dict[int, NDArray[np.float32]] = {}
 
     def look(start: int) -> None:
         piece = np.array(x[start : start + size], np.float64)
         # Loud instants are held down, so that the speech in them doesn't hide a faint hum.
         envelope = np.sqrt(np.maximum(ndimage.uniform_filter1d(piece**2, LOW_RATE // 10), 0.0)) + 1e-7
         piece *= np.minimum(1.0, np.quantile(envelope, 0.2) / envelope)
-        spectra[start] = np.abs(fft.rfft(piece * window, padded)) ** 2
+        X = fft.rfft((piece * window).astype(np.float32), padded)[:bins]
+        spectra[start] = X.real**2 + X.imag**2
 
     in_parallel(look, [int(start) for start in starts], Task())
     P = np.median([spectra[int(start)] for start in starts], axis=0)
-    per_hz = padded / LOW_RATE
-    block = int(4 * per_hz)
-    blocks = P[: int(HIGHEST_HZ * per_hz) // block * block].reshape(-1, block)
+    blocks = P.reshape(-1, block)
     medians = ndimage.median_filter(np.median(blocks, axis=1), 5)
     middles = (np.arange(len(medians)) + 0.5) * block
     floor = np.interp(np.arange(blocks.size), middles, medians) + 1e-20

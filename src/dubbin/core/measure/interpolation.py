@@ -6,13 +6,8 @@ processes", IEEE TASSP 1986; a sample may be known to lie beyond a bound, as a c
 
 from __future__ import annotations
 
-from functools import lru_cache
-from typing import Any
-
 import numpy as np
 from numpy.typing import NDArray
-
-from dubbin.core.measure import levinson
 
 FREE = -np.inf  # as a bound: nothing is known of the sample
 
@@ -32,100 +27,6 @@ def drawn(
     those places is where the model's first fit starts from. The model has `order` coefficients and is fitted again in each
     of `passes`. x itself stays as it is; it should be several times as long as the order.
     """
-    return np.asarray(_kernel()(x.copy(), unknown, sign, bound, order, passes))
+    from dubbin.core.measure.interpolation_kernels import draw
 
-
-@lru_cache(maxsize=1)
-def _kernel() -> Any:
-    from numba import njit
-
-    recursion = levinson.kernel()
-
-    @njit(nogil=True, cache=True, fastmath=True, error_model="numpy")
-    def fit(x, window, order):  # type: ignore[no-untyped-def]
-        """Prediction-error filter by the autocorrelation method, and its own autocorrelation."""
-        n = len(x)
-        y = x * window
-        r, a, old = np.empty(order + 1), np.zeros(order + 1), np.empty(order + 1)
-        for k in range(order + 1):
-            later = y[k:]
-            total = 0.0
-            for i in range(n - k):
-                total += y[i] * later[i]
-            r[k] = total
-        recursion(r, a, old, order)
-        own = np.zeros(order + 1)
-        for k in range(order + 1):
-            total = 0.0
-            for i in range(order + 1 - k):
-                total += a[i] * a[i + k]
-            own[k] = total
-        return own
-
-    @njit(nogil=True, cache=True, error_model="numpy")
-    def solve(x, unknown, sign, bound, own, order):  # type: ignore[no-untyped-def]
-        n, m = len(x), len(unknown)
-        y = x.copy()
-        for i in unknown:
-            y[i] = 0.0
-        right = np.empty(m)
-        for i in range(m):
-            at = unknown[i]
-            total = own[0] * y[at]
-            for lag in range(1, order + 1):
-                if at >= lag:
-                    total += own[lag] * y[at - lag]
-                if at + lag < n:
-                    total += own[lag] * y[at + lag]
-            right[i] = -total
-        values = np.zeros(m)
-        free = np.ones(m, np.bool_)
-        for _ in range(4):
-            places = np.flatnonzero(free)
-            k = len(places)
-            if k:
-                system, target = np.zeros((k, k)), np.empty(k)
-                for i in range(k):
-                    target[i] = right[places[i]]
-                    for j in range(m):
-                        if not free[j]:
-                            lag = abs(unknown[places[i]] - unknown[j])
-                            if lag <= order:
-                                target[i] -= own[lag] * sign[j] * bound[j]
-                    for j in range(i, k):
-                        lag = abs(unknown[places[i]] - unknown[places[j]])
-                        if lag > order:
-                            break
-                        system[i, j] = own[lag]
-                        system[j, i] = own[lag]
-                    system[i, i] += 1e-9 * own[0]
-                found = np.linalg.solve(system, target)
-                for i in range(k):
-                    values[places[i]] = found[i]
-            settled = True
-            for i in range(m):
-                if free[i] and sign[i] * values[i] < bound[i]:
-                    free[i] = False
-                    settled = False
-                if not free[i]:
-                    values[i] = sign[i] * bound[i]
-            if settled:
-                break
-        for i in range(m):
-            values[i] = sign[i] * max(sign[i] * values[i], bound[i])
-        return values
-
-    @njit(nogil=True, cache=True, error_model="numpy")
-    def draw(x, unknown, sign, bound, order, passes):  # type: ignore[no-untyped-def]
-        n = len(x)
-        window = np.empty(n)
-        for i in range(n):
-            window[i] = 0.1 + 0.9 * (0.5 - 0.5 * np.cos(2 * np.pi * (i + 1) / (n + 1)))
-        values = np.zeros(len(unknown))
-        for _ in range(passes):
-            values = solve(x, unknown, sign, bound, fit(x, window, order), order)
-            for i in range(len(unknown)):
-                x[unknown[i]] = values[i]
-        return values
-
-    return draw
+    return np.asarray(draw(x.copy(), unknown, sign, bound, order, passes))

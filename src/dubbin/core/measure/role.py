@@ -10,8 +10,8 @@ from __future__ import annotations
 import re
 
 import numpy as np
-from scipy import fft
 
+from dubbin.core.sound import fourier
 from dubbin.core.sound.source import Source, read_padded
 
 NAMED = {
@@ -54,7 +54,7 @@ def _figures(source: Source) -> tuple[float | None, float]:
         x = read_padded(source, int(start), int(start) + length).mean(axis=0)
         if len(x) >= size + 25 * hop:
             windows = np.lib.stride_tricks.sliding_window_view(x, size)[::hop] * np.hanning(size).astype(np.float32)
-            spectra.append(np.abs(fft.rfft(windows, axis=1))[:, low : max(high, low + 8)] ** 2)
+            spectra.append(np.abs(fourier.rfft(windows))[:, low : max(high, low + 8)] ** 2)
     if not spectra:
         return None, 0.0
     floor = np.quantile(np.concatenate(spectra), 0.1, axis=0)

@@ -116,14 +116,17 @@ def _crests(source: Source, channel: int, knee: float, task: Task) -> Crests:
     for start, x in blocks(source):
         task.step(0.2 * start / max(source.frames, 1))
         height = np.abs(x[channel])
+        if height.max() <= knee:
+            continue
         edges = np.flatnonzero(np.diff(np.concatenate([[0], (height > knee).astype(np.int8), [0]])))
-        here = [
-            (start + int(a), start + int(b), float(height[a:b].max()))
-            for a, b in zip(edges[::2], edges[1::2], strict=True)
-            if 3 <= b - a <= longest and a > 0 and b < len(height)
-        ]
+        begins, ends = edges[::2], edges[1::2]
+        fits = (ends - begins >= 3) & (ends - begins <= longest) & (begins > 0) & (ends < len(height))
+        if not fits.any():
+            continue
+        tops = np.maximum.reduceat(height, edges[edges < len(height)])[::2]
+        order = np.argsort(-tops[fits], kind="stable")
+        here = [(start + int(begins[k]), start + int(ends[k]), float(tops[k])) for k in np.flatnonzero(fits)[order]]
         # Of every block some of the highest and some of all: hours of crests are never held together.
-        here.sort(key=lambda s: -s[2])
         spans += here[:FROM_A_BLOCK]
         rest = here[FROM_A_BLOCK:]
         spans += rest[:: max(1, len(rest) // FROM_A_BLOCK)]

@@ -6,8 +6,8 @@ from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import fft
 
+from dubbin.core.sound import fourier
 from dubbin.core.sound.source import Source, read_padded
 
 TOP_HZ = 18000.0
@@ -82,6 +82,6 @@ def _powers(
         read = np.stack([read_padded(source, int(b), int(b) + size) for b in begins[used]])
         pieces = [read[:, c] for c in range(source.channels)]
     for piece in pieces:
-        X = fft.rfft(piece * window, axis=1)
+        X = fourier.rfft(piece * window)
         out[used] = np.maximum(out[used], X.real**2 + X.imag**2)
     return out

@@ -6,9 +6,9 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import fft
 
 from dubbin.core.jobs import Task
+from dubbin.core.sound import fourier
 from dubbin.core.sound.source import Source
 
 SIZE = 8192
@@ -37,7 +37,7 @@ def average_spectrum(source: Source, task: Task | None = None) -> Spectrum:
         task.step(start / max(source.frames, 1))
         x = source.read(start, min(start + SIZE, source.frames))
         x = np.pad(x, ((0, 0), (0, SIZE - x.shape[1])))
-        X = fft.rfft(x * window, axis=1)
+        X = fourier.rfft(x * window)
         total += (np.abs(X) ** 2).mean(axis=0) * (2.0 / SIZE)
     total /= max(len(starts), 1)
     return _banded(total, source.rate)
@@ -62,7 +62,7 @@ class SpectrumMeter:
         first = self._frames - (joined.shape[1] - x.shape[1])
         while self._next - first + SIZE <= joined.shape[1]:
             a = self._next - first
-            X = fft.rfft(joined[:, a : a + SIZE] * self._window, axis=1)
+            X = fourier.rfft(joined[:, a : a + SIZE] * self._window)
             self._total += (np.abs(X) ** 2).mean(axis=0) * (2.0 / SIZE)
             self._count += 1
             self._next += self._every

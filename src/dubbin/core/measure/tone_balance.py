@@ -6,8 +6,9 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import fft, signal
+from scipy import signal
 
+from dubbin.core.sound import fourier
 from dubbin.core.sound.level import finite_or_none
 from dubbin.core.sound.source import Samples
 
@@ -57,7 +58,7 @@ class ToneBalanceMeter:
         used = count * self._size
         if count:
             frames = x[:, :used].reshape(x.shape[0], count, self._size)
-            X = fft.rfft(frames * self._window, axis=2)
+            X = fourier.rfft(frames * self._window)
             P = (X.real**2 + X.imag**2).max(axis=0) * (2.0 / self._size)
             rumble = np.mean(low[:, :used].reshape(x.shape[0], count, self._size) ** 2, axis=2).max(axis=0)
             self._levels.append(np.stack([rumble, *(P[:, band].sum(axis=1) for band in self._bands)], axis=1))

@@ -6,8 +6,9 @@ from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import fft, signal
+from scipy import signal
 
+from dubbin.core.sound import fourier
 from dubbin.core.sound.level import gain_to_db
 from dubbin.core.sound.source import Samples
 
@@ -42,7 +43,7 @@ class TruePeakMeter:
         self._taps = interpolator(self._factor)
         phases = [self._taps[phase :: self._factor] for phase in range(1, self._factor)]
         self._worst = max((float(np.sum(np.abs(taps))) for taps in phases), default=1.0)
-        self._responses = [fft.rfft(taps, PIECE) for taps in phases]
+        self._responses = [fourier.rfft(taps, PIECE) for taps in phases]
         self._tail: Samples = np.zeros((channels, TAPS_PER_PHASE), np.float32)
         self.peaks = np.zeros(channels)
         self.sample_peaks = np.zeros(channels)
@@ -77,12 +78,12 @@ class TruePeakMeter:
         chosen = np.max(np.abs(pieces), axis=1) * self._worst > known
         if not chosen.any():
             return 0.0
-        X = fft.rfft(pieces[chosen], axis=1)
+        X = fourier.rfft(pieces[chosen])
         # In the last piece only what has its neighbours on both sides counts.
         last = len(x) - TAPS_PER_PHASE - (count - 1) * step if chosen[-1] else step
         best = 0.0
         for response in self._responses:
-            between = fft.irfft(X * response, PIECE, axis=1)[:, TAPS_PER_PHASE:]
+            between = fourier.irfft(X * response, PIECE)[:, TAPS_PER_PHASE:]
             between[-1, last:] = 0.0
             best = max(best, float(np.max(np.abs(between))))
         return best
@@ -117,10 +118,10 @@ def peaks_around(x: Samples, rate: int, ignore_below: float = 0.0) -> NDArray[np
         chosen = np.flatnonzero(np.max(np.abs(pieces), axis=1) * worst > ignore_below)
         if not len(chosen):
             continue
-        X = fft.rfft(pieces[chosen], axis=1)
+        X = fourier.rfft(pieces[chosen])
         highest = np.zeros((len(chosen), step), np.float32)
         for phase in phases:
-            between = fft.irfft(X * fft.rfft(phase, PIECE), PIECE, axis=1)
+            between = fourier.irfft(X * fourier.rfft(phase, PIECE), PIECE)
             np.maximum(highest, np.abs(between[:, TAPS_PER_PHASE:]), out=highest)
         # Entry k lies between frame k and the one after or before it (by phase): both must answer for it.
         whole = np.zeros((count, step), np.float32)

@@ -9,9 +9,10 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import fft, ndimage
+from scipy import ndimage
 
 from dubbin.core.jobs import Task
+from dubbin.core.sound import fourier
 from dubbin.core.sound.source import Source, blocks
 
 FRAME_S = 0.02
@@ -48,7 +49,7 @@ def find_voice_level(source: Source, task: Task | None = None) -> VoiceLevel:
         x = np.concatenate([rest, x], axis=1)
         count = x.shape[1] // size
         if count:
-            X = fft.rfft(x[:, : count * size].reshape(x.shape[0], count, size) * window, axis=2)[..., max(low, 1) : high + 1]
+            X = fourier.rfft(x[:, : count * size].reshape(x.shape[0], count, size) * window)[..., max(low, 1) : high + 1]
             levels.append(np.max(np.sum(X.real**2 + X.imag**2, axis=2), axis=0) * (2.0 / size))
         rest = x[:, count * size :].copy()
     per_step = max(1, round(STEP_S / FRAME_S))

@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 from scipy import fft
 
 from dubbin.core.jobs import Task, in_parallel
+from dubbin.core.sound import fourier
 from dubbin.core.sound.source import Source, read_padded
 
 FRAMES_PER_S = 100
@@ -73,7 +74,7 @@ def look_at(y: NDArray[np.float32], count: int, skip: int) -> tuple[NDArray[np.f
     frames = np.lib.stride_tricks.sliding_window_view(y, WINDOW)[starts]
     window = np.hanning(WINDOW).astype(np.float32)
     frames = (frames - frames.mean(axis=1, keepdims=True)) * window
-    own = fft.irfft(np.abs(fft.rfft(window, SIZE)) ** 2)[: round(RATE / LOWEST_HZ) + 2]
+    own = fourier.irfft(np.abs(fourier.rfft(window, SIZE)) ** 2, SIZE)[: round(RATE / LOWEST_HZ) + 2]
     mel, r = np.empty((count, MEL_BANDS), np.float32), np.empty((count, len(own)), np.float32)
     for a in range(0, count, BATCH):
         mel[a : a + BATCH], r[a : a + BATCH] = _spectrum_and_correlation(frames[a : a + BATCH], len(own))
@@ -91,11 +92,11 @@ def look_at(y: NDArray[np.float32], count: int, skip: int) -> tuple[NDArray[np.f
 
 def _spectrum_and_correlation(frames: NDArray[np.float32], lags: int) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
     """Mel levels in dB, and the autocorrelation of the lows."""
-    X = fft.rfft(frames, SIZE, axis=1)
+    X = fourier.rfft(frames, SIZE)
     P = X.real**2 + X.imag**2
     mel = 10.0 * np.log10(2.0 * (P @ _mel_matrix()) + 1e-9)
     P[:, round(1800 * SIZE / RATE) :] = 0.0  # pitch is in the lows; consonants are not
-    return mel, fft.irfft(P, axis=1)[:, :lags]
+    return mel, fourier.irfft(P, SIZE)[:, :lags]
 
 
 @lru_cache(maxsize=1)

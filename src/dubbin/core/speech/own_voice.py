@@ -13,9 +13,10 @@ from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import fft, ndimage
+from scipy import ndimage
 
 from dubbin.core.jobs import Task, in_parallel
+from dubbin.core.sound import fourier
 from dubbin.core.sound.source import Source, read_padded
 from dubbin.core.speech.turns import two_heaps
 
@@ -72,7 +73,7 @@ def _spectra(source: Source, start_s: float, first: int, number: int) -> NDArray
     starts = np.round(np.arange(number) * hop).astype(int)
     frames = np.lib.stride_tricks.sliding_window_view(mono, size)[starts] * np.hanning(size).astype(np.float32)
     bins = round(BANDS_HZ[-1] * WINDOW_S) + 1
-    return np.asarray(fft.rfft(frames, axis=1)[:, :bins] / size, np.complex64)
+    return np.asarray(fourier.rfft(frames)[:, :bins] / size, np.complex64)
 
 
 def _correlation(X: NDArray[np.complex64], Y: NDArray[np.complex64]) -> NDArray[np.float32]:
@@ -81,7 +82,7 @@ def _correlation(X: NDArray[np.complex64], Y: NDArray[np.complex64]) -> NDArray[
     cross = X * np.conj(Y)
     cross[:, :low] = 0
     size = 4 * cross.shape[1]
-    r = fft.irfft(cross, size, axis=1) * size / 2
+    r = fourier.irfft(cross, size) * size / 2
     reach = round(LAG_S / WINDOW_S * size)
     best = np.maximum(np.abs(r[:, : reach + 1]).max(axis=1), np.abs(r[:, -reach:]).max(axis=1))
     power = np.sqrt(np.sum(np.abs(X[:, low:]) ** 2, axis=1) * np.sum(np.abs(Y[:, low:]) ** 2, axis=1))

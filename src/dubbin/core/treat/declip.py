@@ -22,7 +22,7 @@ from dubbin.core.jobs import Task
 from dubbin.core.measure.clipping import AT_CEILING, LOWEST_CEILING
 from dubbin.core.measure.interpolation import drawn
 from dubbin.core.measure.saturation import Saturation, find_saturation
-from dubbin.core.sound.source import Samples, Source, blocks
+from dubbin.core.sound.source import BLOCK_FRAMES, Samples, Source, blocks
 from dubbin.core.treat.treatment import Context, Treatment
 
 ORDER = 64
@@ -85,19 +85,23 @@ class Declip(Treatment):
 
 def find_ceilings(source: Source, task: Task | None = None) -> Ceilings:
     """The values at which samples pile up at the very top or bottom of the recording."""
-    extremes = np.zeros((source.channels, 2))
-    for _, x in blocks(source):
-        extremes[:, 0] = np.minimum(extremes[:, 0], x.min(axis=1))
-        extremes[:, 1] = np.maximum(extremes[:, 1], x.max(axis=1))
+    sides = np.array([-1.0, 1.0], np.float32)
+    of_blocks = [np.stack([-x.min(axis=1), x.max(axis=1)], axis=1) for _, x in blocks(source)]
+    heights = np.maximum(np.max(of_blocks, axis=0, initial=0.0), 0.0)  # (channels, sides)
     at, flat, under = (np.zeros((source.channels, 2)) for _ in range(3))
-    for start, x in blocks(source):
+    for k, highest in enumerate(of_blocks):
+        if not np.any(highest >= UNDER_CEILING * heights):
+            continue
         if task is not None:
-            task.step(start / max(source.frames, 1))
-        for side, sign in ((0, -1.0), (1, 1.0)):
-            high = sign * x >= (sign * extremes[:, side] * AT_CEILING)[:, None]
+            task.step(k / len(of_blocks))
+        x = source.read(k * BLOCK_FRAMES, min((k + 1) * BLOCK_FRAMES, source.frames))
+        for side, sign in enumerate(sides):
+            height = heights[:, side, None].astype(np.float32)
+            high = sign * x >= height * np.float32(AT_CEILING)
             at[:, side] += high.sum(axis=1)
-            under[:, side] += (sign * x >= (sign * extremes[:, side] * UNDER_CEILING)[:, None]).sum(axis=1)
+            under[:, side] += (sign * x >= height * np.float32(UNDER_CEILING)).sum(axis=1)
             flat[:, side] += (high[:, 1:] & high[:, :-1]).sum(axis=1)
+    extremes = heights * sides
     bounds = []
     for channel in range(source.channels):
         pair: list[float | None] = []

@@ -15,10 +15,11 @@ from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import fft, signal
+from scipy import signal
 
 from dubbin.core.errors import DubbinError
 from dubbin.core.jobs import CORES
+from dubbin.core.sound import fourier
 
 RATE, FRAME, HOP = 48000, 960, 480
 BINS, BANDS, FILTERED = FRAME // 2 + 1, 32, 96  # FILTERED: lowest bins, which get five complex taps each
@@ -60,11 +61,11 @@ def analyse(x: NDArray[np.float32]) -> NDArray[np.complex64]:
     padded = np.zeros((count + 1) * HOP, np.float32)
     padded[HOP : HOP + len(x)] = x
     frames = np.lib.stride_tricks.sliding_window_view(padded, FRAME)[::HOP][:count]
-    return np.asarray(fft.rfft(frames * window(), axis=1))
+    return np.asarray(fourier.rfft(frames * window()))
 
 
 def synthesise(X: NDArray[np.complex64], length: int) -> NDArray[np.float32]:
-    pieces = fft.irfft(X, FRAME, axis=1).astype(np.float32, copy=False) * window()
+    pieces = fourier.irfft(X, FRAME) * window()
     out = np.zeros((len(pieces) + 1, HOP), np.float32)
     out[:-1] += pieces[:, :HOP]
     out[1:] += pieces[:, HOP:]

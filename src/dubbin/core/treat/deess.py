@@ -18,6 +18,7 @@ from scipy import signal
 
 from dubbin.core.jobs import Task, in_parallel
 from dubbin.core.measure.voice_level import VoiceLevel, find_voice_level
+from dubbin.core.sound import fourier
 from dubbin.core.sound.source import Samples, Source
 from dubbin.core.treat.envelope import held_down, step_frames, step_levels, to_frames
 from dubbin.core.treat.settings import setting
@@ -58,8 +59,7 @@ def _filters(frequency_hz: float, rate: int) -> tuple[NDArray[np.float32], NDArr
 
 
 def _filtered(x: Samples, h: NDArray[np.float32]) -> Samples:
-    half = len(h) // 2
-    return np.stack([signal.oaconvolve(channel, h)[half : half + len(channel)] for channel in x]).astype(np.float32)
+    return np.stack([fourier.convolved(channel, h) for channel in x])
 
 
 @dataclass(frozen=True)

@@ -122,16 +122,19 @@ def _filters(
         parts[chunk] = sums(X, lead, known[chunk] if known is not None else None, float(np.mean(power(X))))
 
     out = np.empty((count, bins, TAPS), np.complex64)
+
+    def solve(chunk: int) -> None:
+        near = [part for part in parts[max(chunk - 1, 0) : chunk + 2] if part is not None]
+        total = near[0]
+        for part in near[1:]:
+            total = total + part
+        out[chunk] = total.filters()
+
     for first in range(0, count, GROUP):
         last = min(first + GROUP, count)
         missing = [c for c in range(max(first - 1, 0), min(last + 1, count)) if parts[c] is None]
         in_parallel(add, missing, task.part(first / count, last / count))
-        for chunk in range(first, last):
-            near = [part for part in parts[max(chunk - 1, 0) : chunk + 2] if part is not None]
-            total = near[0]
-            for part in near[1:]:
-                total = total + part
-            out[chunk] = total.filters()
+        in_parallel(solve, range(first, last), task.part(last / count, last / count))
         for chunk in range(max(first - 1, 0), last - 1):
             parts[chunk] = None  # a chunk's sums take a megabyte: those of hours are never held together
     return out

@@ -15,9 +15,9 @@ from typing import ClassVar
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import signal
 
 from dubbin.core.jobs import Task
+from dubbin.core.sound import fourier
 from dubbin.core.sound.source import Samples, Source
 from dubbin.core.treat.settings import setting
 from dubbin.core.treat.treatment import Context, Treatment
@@ -148,5 +148,4 @@ class Equalise(Treatment):
         if context.findings:
             return x.copy()
         h = impulse_response(context.settings, context.rate)
-        half = len(h) // 2
-        return np.stack([signal.oaconvolve(channel, h)[half : half + len(channel)] for channel in x]).astype(np.float32)
+        return np.stack([fourier.convolved(channel, h) for channel in x])

@@ -16,8 +16,6 @@ IEEE TSAP 2003 (smoothing over time and frequency before deciding on speech).
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from functools import lru_cache
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -25,8 +23,7 @@ from scipy import ndimage
 
 from dubbin.core.jobs import Task, in_parallel
 from dubbin.core.sound.source import Source, read_padded
-from dubbin.core.treat import quick_math
-from dubbin.core.treat.stft import Stft, power
+from dubbin.core.treat.stft import Stft
 
 STEP_S = 1.0  # one noise spectrum each
 STRETCH_S = 24.0  # looked at together
@@ -37,9 +34,6 @@ THINNED = 2  # of these again, for the quantile
 # Mean over that quantile of the mean of three neighbouring, overlapping bins of noise (measured on white noise).
 QUANTILE_BIAS = 1.0 / 0.316
 FEWEST = 60  # frames that an estimate needs
-AROUND = (4, 9)  # frames and bins of the neighbourhood that is judged
-SPEECH_FROM, STEEPNESS = 1.3, 8.0  # times the noise, where a neighbourhood counts half; how sharp that edge is
-HIGHEST_RATIO = 20.0  # of one bin, so that a single peak does not rule out its neighbourhood
 ROUNDS = 3
 MEAN_BIAS = 10.0 ** (0.18 / 10.0)  # what is lost with the strongest neighbourhoods (measured on white noise)
 SWELL_S = 0.05  # one factor of the level each
@@ -102,7 +96,7 @@ def profile_track(source: Source, stft: Stft, start: int, stop: int) -> NoiseTra
     inner = slice(stft.frame // stft.hop - 1, -(stft.frame // stft.hop - 1) or None)  # frames that lie wholly inside
     spectra = []
     for channel in x:
-        P = power(stft.analyse(channel))
+        P = stft.powers(channel)
         spectra.append(np.mean(P[inner] if len(P[inner]) else P, axis=0))
     return NoiseTrack(np.stack(spectra)[:, None, :].astype(np.float32), source.rate)
 
@@ -139,7 +133,7 @@ def _track(
     x: NDArray[np.float32], stft: Stft, rate: int, centres: NDArray[np.int64], swell_at: NDArray[np.float64]
 ) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
     """Spectra (len(centres), bins) and level factors (len(swell_at),) of one channel."""
-    P = power(stft.analyse(x, EVERY))
+    P = stft.powers(x, EVERY)
     alive = P.mean(axis=1) > SILENCE
     if not alive.any():
         return np.zeros((len(centres), stft.bins), np.float32), np.ones(len(swell_at), np.float32)
@@ -177,7 +171,9 @@ def _weighted_means(
 
     Spans overlap: their parts, which end at `edges`, are summed once; segment: the part that each frame lies in.
     """
-    values, weights = _kernels().weigh(P, noise, place, level, segment, max(len(edges), 1))
+    from dubbin.core.treat import noise_kernels
+
+    values, weights = noise_kernels.weigh(P, noise, place, level, segment, max(len(edges), 1))
     out = np.empty((len(spans), P.shape[1]), np.float32)
     for k, (low, high) in enumerate(spans):
         a, b = np.searchsorted(edges, [low, high])
@@ -190,11 +186,13 @@ def _swell(
     P: NDArray[np.float32], noise: NDArray[np.float32], place: NDArray[np.float32], stft: Stft, rate: int
 ) -> NDArray[np.float32]:
     """How much louder than usual the noise is in every frame (power), judged where least speech is."""
+    from dubbin.core.treat import noise_kernels
+
     edges = np.geomspace(SWELL_LOW_HZ, 0.48 * rate, SWELL_BANDS + 1) * stft.frame / rate
     edges = np.unique(np.maximum(edges.astype(int), 2))
     if len(edges) < 3:
         return np.ones(len(P), np.float32)
-    bands = _kernels().bands(P, noise, place, edges)
+    bands = noise_kernels.bands(P, noise, place, edges)
     # The lowest band counts: while a vowel fills the low ones the high ones are free, and the other way round for an s.
     level_db = 10.0 * np.log10(2.0) * bands.min(axis=1)
     level_db = ndimage.gaussian_filter1d(level_db, SWELL_SMOOTH_S * rate / (stft.hop * EVERY), mode="nearest")
@@ -208,90 +206,3 @@ def _at_least(count: int, total: int, low: int, high: int) -> tuple[int, int]:
     missing = max(count - (high - low), 0)
     low = max(0, low - missing // 2)
     return int(low), int(min(total, max(high + missing // 2, low + min(count, total))))
-
-
-@dataclass(frozen=True)
-class _Kernels:
-    weigh: Any
-    bands: Any
-
-
-@lru_cache(maxsize=1)
-def _kernels() -> _Kernels:
-    from numba import njit
-
-    log2, exp2 = quick_math.kernels()
-    one, least, highest = np.float32(1.0), np.float32(1e-20), np.float32(HIGHEST_RATIO)
-    steep, edge = np.float32(STEEPNESS / np.log(2.0)), np.float32(SPEECH_FROM)
-    before, half = AROUND[0] // 2, AROUND[1] // 2
-    share_of = np.float32(1.0 / (AROUND[0] * AROUND[1]))
-    most = np.float32(40.0)
-
-    @njit(nogil=True, inline="always", error_model="numpy")
-    def over(P, noise, place, row):  # type: ignore[no-untyped-def]
-        """P over the noise at its place, into row."""
-        steps = noise.shape[0]
-        n = min(int(place), steps - 1)
-        m = min(n + 1, steps - 1)
-        share = np.float32(place - n)
-        low, high = noise[n], noise[m]
-        for k in range(len(row)):
-            row[k] = P[k] / max(low[k] * (one - share) + high[k] * share, least)
-
-    @njit(nogil=True, cache=True, fastmath=True, error_model="numpy")
-    def weigh(P, noise, place, level, segment, count):  # type: ignore[no-untyped-def]
-        """Sums of P and of how little speech there is in the neighbourhood of each bin, for every segment of frames."""
-        frames, bins = P.shape
-        ratio = np.empty((frames, bins), np.float32)
-        row, wide = np.empty(bins, np.float32), np.empty(bins + 2 * half, np.float32)
-        values, weights = np.zeros((count, bins)), np.zeros((count, bins))
-        for t in range(frames):
-            over(P[t], noise, place[t], row)
-            for k in range(bins):
-                wide[k + half] = min(row[k] / level[t], highest)
-            for k in range(half):
-                wide[k] = wide[half]
-                wide[bins + half + k] = wide[bins + half - 1]
-            out = ratio[t]
-            for k in range(bins):
-                out[k] = wide[k]
-            for j in range(1, 2 * half + 1):
-                later = wide[j:]
-                for k in range(bins):
-                    out[k] += later[k]
-        for t in range(frames):
-            for k in range(bins):
-                row[k] = 0
-            for j in range(AROUND[0]):
-                near = ratio[min(max(t - before + j, 0), frames - 1)]
-                for k in range(bins):
-                    row[k] += near[k]
-            for k in range(bins):
-                height = min(max(steep * (row[k] * share_of - edge), -most), most)
-                row[k] = one / (one + exp2(height)) + np.float32(1e-5)
-            x, v, w = P[t], values[segment[t]], weights[segment[t]]
-            share = one / level[t]
-            for k in range(bins):
-                v[k] += row[k] * x[k] * share
-            for k in range(bins):
-                w[k] += row[k]
-        return values, weights
-
-    @njit(nogil=True, cache=True, fastmath=True, error_model="numpy")
-    def bands(P, noise, place, edges):  # type: ignore[no-untyped-def]
-        """(frames, bands) mean of log2 of P over the noise: a mean that a few loud partials hardly move."""
-        frames, bins = P.shape
-        row = np.empty(bins, np.float32)
-        out = np.empty((frames, len(edges) - 1), np.float32)
-        for t in range(frames):
-            over(P[t], noise, place[t], row)
-            for k in range(bins):
-                row[k] = log2(max(row[k], np.float32(1e-6)))
-            for b in range(len(edges) - 1):
-                total = np.float32(0.0)
-                for k in range(edges[b], edges[b + 1]):
-                    total += row[k]
-                out[t, b] = total / max(edges[b + 1] - edges[b], 1)
-        return out
-
-    return _Kernels(weigh, bands)

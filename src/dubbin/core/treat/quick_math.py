@@ -6,41 +6,38 @@ vector instructions, which calls of the mathematics library prevent. Polynomials
 
 from __future__ import annotations
 
-from functools import lru_cache
+from collections.abc import Callable
 from typing import Any
 
 import numpy as np
+from numba import njit
 
 
-def _polynomial(function: Any, degree: int) -> tuple[np.float32, ...]:
+def _polynomial(function: Callable[[Any], Any], degree: int) -> tuple[np.float32, ...]:
     """Chebyshev fit over 0 to 1, exact at 0, highest power first."""
     x = 0.5 - 0.5 * np.cos(np.pi * (np.arange(400) + 0.5) / 400)
     fit = np.polynomial.polynomial.polyfit(x, function(x), degree)
     return tuple(np.float32(c) for c in fit[::-1])
 
 
-@lru_cache(maxsize=1)
-def kernels() -> tuple[Any, Any]:
-    """(log2, exp2), to be called from other numba kernels with float32; log2 takes x > 0, exp2 takes -126 to 126."""
-    from numba import njit
+A5, A4, A3, A2, A1, A0 = _polynomial(lambda x: np.log2(1 + x), 5)
+B4, B3, B2, B1, B0 = _polynomial(lambda x: 2.0**x, 4)
+MANTISSA, ONE_BITS, BIAS, ONE = np.int32(0x7FFFFF), np.int32(0x3F800000), np.int32(127), np.float32(1.0)
 
-    a5, a4, a3, a2, a1, a0 = _polynomial(lambda x: np.log2(1 + x), 5)
-    b4, b3, b2, b1, b0 = _polynomial(lambda x: 2.0**x, 4)
-    mantissa, one_bits, bias = np.int32(0x7FFFFF), np.int32(0x3F800000), np.int32(127)
-    one = np.float32(1.0)
 
-    @njit(nogil=True, inline="always", fastmath=True, error_model="numpy")
-    def log2(x):  # type: ignore[no-untyped-def]
-        bits = np.float32(x).view(np.int32)
-        exponent = np.float32((bits >> 23) - bias)
-        m = np.int32((bits & mantissa) | one_bits).view(np.float32) - one
-        return exponent + (((((a5 * m + a4) * m + a3) * m + a2) * m + a1) * m + a0)
+@njit(nogil=True, inline="always", fastmath=True, error_model="numpy")
+def log2(x):  # type: ignore[no-untyped-def]
+    """Of a float32 above 0."""
+    bits = np.float32(x).view(np.int32)
+    exponent = np.float32((bits >> 23) - BIAS)
+    m = np.int32((bits & MANTISSA) | ONE_BITS).view(np.float32) - ONE
+    return exponent + (((((A5 * m + A4) * m + A3) * m + A2) * m + A1) * m + A0)
 
-    @njit(nogil=True, inline="always", fastmath=True, error_model="numpy")
-    def exp2(x):  # type: ignore[no-untyped-def]
-        whole = np.floor(x)
-        m = np.float32(x - whole)
-        power = np.int32((np.int32(whole) + bias) << 23).view(np.float32)
-        return power * ((((b4 * m + b3) * m + b2) * m + b1) * m + b0)
 
-    return log2, exp2
+@njit(nogil=True, inline="always", fastmath=True, error_model="numpy")
+def exp2(x):  # type: ignore[no-untyped-def]
+    """Of a float32 from -126 to 126."""
+    whole = np.floor(x)
+    m = np.float32(x - whole)
+    power = np.int32((np.int32(whole) + BIAS) << 23).view(np.float32)
+    return power * ((((B4 * m + B3) * m + B2) * m + B1) * m + B0)

@@ -67,7 +67,7 @@ class TouchUp(Treatment):
             for side, (a, b) in enumerate(sides):
                 x = read_padded(source, a, b)
                 for channel in range(source.channels):
-                    P = power(stft.analyse(x[channel]))[OVERLAP - 1 : -(OVERLAP - 1)]
+                    P = stft.powers(x[channel])[OVERLAP - 1 : -(OVERLAP - 1)]
                     out[k, side, channel] = np.median(P, axis=0) if len(P) else 0.0
             for side, missing in ((0, start <= 0), (1, end >= source.frames)):
                 if missing:

@@ -1,0 +1,220 @@
+"""The compiled part of `clicks`: prediction errors, and what stands out of them.
+
+What is compared with a sample's surroundings is known for every GRAIN samples only: surroundings are hundreds of samples long.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from numba import njit
+
+from dubbin.core.measure.levinson import levinson
+
+GRAIN = 8
+TAIL_SHARE = np.float32(0.065)  # of a click's highest error, where it is taken to end
+LEAST_TAIL = np.float32(0.5 * 10.0 ** (-66 / 20))  # amplitude; half of what is heard
+# Of what a click's error rises above as long as it lasts: the level around it, and the highest error around it.
+OVER_LEVEL, OVER_HIGHEST = np.float32(1.6), np.float32(0.6)
+NOTHING = np.float32(1e-12)
+
+
+@njit(nogil=True, cache=True, fastmath=True, error_model="numpy")
+def limited(x, width):  # type: ignore[no-untyped-def]
+    """x with lone peaks held down, so that a click does not teach the predictor to predict it."""
+    n = len(x)
+    grains = (n + GRAIN - 1) // GRAIN
+    energy = np.zeros(grains)
+    for b in range(grains):
+        piece = x[b * GRAIN : min((b + 1) * GRAIN, n)]
+        total = np.float32(0.0)
+        for i in range(len(piece)):
+            total += piece[i] * piece[i]
+        energy[b] = total
+    half = max(width // (2 * GRAIN), 1)
+    out = np.empty_like(x)
+    total = 0.0
+    for b in range(min(half, grains)):
+        total += energy[b]
+    for b in range(grains):
+        if b + half < grains:
+            total += energy[b + half]
+        if b - half - 1 >= 0:
+            total -= energy[b - half - 1]
+        most = np.float32(3.5 * np.sqrt(max(total, 0.0) / ((2 * half + 1) * GRAIN)) + 3.5e-9)
+        for i in range(b * GRAIN, min((b + 1) * GRAIN, n)):
+            out[i] = min(max(x[i], -most), most)
+    return out
+
+
+@njit(nogil=True, inline="always", fastmath=True, error_model="numpy")
+def autocorrelation(x, r, order):  # type: ignore[no-untyped-def]
+    """r[k], k from 0 to order; four lags at a time, which halves what is read from memory."""
+    n = len(x)
+    k = 0
+    while k + 3 <= order:
+        b, c, d, e = x[k:], x[k + 1 :], x[k + 2 :], x[k + 3 :]
+        s, t, u, v = 0.0, 0.0, 0.0, 0.0
+        for i in range(n - k - 3):
+            s += x[i] * b[i]
+            t += x[i] * c[i]
+            u += x[i] * d[i]
+            v += x[i] * e[i]
+        i = n - k - 3
+        r[k] = s + x[i] * x[n - 3] + x[i + 1] * x[n - 2] + x[i + 2] * x[n - 1]
+        r[k + 1] = t + x[i] * x[n - 2] + x[i + 1] * x[n - 1]
+        r[k + 2] = u + x[i] * x[n - 1]
+        r[k + 3] = v
+        k += 4
+    while k <= order:
+        b = x[k:]
+        s = 0.0
+        for i in range(n - k):
+            s += x[i] * b[i]
+        r[k] = s
+        k += 1
+
+
+@njit(nogil=True, cache=True, fastmath=True, error_model="numpy")
+def errors(x, model, window, order, size, hop, out):  # type: ignore[no-untyped-def]
+    """x, model: with `size` samples before the first; a predictor for every hop, fitted to `size` samples around.
+
+    order: a multiple of four.
+    """
+    piece = np.empty(size)
+    r, a, old = np.empty(order + 1), np.empty(order + 1), np.empty(order + 1)
+    f = np.empty(order + 1, np.float32)
+    before, behind = np.empty(hop, np.float32), np.empty(hop, np.float32)
+    for block in range(len(out) // hop):
+        start = size - hop // 2 + block * hop
+        for i in range(size):
+            piece[i] = model[start + i] * window[i]
+        autocorrelation(piece, r, order)
+        levinson(r, a, old, order)
+        for j in range(order + 1):
+            f[j] = a[j]
+        at = size + block * hop
+        here = x[at : at + hop]
+        for i in range(hop):
+            before[i] = here[i]
+            behind[i] = here[i]
+        for j in range(1, order + 1, 4):
+            f1, f2, f3, f4 = f[j], f[j + 1], f[j + 2], f[j + 3]
+            past, coming = x[at - j - 3 : at - j + hop], x[at + j : at + j + 3 + hop]
+            for i in range(hop):
+                before[i] += f1 * past[i + 3] + f2 * past[i + 2] + f3 * past[i + 1] + f4 * past[i]
+            for i in range(hop):
+                behind[i] += f1 * coming[i] + f2 * coming[i + 1] + f3 * coming[i + 2] + f4 * coming[i + 3]
+        y = out[block * hop : (block + 1) * hop]
+        for i in range(hop):
+            y[i] = min(abs(before[i]), abs(behind[i]))
+
+
+@njit(nogil=True, cache=True, error_model="numpy")
+def sliding_highest(x, width):  # type: ignore[no-untyped-def]
+    """Highest of x[i] to x[i + width - 1] (van Herk, 1992: three comparisons a value)."""
+    n = len(x)
+    up, down = x.copy(), x.copy()
+    for start in range(0, n, width):
+        stop = min(start + width, n)
+        top = np.float32(0.0)
+        for i in range(start, stop):
+            top = max(top, x[i])
+            up[i] = top
+        top = np.float32(0.0)
+        for i in range(stop - 1, start - 1, -1):
+            top = max(top, x[i])
+            down[i] = top
+    out = np.empty_like(x)
+    for i in range(n):
+        out[i] = max(down[i], up[min(i + width - 1, n - 1)])
+    return out
+
+
+@njit(nogil=True, cache=True, fastmath=True, error_model="numpy")
+def surroundings(size, guard, near):  # type: ignore[no-untyped-def]
+    """For every GRAIN samples: level, the root mean square within `near`, single peaks held down; and the highest of what lies
+    guard to near away.
+
+    The start of a word is loud on one side only: both sides must be quiet for a click.
+    """
+    n = len(size)
+    grains = (n + GRAIN - 1) // GRAIN
+    guard, near = max(guard // GRAIN, 1), max(near // GRAIN, 2)
+    tops = np.empty(grains, np.float32)
+    for b in range(grains):
+        top = np.float32(0.0)
+        for i in range(b * GRAIN, min((b + 1) * GRAIN, n)):
+            top = max(top, size[i])
+        tops[b] = top
+    peak = sliding_highest(tops, near - guard)
+    highest, level, held = np.empty(grains, np.float32), np.empty(grains, np.float32), np.empty(grains)
+    for b in range(grains):
+        top = np.float32(0.0)
+        if b - near >= 0:
+            top = peak[b - near]
+        if b + guard < grains:
+            top = max(top, peak[b + guard])
+        highest[b] = top
+        total = np.float32(0.0)
+        for i in range(b * GRAIN, min((b + 1) * GRAIN, n)):
+            value = min(size[i], top + NOTHING)
+            total += value * value
+        held[b] = total
+    total = 0.0
+    for b in range(min(near, grains)):
+        total += held[b]
+    for b in range(grains):
+        if b + near < grains:
+            total += held[b + near]
+        if b - near - 1 >= 0:
+            total -= held[b - near - 1]
+        level[b] = np.sqrt(max(total, 0.0) / ((2 * near + 1) * GRAIN))
+    return level, highest
+
+
+@njit(nogil=True, cache=True, error_model="numpy")
+def above(size, threshold):  # type: ignore[no-untyped-def]
+    """Indices of the samples of `size` that lie above the threshold of their grain."""
+    out = []
+    for b in range(len(threshold)):
+        for i in range(b * GRAIN, min((b + 1) * GRAIN, len(size))):
+            if size[i] > threshold[b]:
+                out.append(i)
+    return np.array(out, np.int64)
+
+
+@njit(nogil=True, cache=True, error_model="numpy")
+def bodies(size, level, highest, peaks, bridge, longest):  # type: ignore[no-untyped-def]
+    """(count, 2): a click lasts as long as its error stays clearly above that of its surroundings."""
+    out = np.empty((len(peaks), 2), np.int64)
+    count = 0
+    end_of_last = -1
+    for p in peaks:
+        if p < end_of_last:
+            continue
+        top = size[p]
+        for i in range(p, min(p + longest, len(size))):
+            top = max(top, size[i])
+        tail = max(TAIL_SHARE * top, LEAST_TAIL)
+        a = p
+        still = 0
+        i = p - 1
+        while i >= 0 and still < bridge and p - i < longest:
+            if size[i] > max(max(OVER_LEVEL * level[i // GRAIN], OVER_HIGHEST * highest[i // GRAIN]), tail):
+                a, still = i, 0
+            else:
+                still += 1
+            i -= 1
+        b = p + 1
+        still = 0
+        i = p + 1
+        while i < len(size) and still < bridge and i - p < longest + bridge:
+            if size[i] > max(max(OVER_LEVEL * level[i // GRAIN], OVER_HIGHEST * highest[i // GRAIN]), tail):
+                b, still = i + 1, 0
+            else:
+                still += 1
+            i += 1
+        out[count, 0], out[count, 1] = a, b
+        count += 1
+        end_of_last = b
+    return out[:count]

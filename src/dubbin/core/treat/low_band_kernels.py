@@ -1,0 +1,34 @@
+"""The compiled part of `derumble`: to a low rate and back."""
+
+from __future__ import annotations
+
+import numpy as np
+from numba import njit
+
+
+@njit(nogil=True, cache=True, fastmath=True, error_model="numpy")
+def thinned(x, taps, first, ratio):  # type: ignore[no-untyped-def]
+    """x filtered by `taps` of odd length, centred, at frames first, first + ratio ... Outside of x there is silence."""
+    half, n = len(taps) // 2, len(x)
+    out = np.empty(max((n - first + ratio - 1) // ratio, 0), np.float32)
+    for k in range(len(out)):
+        at = first + k * ratio - half
+        low, high = max(0, -at), min(len(taps), n - at)
+        piece, part = x[at + low : at + high], taps[low:high]
+        total = np.float32(0.0)
+        for i in range(high - low):
+            total += piece[i] * part[i]
+        out[k] = total
+    return out
+
+
+@njit(nogil=True, cache=True, fastmath=True, error_model="numpy")
+def spread(low_rate, taps, first, ratio, out):  # type: ignore[no-untyped-def]
+    """Adds to out the `taps`, centred, at frames first, first + ratio ... times the samples of the low rate."""
+    half, n = len(taps) // 2, len(out)
+    for k in range(len(low_rate)):
+        at = first + k * ratio - half
+        low, high = max(0, -at), min(len(taps), n - at)
+        y, part, gain = out[at + low : at + high], taps[low:high], low_rate[k]
+        for i in range(high - low):
+            y[i] += part[i] * gain
