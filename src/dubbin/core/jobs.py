@@ -93,6 +93,14 @@ def in_parallel(work: Callable[[Part], object], parts: Sequence[Part], task: Tas
             future.result()
 
 
+def side_by_side(works: Sequence[Callable[[Task], object]], task: Task) -> None:
+    """Different works at the same time, each with a share of the task; like `in_parallel` otherwise."""
+    quiet = Task()  # progress is what the shares report
+    quiet._cancel = task._cancel
+    pairs = list(zip(works, task.shares(len(works)), strict=True))
+    in_parallel(lambda pair: pair[0](pair[1]), pairs, quiet)
+
+
 @dataclass(eq=False)
 class Job:
     """One piece of work that was handed to a runner."""

@@ -32,15 +32,15 @@ def limited(x, width):  # type: ignore[no-untyped-def]
         energy[b] = total
     half = max(width // (2 * GRAIN), 1)
     out = np.empty_like(x)
-    total = 0.0
+    sliding = 0.0
     for b in range(min(half, grains)):
-        total += energy[b]
+        sliding += energy[b]
     for b in range(grains):
         if b + half < grains:
-            total += energy[b + half]
+            sliding += energy[b + half]
         if b - half - 1 >= 0:
-            total -= energy[b - half - 1]
-        most = np.float32(3.5 * np.sqrt(max(total, 0.0) / ((2 * half + 1) * GRAIN)) + 3.5e-9)
+            sliding -= energy[b - half - 1]
+        most = np.float32(3.5 * np.sqrt(max(sliding, 0.0) / ((2 * half + 1) * GRAIN)) + 3.5e-9)
         for i in range(b * GRAIN, min((b + 1) * GRAIN, n)):
             out[i] = min(max(x[i], -most), most)
     return out
@@ -160,15 +160,15 @@ def surroundings(size, guard, near):  # type: ignore[no-untyped-def]
             value = min(size[i], top + NOTHING)
             total += value * value
         held[b] = total
-    total = 0.0
+    sliding = 0.0
     for b in range(min(near, grains)):
-        total += held[b]
+        sliding += held[b]
     for b in range(grains):
         if b + near < grains:
-            total += held[b + near]
+            sliding += held[b + near]
         if b - near - 1 >= 0:
-            total -= held[b - near - 1]
-        level[b] = np.sqrt(max(total, 0.0) / ((2 * near + 1) * GRAIN))
+            sliding -= held[b - near - 1]
+        level[b] = np.sqrt(max(sliding, 0.0) / ((2 * near + 1) * GRAIN))
     return level, highest
 
 

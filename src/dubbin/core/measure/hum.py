@@ -26,6 +26,7 @@ MAINS_HZ = (50.0, 60.0)
 SEARCH_HZ = 0.7  # to both sides of the nominal frequency
 HIGHEST_HZ = 2600.0
 BEFORE = LOW_RATE // STEPS_PER_S // 2  # frames by which a window reaches over the edges of its step
+STEPS_TOGETHER = 2000  # of one thread
 THINNED = 5
 SMOOTH_S = 1.6  # one sigma of the mean over time
 LOWEST_LEVEL_DBFS = -84.0  # of all harmonics together: below, there is no hum to speak of
@@ -215,7 +216,13 @@ def _demodulated(
     hop = LOW_RATE // STEPS_PER_S
     window = signal.windows.hann(2 * hop, sym=False).astype(np.float32)
     window *= 2.0 / window.sum()
-    return np.asarray(_kernels()[1](x, phase, window, harmonics, count, hop, every))
+    out = np.empty((-(-harmonics // every), count), np.complex64)
+
+    def some(start: int) -> None:
+        _kernels()[1](x, phase, window, harmonics, start, min(start + STEPS_TOGETHER, count), hop, every, out)
+
+    in_parallel(some, range(0, count, STEPS_TOGETHER), Task())
+    return out
 
 
 @lru_cache(maxsize=1)
@@ -261,12 +268,12 @@ def _kernels() -> tuple[Any, Any]:
             position += count
 
     @njit(nogil=True, cache=True, fastmath=True, error_model="numpy")
-    def demodulate(x, phase, window, harmonics, count, hop, every):  # type: ignore[no-untyped-def]
-        size = 2 * hop
-        out = np.empty(((harmonics + every - 1) // every, count), np.complex64)
+    def demodulate(x, phase, window, harmonics, begin, end, hop, every, out):  # type: ignore[no-untyped-def]
+        """Steps begin to end of out (harmonics kept, steps)."""
+        size, count = 2 * hop, len(phase)
         tr, ti = np.empty(size, np.float32), np.empty(size, np.float32)
         yr, yi, swap = np.empty(size, np.float32), np.empty(size, np.float32), np.empty(size, np.float32)
-        for step in range(count):
+        for step in range(begin, end):
             for i in range(size):
                 place = (step * hop + i - hop // 2) / hop - 0.5
                 left = min(max(int(np.floor(place)), 0), count - 2)
@@ -286,7 +293,6 @@ def _kernels() -> tuple[Any, Any]:
                     imaginary += yi[i]
                 if h % every == 0:
                     out[h // every, step] = real + 1j * imaginary
-        return out
 
     return synthesise, demodulate
 

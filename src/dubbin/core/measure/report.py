@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import cached_property
-from typing import Protocol
+from typing import Any, Protocol
 
 import numpy as np
 
-from dubbin.core.jobs import Task
+from dubbin.core.jobs import Task, side_by_side
 from dubbin.core.measure.bandwidth import Bandwidth, BandwidthMeter
 from dubbin.core.measure.channels import ChannelMeter, Channels
 from dubbin.core.measure.clicks import Clicks, find_clicks
@@ -76,42 +76,70 @@ class RecordingReport:
 
 
 def measure_recording(source: Source, task: Task | None = None) -> RecordingReport:
-    """Measure a source: one streamed pass for the levels, then one each for hum, clicks and echo."""
+    """Measure a source: one streamed pass for the levels, and beside it one each for hum, clicks and echo."""
     task = task or Task()
-    loudness = LoudnessMeter(source.rate, source.channels)
-    noise = NoiseMeter(source.rate, source.channels)
-    clipping = ClippingMeter(source.rate, source.channels)
-    tone = ToneBalanceMeter(source.rate, source.channels)
-    plosives, dropouts = PlosiveMeter(source.rate), DropoutMeter(source.rate, source.channels)
-    channels, bandwidth = ChannelMeter(source.channels), BandwidthMeter(source.rate, source.channels)
-    meters: tuple[Meter, ...] = (loudness, noise, clipping, tone, plosives, dropouts, channels, bandwidth)
-    total = np.zeros(source.channels)
-    part = task.part(0.0, 0.3)
-    for start, x in blocks(source):
-        part.step(start / max(source.frames, 1))
-        for meter in meters:
-            meter.push(x)
-        total += x.sum(axis=1, dtype=np.float64)
-    mean = total / max(source.frames, 1)
-    clipped = clipping.result()
-    bent = Saturation((None,) * source.channels)
-    if clipped.count == 0:  # a hard ceiling leaves nothing to be bent
-        bent = find_saturation(source, task.part(0.85, 0.9))
+    meters = _Meters(source)
+    found: dict[str, Any] = {}
+
+    def stream(part: Task) -> None:
+        meters.stream(source, part.part(0.0, 0.8))
+        found["clipping"] = clipped = meters.clipping.result()
+        found["saturation"] = Saturation((None,) * source.channels)
+        if clipped.count == 0:  # a hard ceiling leaves nothing to be bent
+            found["saturation"] = find_saturation(source, part.part(0.8, 1.0))
+
+    def hum(part: Task) -> None:
+        found["hum"] = describe_hum(find_hum(source, part))
+
+    def clicks(part: Task) -> None:
+        found["clicks"] = find_clicks(source, task=part)
+
+    def echo(part: Task) -> None:
+        found["echo"] = measure_echo(source, part)
+
+    side_by_side((stream, hum, clicks, echo), task)
     return RecordingReport(
         source.rate,
         source.channels,
         source.frames / source.rate,
-        loudness.result(),
-        noise.result(),
-        clipped,
-        describe_hum(find_hum(source, task.part(0.3, 0.6))),
-        find_clicks(source, task=task.part(0.6, 0.85)),
-        measure_echo(source, task.part(0.9, 1.0)),
-        tone.result(),
-        float(mean[np.argmax(np.abs(mean))]) if source.channels else 0.0,
-        bent,
-        plosives.result(),
-        dropouts.result(),
-        channels.result(),
-        bandwidth.result(),
+        meters.loudness.result(),
+        meters.noise.result(),
+        tone=meters.tone.result(),
+        dc_offset=meters.dc_offset,
+        plosives=meters.plosives.result(),
+        dropouts=meters.dropouts.result(),
+        channel_faults=meters.channels.result(),
+        bandwidth=meters.bandwidth.result(),
+        **found,
     )
+
+
+class _Meters:
+    """All that is measured in one streamed pass."""
+
+    def __init__(self, source: Source) -> None:
+        rate, channels = source.rate, source.channels
+        self.loudness = LoudnessMeter(rate, channels)
+        self.noise = NoiseMeter(rate, channels)
+        self.clipping = ClippingMeter(rate, channels)
+        self.tone = ToneBalanceMeter(rate, channels)
+        self.plosives, self.dropouts = PlosiveMeter(rate), DropoutMeter(rate, channels)
+        self.channels, self.bandwidth = ChannelMeter(channels), BandwidthMeter(rate, channels)
+        self._total = np.zeros(channels)
+        self._frames = max(source.frames, 1)
+
+    def stream(self, source: Source, task: Task) -> None:
+        meters: tuple[Meter, ...] = (
+            self.loudness, self.noise, self.clipping, self.tone, self.plosives, self.dropouts, self.channels, self.bandwidth,
+        )  # fmt: skip
+        for start, x in blocks(source):
+            task.step(start / self._frames)
+            for meter in meters:
+                meter.push(x)
+            self._total += x.sum(axis=1, dtype=np.float64)
+
+    @property
+    def dc_offset(self) -> float:
+        """Mean of the channel that is off most."""
+        mean = self._total / self._frames
+        return float(mean[np.argmax(np.abs(mean))]) if len(mean) else 0.0
