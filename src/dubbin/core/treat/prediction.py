@@ -15,39 +15,56 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import ndimage
 
-DELAY = 4  # hops between a frame and the last one that it is predicted from
-TAPS = 20
+DELAY = 3  # hops between a frame and the last one that it is predicted from
+TAPS = 28  # of the longest filter
+# Echo dies away sooner the higher it is: from these frequencies on filters are shorter.
+SHORTER = ((2000.0, 20), (4000.0, 12))
 LOADING = 1e-4  # of the mean eigenvalue, on the diagonal
 QUIETEST, QUIETEST_OF_BIN = 1e-4, 1e-3  # of the mean power of all bins, and of the bin: no frame weighs more than these allow
 
 
 @dataclass(frozen=True)
 class Sums:
-    """correlation: (bins, TAPS, TAPS) of the past with itself; target: (bins, TAPS) of the past with the present."""
+    """correlation: (bins, TAPS, TAPS) of the past with itself; target: (bins, TAPS) of the past with the present; 0 beyond the taps
+    (bins,) of a bin."""
 
     correlation: NDArray[np.complex64]
     target: NDArray[np.complex64]
+    taps: NDArray[np.int64]
 
     def __add__(self, other: Sums) -> Sums:
-        return Sums(self.correlation + other.correlation, self.target + other.target)
+        return Sums(self.correlation + other.correlation, self.target + other.target, self.taps)
 
     def filters(self) -> NDArray[np.complex64]:
-        """Filters (bins, TAPS), the latest frame first."""
-        load = LOADING * np.trace(self.correlation, axis1=1, axis2=2).real / TAPS + 1e-20
-        R = self.correlation + load[:, None, None] * np.eye(TAPS, dtype=np.float32)
-        return np.asarray(np.linalg.solve(R, self.target[..., None])[..., 0])
+        """Filters (bins, TAPS), the latest frame first; 0 where a bin has fewer."""
+        out = np.zeros(self.target.shape, np.complex64)
+        for count in np.unique(self.taps):
+            bins = np.flatnonzero(self.taps == count)
+            R = self.correlation[bins, :count, :count]
+            load = LOADING * np.trace(R, axis1=1, axis2=2).real / count + 1e-20
+            R += load[:, None, None] * np.eye(count, dtype=np.float32)
+            out[bins, :count] = np.linalg.solve(R, self.target[bins, :count, None])[..., 0]
+        return out
 
 
-def sums(X: NDArray[np.complex64], begin: int, filters: NDArray[np.complex64] | None, reference: float) -> Sums:
+def taps_of(hz: NDArray[np.float64]) -> NDArray[np.int64]:
+    """Length of the filter of bins at these frequencies."""
+    out = np.full(len(hz), TAPS)
+    for edge_hz, count in SHORTER:
+        out[hz >= edge_hz] = count
+    return out
+
+
+def sums(X: NDArray[np.complex64], begin: int, taps: NDArray[np.int64]) -> Sums:
     """Sums over frames `begin` to the end of X (frames, bins); those before it are only past.
 
-    Frames weigh by the inverse of their power: of X itself, or of what `filters` leave of it. reference: mean power of all.
+    Frames weigh by the inverse of their power. taps: (bins,).
     """
-    Y = X if filters is None else X - predicted(X, filters[None], np.zeros(len(X), np.float32))
-    P = ndimage.uniform_filter(Y.real**2 + Y.imag**2, (3, 3), mode="nearest")
-    weight = 1.0 / np.maximum(P, QUIETEST * reference + QUIETEST_OF_BIN * P.mean(axis=0) + 1e-20)
+    P = ndimage.uniform_filter(X.real**2 + X.imag**2, (3, 3), mode="nearest")
+    weight = 1.0 / np.maximum(P, QUIETEST * P.mean() + QUIETEST_OF_BIN * P.mean(axis=0) + 1e-20)
     real, imaginary = _parts(X)
-    return Sums(*_kernels()[0](real, imaginary, np.ascontiguousarray(weight.T, np.float32), begin))
+    correlation, target = _kernels()[0](real, imaginary, np.ascontiguousarray(weight.T, np.float32), begin, taps)
+    return Sums(correlation, target, taps)
 
 
 def predicted(
@@ -75,7 +92,7 @@ def _kernels() -> tuple[Any, Any]:
     from numba import njit
 
     @njit(nogil=True, cache=True, fastmath=True, error_model="numpy")
-    def add(Xr, Xi, weight, begin):  # type: ignore[no-untyped-def]
+    def add(Xr, Xi, weight, begin, taps):  # type: ignore[no-untyped-def]
         bins, frames = Xr.shape
         begin = max(begin, DELAY + TAPS)
         n = max(frames - begin, 0)
@@ -84,7 +101,7 @@ def _kernels() -> tuple[Any, Any]:
         for k in range(bins):
             yr, yi = Xr[k, begin:], Xi[k, begin:]
             w = weight[k, begin:]
-            for i in range(TAPS):
+            for i in range(taps[k]):
                 xr, xi = Xr[k, begin - DELAY - i :], Xi[k, begin - DELAY - i :]
                 for t in range(n):
                     ar[t] = xr[t] * w[t]
@@ -95,7 +112,7 @@ def _kernels() -> tuple[Any, Any]:
                     real += ar[t] * yr[t] + ai[t] * yi[t]
                     imaginary += ar[t] * yi[t] - ai[t] * yr[t]
                 r[k, i] = real + 1j * imaginary
-                for j in range(i, TAPS):
+                for j in range(i, taps[k]):
                     br, bi = Xr[k, begin - DELAY - j :], Xi[k, begin - DELAY - j :]
                     real, imaginary = np.float32(0.0), np.float32(0.0)
                     for t in range(n):
@@ -128,6 +145,8 @@ def _kernels() -> tuple[Any, Any]:
                 zi[:count] = 0
                 for j in range(TAPS):
                     f = filters[n, k, j]
+                    if f == 0:
+                        break
                     fr, fi = f.real, f.imag
                     xr, xi = Xr[k, low - DELAY - j :], Xi[k, low - DELAY - j :]
                     for t in range(count):
