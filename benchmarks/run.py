@@ -1,8 +1,8 @@
 """Measures every repair on degraded demo voices, beside peers, and writes docs/benchmarks.md.
 
     ./benchmarks/run            sets up an environment of its own and runs everything
-    python benchmarks/run.py [PART ...]    only some parts: denoise, hum, clicks, clipping, rumble, echo, together, speed, editing, voices,
-    delivery, window, memory
+    python benchmarks/run.py [PART ...]    only some parts: denoise, hum, clicks, clipping, rumble, echo, together, speed, rooms,
+    editing, voices, delivery, window, memory
 
 Peers and scores are needed here only. A peer that is not installed is left out. Speed is given in times real time and as a
 ratio to the peer in the same run, since machines differ and are noisy.
@@ -24,6 +24,7 @@ import delivery
 import editing
 import numpy as np
 import peers
+import rooms
 import voices
 import window
 from degraded import Clip, Pair
@@ -253,7 +254,7 @@ PARTS: dict[str, Callable[[list[Clip]], list[Row]]] = {
     "denoise": denoise, "hum": hum, "clicks": clicks, "clipping": clipping, "rumble": rumble, "echo": echo, "together": together,
 }  # fmt: skip
 TABLES: dict[str, tuple[str, Callable[[], list[tuple[str, str]]]]] = {
-    "editing": ("editing, on the demo as recorded", editing.rows), "voices": ("voice and balance", voices.rows),
+    "rooms": ("measuring rooms", rooms.rows), "editing": ("editing, on the demo as recorded", editing.rows), "voices": ("voice and balance", voices.rows),
     "delivery": ("measuring and mastering", delivery.rows), "window": ("the window, offscreen", window.rows),
 }  # fmt: skip
 HEAD = """# Benchmarks
