@@ -51,3 +51,22 @@ def test_the_command_line_reaches_the_window_only_to_open_it():
 def test_every_module_says_what_it_is_for():
     for path in ROOT.rglob("*.py"):
         assert ast.get_docstring(ast.parse(path.read_text())), path
+
+
+def _kernels(function: ast.AST) -> dict[str, ast.FunctionDef]:
+    """The compiled functions that are defined right inside another."""
+    inner = [n for n in getattr(function, "body", []) if isinstance(n, ast.FunctionDef)]
+    return {n.name: n for n in inner if any("njit" in ast.unparse(d) for d in n.decorator_list)}
+
+
+def test_compiled_functions_that_call_others_are_not_closures():
+    """numba keeps compiled code between runs by what a function closes over, and a compiled function is never the same twice:
+    such a closure would be compiled anew at every start."""
+    for path in (ROOT / "core").rglob("*.py"):
+        for outer in ast.walk(ast.parse(path.read_text())):
+            if isinstance(outer, ast.FunctionDef):
+                kernels = _kernels(outer)
+                made = {t.id for n in outer.body if isinstance(n, ast.Assign) and "kernel" in ast.unparse(n.value) for t in ast.walk(n) if isinstance(t, ast.Name)}
+                for name, kernel in kernels.items():
+                    used = {n.id for n in ast.walk(kernel) if isinstance(n, ast.Name)}
+                    assert not used & ((set(kernels) - {name}) | made), f"{path}: {name}"

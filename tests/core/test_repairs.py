@@ -13,6 +13,7 @@ from dubbin.core.measure.hum import describe_hum, find_hum
 from dubbin.core.measure.report import measure_recording
 from dubbin.core.sound.source import Sound
 from dubbin.core.treat.chain import Chain, Use
+from dubbin.core.treat.derumble import low_band
 from dubbin.core.treat.registry import REPAIRS, TREATMENTS
 from dubbin.core.treat.tiles import DiskKeeper
 from dubbin.demo.faults import clicks, hum
@@ -90,6 +91,21 @@ def test_rumble_goes_and_a_low_voice_stays():
     inner = slice(RATE, 3 * RATE)
     assert rms_db(treated(rumble, "derumble")[inner]) < rms_db(rumble[inner]) - 25
     assert rms_db(treated(voice, "derumble")[inner]) == pytest.approx(rms_db(voice[inner]), abs=0.5)
+
+
+@pytest.mark.parametrize("rate", [16000, 44100, 48000])
+@pytest.mark.parametrize("edge_hz", [40.0, 78.0, 140.0])
+def test_the_low_band_is_drawn_out_flat_and_the_same_from_every_frame(rate, edge_hz):
+    band, middle = low_band(rate, edge_hz), 2 * rate
+    impulse = np.zeros(4 * rate, np.float32)
+    impulse[middle] = 1.0
+    left = impulse - band.drawn(impulse, -777)
+    level = 20 * np.log10(np.abs(np.fft.rfft(left)) + 1e-9)
+    hz = np.fft.rfftfreq(len(left), 1 / rate)
+    assert level[hz <= 0.87 * edge_hz].max() < -52
+    assert np.abs(level[hz >= edge_hz]).max() < 0.02
+    later = band.drawn(np.roll(impulse, 13), -777)
+    np.testing.assert_allclose(np.roll(later, -13), impulse - left, atol=1e-5)
 
 
 @pytest.mark.parametrize("rt60", [0.25, 0.45, 0.65, 0.85])

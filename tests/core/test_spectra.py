@@ -6,13 +6,15 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from scipy import signal, special
 
 from dubbin.core.jobs import Task
 from dubbin.core.measure.noise import NoiseMeter
 from dubbin.core.measure.spectrum import average_spectrum
 from dubbin.core.measure.tone_balance import ToneBalanceMeter
+from dubbin.core.sound import fourier
 from dubbin.core.sound.source import Sound
-from dubbin.core.treat import deep_filter
+from dubbin.core.treat import deep_filter, suppressor_kernels
 from dubbin.core.treat.noise_track import profile_track, track_noise
 from dubbin.core.treat.stft import Stft, power
 from dubbin.core.treat.suppressor import suppression_gains
@@ -25,6 +27,30 @@ def test_synthesis_gives_the_samples_back(shape, length):
     stft = Stft(*shape)
     x = noise(length / RATE, -10)[:length]
     np.testing.assert_allclose(stft.synthesise(stft.analyse(x), len(x)), x, atol=1e-5)
+
+
+@pytest.mark.parametrize("every", [1, 2])
+def test_powers_are_those_of_the_spectra(every):
+    x = noise(1.3, -20)
+    stft = Stft(1152, 288)
+    np.testing.assert_allclose(stft.powers(x, every), np.abs(stft.analyse(x)[::every]) ** 2, rtol=1e-4, atol=1e-9)
+
+
+@settings(max_examples=20, deadline=None)
+@given(st.integers(1, 40_000), st.integers(0, 3000), st.integers(0, 2**31))
+def test_filtering_by_transforms_is_a_centred_convolution(length, half, seed):
+    rng = np.random.default_rng(seed)
+    x, taps = rng.standard_normal(length).astype(np.float32), rng.standard_normal(2 * half + 1).astype(np.float32)
+    expected = signal.fftconvolve(x.astype(float), taps)[half : half + length]
+    np.testing.assert_allclose(fourier.convolved(x, taps), expected, atol=1e-5 * (1 + np.abs(expected).max()))
+
+
+def test_the_estimators_gain_is_that_of_the_exponential_integral():
+    ratio, wiener = np.geomspace(1e-3, 1e3, 200), np.linspace(0.02, 0.99, 40)
+    v = np.outer(ratio, wiener)
+    exact = np.minimum(wiener * np.exp(0.5 * special.exp1(np.minimum(v, 600))), 1.0)
+    found = np.array([[suppressor_kernels.lsa(np.float32(b), np.float32(w)) for b, w in zip(row, wiener, strict=True)] for row in v])
+    np.testing.assert_allclose(found, exact, rtol=3e-5)
 
 
 @pytest.mark.parametrize("length", [1, 479, 480, 481, 48000, 50001])

@@ -184,6 +184,26 @@ def test_a_sound_is_taken_out_of_a_rectangle_on_the_spectrogram(window, qtbot):
     assert not window.desk.episode.lanes[0].touch_ups
 
 
+def test_a_spectrogram_stays_in_sight_while_another_scale_is_drawn(window, qtbot):
+    window.go_step(Step.REPAIR)
+    window.lanes.set_picture(Picture.SPECTROGRAM)
+    window.lanes.grab()
+    settle(qtbot, window)
+    _, rect = window.lanes.lane_rects()[0]
+    area = rect.toRect().adjusted(300, 8, -300, -8)
+
+    def inked() -> float:
+        """Share of the lane's points that differ from bare card."""
+        picture = window.lanes.grab(area).toImage()
+        card = window.lanes._theme.colours.q("card").rgb()
+        points = [(x, y) for x in range(0, picture.width(), 7) for y in range(0, picture.height(), 5)]
+        return float(np.mean([picture.pixel(x, y) != card for x, y in points]))
+
+    before = inked()
+    window.view.zoom(0.5)
+    assert before > 0.3 and inked() > 0.5 * before  # at once: nothing of the new scale can have come
+
+
 def test_a_treatment_is_kept_to_the_selection(window, qtbot):
     window.go_step(Step.REPAIR)
     page = window.pages[Step.REPAIR]

@@ -4,20 +4,17 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from enum import StrEnum
-from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import (
-    QBrush,
     QContextMenuEvent,
     QImage,
     QMouseEvent,
     QPainter,
     QPaintEvent,
     QPen,
-    QPolygonF,
     QResizeEvent,
     QWheelEvent,
 )  # fmt: skip
@@ -26,7 +23,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from dubbin.core.episode.balance_commands import remove_line_points
 from dubbin.core.episode.commands import move_cut_edges
 from dubbin.core.episode.model import Cut, Lane, Role
-from dubbin.core.measure.spectrogram import hz_of, share_of
+from dubbin.core.measure.spectrogram import hz_of
 from dubbin.core.mix.hear import Hear
 from dubbin.core.mix.program import audible_lanes
 from dubbin.core.sound.peaks import PeakPyramid
@@ -34,19 +31,17 @@ from dubbin.core.sound.source import Source
 from dubbin.core.speech.word_table import WordTable
 from dubbin.window.desk import Desk
 from dubbin.window.lanes.level_line import Grip, LevelLine
-from dubbin.window.lanes.overview import joined
+from dubbin.window.lanes.marks import LENGTHS_H, RULER_H, Marks
 from dubbin.window.lanes.reduction_strip import paint_reduction
-from dubbin.window.lanes.ruler import digits_for, tick_step_s
 from dubbin.window.lanes.selection import Band, Selection
 from dubbin.window.lanes.spectrogram_tiles import SpectrogramTiles
 from dubbin.window.lanes.viewport import Viewport
 from dubbin.window.lanes.wave_image import columns_of, paint_wave, to_image
 from dubbin.window.lanes.words_strip import paint_covers, paint_placed, paint_splits, paint_words
-from dubbin.window.parts.figures import clock, span_text
 from dubbin.window.theme import Theme, font
 
-RULER_H, LENGTHS_H, GAP = 34, 20, 6
-EDGE_PX, CLICK_PX, NARROW_CUT_PX = 5, 4, 16
+GAP = 6
+EDGE_PX, CLICK_PX = 5, 4
 MARKS = {Role.VOICE: "●◆■▲", Role.MUSIC: "▶", Role.EFFECT: "▼"}
 FULLEST = 0.92  # of a lane's height for its loudest sample
 
@@ -80,6 +75,7 @@ class LanesView(QWidget):
         self.show_levels = False
         self.reductions: Callable[[Lane], list[tuple[str, NDArray[np.float64], float]]] | None = None
         self._levels = LevelLine(desk, view, theme)
+        self._marks = Marks(desk, view, selection, theme)
         self._grip: tuple[Grip, QRectF] | None = None
         self._grip_moved = False
         self.picture = Picture.WAVES
@@ -310,10 +306,11 @@ class LanesView(QWidget):
             return
         audible = {lane.id for lane in audible_lanes(self._desk.episode.lanes)}
         rects = self.lane_rects()
+        self._marks.lay(self.width(), rects, self._bottom())
         for lane, rect in rects:
             self._paint_lane(p, lane, rect)
             if lane.touch_ups and self.picture is not Picture.WAVES:
-                self._paint_touch_ups(p, lane, rect)
+                self._marks.touch_ups(p, lane, rect)
         for lane, rect in rects:
             paint_covers(p, c, self._view, lane, rect)
             if self.show_levels:
@@ -324,22 +321,22 @@ class LanesView(QWidget):
             if self.show_words and lane.role is Role.VOICE:
                 paint_words(p, c, self._view, self._table(), lane, rect, self._desk.episode.rate)
         paint_placed(p, c, self._view, self._desk.episode, float(RULER_H), self._bottom(), self._selection.placed)
-        self._paint_selection(p)
+        self._marks.selection(p)
         if self._view.folded:
-            self._paint_seams(p)
+            self._marks.seams(p)
         else:
-            self._paint_cuts(p)
+            self._marks.cuts(p)
         paint_splits(p, c, self._view, self._desk.episode, float(RULER_H), self._bottom())
         if self.show_pauses:
-            self._paint_pauses(p)
-            self._paint_crosstalk(p, dict((lane.id, rect) for lane, rect in rects))
+            self._marks.pauses(p)
+            self._marks.crosstalk(p, self.crosstalk())
         for index, (lane, rect) in enumerate(rects):
             self._paint_lane_name(p, lane, rect, index, lane.id in audible)
             if self.show_findings:
-                self._paint_findings(p, lane, rect)
-        self._paint_ruler(p)
-        self._paint_markers(p)
-        self._paint_head(p)
+                self._marks.findings(p, lane, rect)
+        self._marks.ruler(p)
+        self._marks.markers(p)
+        self._marks.head(p)
 
     def _paint_empty(self, p: QPainter) -> None:
         c = self._theme.colours
@@ -393,75 +390,6 @@ class LanesView(QWidget):
         p.setClipRect(rect)
         self._spectrograms.paint(p, lane, rect, source, side)
         p.restore()
-
-    def _paint_findings(self, p: QPainter, lane: Lane, rect: QRectF) -> None:
-        """Places of findings: small triangles along the top of the lane, bars where a place is long."""
-        c, view, rate = self._theme.colours, self._view, self._desk.episode.rate
-        p.setRenderHint(QPainter.RenderHint.Antialiasing)
-        p.setPen(Qt.PenStyle.NoPen)
-        p.setBrush(c.q("brick", 210))
-        last = -100.0
-        for finding in self._desk.findings(lane):
-            for start_s, end_s in finding.places_s:
-                a = view.x_of(lane.start_frame + round(start_s * rate))
-                b = view.x_of(lane.start_frame + round(end_s * rate))
-                if b < -4 or a > self.width() + 4:
-                    continue
-                if b - a > 6:
-                    p.drawRect(QRectF(a, rect.top() + 2, b - a, 3))
-                elif abs(a - last) > 3:
-                    top = rect.top() + 2
-                    p.drawPolygon(QPolygonF([QPointF(a - 4, top + 7), QPointF(a + 4, top + 7), QPointF(a, top)]))
-                    last = a
-
-    def _paint_touch_ups(self, p: QPainter, lane: Lane, rect: QRectF) -> None:
-        view, rate = self._view, self._desk.episode.rate
-        p.setPen(QPen(self._theme.colours.q("saddle"), 1.4, Qt.PenStyle.DotLine))
-        p.setBrush(Qt.BrushStyle.NoBrush)
-        for spot in lane.touch_ups:
-            a = view.x_of(lane.start_frame + round(spot.start_s * rate))
-            b = view.x_of(lane.start_frame + round(spot.end_s * rate))
-            low, high = (rect.bottom() - share_of(hz, rate) * rect.height() for hz in (spot.low_hz, spot.high_hz))
-            p.drawRect(QRectF(a, high, max(b - a, 2.0), low - high))
-
-    def _paint_crosstalk(self, p: QPainter, rects: dict[str, QRectF]) -> None:
-        """Where two speak at once: a bar along the lower edge of both lanes."""
-        c, view, rate = self._theme.colours, self._view, self._desk.episode.rate
-        for lanes, start_s, end_s in self.crosstalk():
-            a, b = view.x_of(round(start_s * rate)), view.x_of_end(round(end_s * rate))
-            for lane_id in lanes:
-                if lane_id in rects and b > 0 and a < self.width():
-                    p.fillRect(QRectF(a, rects[lane_id].bottom() - 4, max(b - a, 3), 4), c.q("brick", 200))
-
-    def _paint_markers(self, p: QPainter) -> None:
-        c, view = self._theme.colours, self._view
-        p.setFont(font(13, 500))
-        seen = [
-            (view.x_of(m.frame), m)
-            for m in self._desk.episode.markers
-            if m.is_chapter or not view.folded or view.map.to_program(m.frame) is not None
-        ]
-        seen.sort(key=lambda item: item[0])
-        rooms = [*(following[0] - here[0] for here, following in pairwise(seen)), float(self.width())][: len(seen)]
-        for (x, marker), next_px in zip(seen, rooms, strict=True):
-            if not -200 < x < self.width() + 10:
-                continue
-            colour = "fern" if marker.is_chapter else "indigo"
-            p.setPen(QPen(c.q(colour), 1.2))
-            p.drawLine(QPointF(x, RULER_H - 2), QPointF(x, self._bottom()))
-            if marker.is_chapter:
-                flag = QPolygonF([QPointF(x, 3), QPointF(x + 9, 3), QPointF(x + 6, 7), QPointF(x + 9, 11), QPointF(x, 11)])
-            else:
-                flag = QPolygonF([QPointF(x, 3), QPointF(x + 9, 7), QPointF(x, 11)])
-            p.setBrush(c.q(colour))
-            p.drawPolygon(flag)
-            p.drawLine(QPointF(x, 3), QPointF(x, RULER_H))
-            # A text ends where the next flag stands.
-            text = p.fontMetrics().elidedText(marker.text[:40], Qt.TextElideMode.ElideRight, max(int(next_px) - 16, 0))
-            if len(text) > 1:
-                room = QRectF(x + 10, 1, p.fontMetrics().horizontalAdvance(text) + 8, 15)
-                p.fillRect(room, c.q("paper", 235))
-                p.drawText(QPointF(x + 13, 13), text)
 
     def _paint_lane_name(self, p: QPainter, lane: Lane, rect: QRectF, index: int, audible: bool) -> None:
         c = self._theme.colours
@@ -546,136 +474,3 @@ class LanesView(QWidget):
         if lane.bed is None:
             return columns_of(self._view, peaks, source, lane.start_frame)
         return peaks.around(range(peaks.channels), self._levels.recording_frames(lane, self._view.width), self._view.per_pixel)
-
-    def _paint_ruler(self, p: QPainter) -> None:
-        c, view = self._theme.colours, self._view
-        p.fillRect(QRectF(0, 0, self.width(), RULER_H), c.q("paper"))
-        p.setFont(font(13))
-        rate = self._desk.episode.rate
-        step = tick_step_s(view.per_pixel / rate)
-        digits = digits_for(step)
-        first = int(view.start / rate / step)
-        p.setPen(QPen(c.q("muted"), 1))
-        for k in range(first, int(view.stop / rate / step) + 1):
-            x = view.x_of_display(k * step * rate)
-            p.drawLine(QPointF(x, RULER_H - 9), QPointF(x, RULER_H - 1))
-            p.drawText(QPointF(x + 5, RULER_H - 8), clock(k * step, digits))
-
-    def _pixels(self, frames: list[int]) -> NDArray[np.float64]:
-        """x_of for many session frames."""
-        at = self._view.map.many_to_program_or_next(np.array(frames, np.int64))
-        return (at - self._view.start) / self._view.per_pixel
-
-    def _paint_cuts(self, p: QPainter) -> None:
-        c = self._theme.colours
-        top, bottom = float(RULER_H), self._bottom()
-        cuts = self._desk.episode.cuts
-        if not cuts:
-            return
-        left, right = self._pixels([cut.start_frame for cut in cuts]), self._pixels([cut.end_frame for cut in cuts])
-        seen = (right >= 0) & (left <= self.width())
-        # Far away a cut is a pale band: stitches on both sides would hide the waves.
-        narrow = seen & (right - left < NARROW_CUT_PX) & np.array([cut != self._selection.cut for cut in cuts])
-        bands = [(float(left[k]), max(float(right[k] - left[k]), 1.5)) for k in np.flatnonzero(narrow).tolist()]
-        far = [QRectF(a, top, b - a, bottom - top) for a, b in joined(bands)]
-        if far:
-            p.setPen(Qt.PenStyle.NoPen)
-            p.setRenderHint(QPainter.RenderHint.Antialiasing, False)
-            for name, alpha in (("paper", 185), ("thread", 70)):
-                p.setBrush(c.q(name, alpha))
-                p.drawRects(far)
-        for k in np.flatnonzero(seen & ~narrow).tolist():
-            cut, a, b = cuts[k], float(left[k]), float(right[k])
-            area = QRectF(a, top, max(b - a, 1.5), bottom - top)
-            picked = cut == self._selection.cut
-            p.fillRect(area, c.q("paper", 185))
-            p.fillRect(area, QBrush(c.q("thread", 60), Qt.BrushStyle.BDiagPattern))
-            self._stitch(p, a, top, bottom, picked)
-            self._stitch(p, b, top, bottom, picked)
-            if picked:
-                p.setPen(QPen(c.q("thread"), 2))
-                p.setBrush(Qt.BrushStyle.NoBrush)
-                p.drawRect(area)
-            if b - a > 30:
-                self._length_text(p, (a + b) / 2, b - a, span_text(cut.frames / self._desk.episode.rate), "thread_text")
-
-    def _length_text(self, p: QPainter, middle: float, room: float, text: str, colour: str) -> None:
-        p.setFont(font(13, 700))
-        width = p.fontMetrics().horizontalAdvance(text)
-        if room > width + 6:
-            p.setPen(self._theme.colours.q(colour))
-            p.drawText(
-                QRectF(middle - width, self._bottom() + 1, 2 * width, LENGTHS_H),
-                Qt.AlignmentFlag.AlignCenter,
-                text,
-            )
-
-    def _paint_seams(self, p: QPainter) -> None:
-        view = self._view
-        top, bottom = float(RULER_H), self._bottom()
-        last = -10.0
-        for frame in view.map.seams():
-            x = view.x_of_display(frame)
-            if -2 <= x <= self.width() + 2 and x - last >= 2.0:
-                self._stitch(p, x, top, bottom, False)
-                last = x
-
-    def _stitch(self, p: QPainter, x: float, top: float, bottom: float, strong: bool) -> None:
-        pen = QPen(self._theme.colours.q("thread"), 2.6 if strong else 1.8)
-        pen.setDashPattern([3.2, 2.4])
-        p.setPen(pen)
-        p.drawLine(QPointF(x, top), QPointF(x, bottom))
-
-    def _paint_pauses(self, p: QPainter) -> None:
-        """Pauses that would go with the present settings: a bar under the lanes."""
-        c, rate, episode = self._theme.colours, self._desk.episode.rate, self._desk.episode
-        y, top = self._bottom() + 2, float(RULER_H)
-        pauses = self._desk.pauses()
-        if not pauses:
-            return
-        left, right = self._pixels([round(q.cut_start_s * rate) for q in pauses]), self._pixels([round(q.cut_end_s * rate) for q in pauses])
-        p.setRenderHint(QPainter.RenderHint.Antialiasing)
-        for k in np.flatnonzero((right >= 0) & (left <= self.width())).tolist():
-            pause, a, b = pauses[k], float(left[k]), float(right[k])
-            if episode.cut_at(round((pause.cut_start_s + pause.cut_end_s) / 2 * rate)) is not None:
-                continue
-            p.setPen(Qt.PenStyle.NoPen)
-            p.setBrush(c.q("thread", 130))
-            p.drawRoundedRect(QRectF(a, y, max(b - a, 2), 4), 2, 2)
-            p.fillRect(QRectF(a, top, b - a, self._bottom() - top), c.q("thread", 24))
-            if b - a > 30:
-                self._length_text(p, (a + b) / 2, b - a, span_text(pause.cut_end_s - pause.cut_start_s), "muted")
-
-    def _paint_selection(self, p: QPainter) -> None:
-        if self._selection.range is None:
-            return
-        c, view = self._theme.colours, self._view
-        a, b = view.x_of(self._selection.range[0]), view.x_of_end(self._selection.range[1])
-        area = QRectF(a, RULER_H, max(b - a, 1), self._bottom() - RULER_H)
-        band = self._selection.band
-        for lane, rect in self.lane_rects():
-            if band is not None and lane.id == band.lane_id:
-                rate = self._desk.episode.rate
-                low, high = (rect.bottom() - share_of(hz, rate) * rect.height() for hz in (band.low_hz, band.high_hz))
-                area = QRectF(a, high, max(b - a, 1), low - high)
-                p.setPen(QPen(c.q("saddle"), 1.2))
-                p.drawLine(area.topLeft(), area.topRight())
-                p.drawLine(area.bottomLeft(), area.bottomRight())
-        p.fillRect(area, c.q("saddle", 40))
-        p.setPen(QPen(c.q("saddle"), 1.2))
-        p.drawLine(area.topLeft(), area.bottomLeft())
-        p.drawLine(area.topRight(), area.bottomRight())
-        seconds = max(b - a, 0.0) * view.per_pixel / self._desk.episode.rate
-        self._length_text(p, (a + b) / 2, 1e9, span_text(seconds), "saddle")
-
-    def _paint_head(self, p: QPainter) -> None:
-        c = self._theme.colours
-        x = round(self._view.x_of(self._selection.head)) + 0.5
-        p.setRenderHint(QPainter.RenderHint.Antialiasing)
-        p.setPen(QPen(c.q("ink"), 1.4))
-        p.drawLine(QPointF(x, RULER_H - 10), QPointF(x, self._bottom()))
-        p.setBrush(c.q("ink"))
-        p.setPen(Qt.PenStyle.NoPen)
-        p.drawPolygon(
-            QPolygonF([QPointF(x - 6, RULER_H - 13), QPointF(x + 6, RULER_H - 13), QPointF(x, RULER_H - 4)])
-        )

@@ -45,27 +45,53 @@ class SpectrogramTiles(QObject):
         self._desk, self._view, self._theme = desk, view, theme
         self._tiles: OrderedDict[Key, QImage] = OrderedDict()
         self._asked: dict[str, tuple[Key, ...]] = {}
-        self._last: dict[str, tuple[Key, float]] = {}
+        # Of every lane the scale at which it was seen whole: drawn stretched while tiles of another are on their way.
+        self._whole: dict[str, tuple[Key, float]] = {}
         theme.changed.connect(self._recolour)
 
     def paint(self, p: QPainter, lane: Lane, rect: QRectF, source: Source, side: object) -> None:
         """Draw a lane's spectrogram into rect; side: a name for which sound it is (recorded, treated with what …)."""
         view = self._view
-        width = TILE_PX * view.per_pixel
-        first, last = int(view.start // width), int((view.start + view.width * view.per_pixel) // width)
         spans = tuple((s.start, s.end) for s in view.map.spans)
-        base: Key = (lane.id, side, round(view.per_pixel, 6), hash(spans))
-        wanted = []
-        for index in range(first, last + 1):
-            key = (*base, index)
-            x = (index * width - view.start) / view.per_pixel
+        base: Key = (lane.id, side, hash(spans))
+        scale: Key = (*base, round(view.per_pixel, 6))
+        wanted, there = [], []
+        for index in self._in_view(view.per_pixel):
+            key = (*scale, index)
             image = self._tiles.get(key)
             if image is None:
-                wanted.append(_Wanted(key, source, view.map, lane.start_frame, index * width, view.per_pixel))
-                continue
-            self._tiles.move_to_end(key)
-            p.drawImage(QRectF(rect.left() + x, rect.top() + 1, TILE_PX, rect.height() - 1), image)
+                wanted.append(_Wanted(key, source, view.map, lane.start_frame, index * TILE_PX * view.per_pixel, view.per_pixel))
+            else:
+                self._tiles.move_to_end(key)
+                there.append((index, image))
+        if wanted:
+            self._paint_whole(p, lane, rect, base)
+        else:
+            self._whole[lane.id] = (scale, view.per_pixel)
+        for index, image in there:
+            p.drawImage(self._place(rect, index, view.per_pixel), image)
         self._ask(lane, wanted)
+
+    def _paint_whole(self, p: QPainter, lane: Lane, rect: QRectF, base: Key) -> None:
+        """The last whole picture of the same sound, stretched to the present scale."""
+        scale, per_pixel = self._whole.get(lane.id, ((), 0.0))
+        if scale[: len(base)] != base:
+            return
+        for index in self._in_view(per_pixel):
+            image = self._tiles.get((*scale, index))
+            if image is not None:
+                p.drawImage(self._place(rect, index, per_pixel), image)
+
+    def _in_view(self, per_pixel: float) -> range:
+        """Numbers of the tiles of a scale that are seen."""
+        view, width = self._view, TILE_PX * per_pixel
+        return range(int(view.start // width), int((view.start + view.width * view.per_pixel) // width) + 1)
+
+    def _place(self, rect: QRectF, index: int, per_pixel: float) -> QRectF:
+        """Where a tile of a scale stands."""
+        width = TILE_PX * per_pixel
+        x = (index * width - self._view.start) / self._view.per_pixel
+        return QRectF(rect.left() + x, rect.top() + 1, width / self._view.per_pixel, rect.height() - 1)
 
     def _ask(self, lane: Lane, wanted: list[_Wanted]) -> None:
         keys = tuple(w.key for w in wanted)

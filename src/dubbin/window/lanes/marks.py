@@ -1,0 +1,239 @@
+"""All that stands on the lanes besides the sound: ruler, cuts and seams, pauses, findings, markers, selection and play head."""
+
+from __future__ import annotations
+
+from itertools import pairwise
+
+import numpy as np
+from numpy.typing import NDArray
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QBrush, QPainter, QPen, QPolygonF
+
+from dubbin.core.episode.model import Lane
+from dubbin.core.measure.spectrogram import share_of
+from dubbin.window.desk import Desk
+from dubbin.window.lanes.overview import joined
+from dubbin.window.lanes.ruler import digits_for, tick_step_s
+from dubbin.window.lanes.selection import Selection
+from dubbin.window.lanes.viewport import Viewport
+from dubbin.window.parts.figures import clock, span_text
+from dubbin.window.theme import Theme, font
+
+RULER_H, LENGTHS_H = 34, 20
+NARROW_CUT_PX = 16
+
+
+class Marks:
+    """Paints one kind of mark at a time, over lanes that lie where `lay` was told."""
+
+    def __init__(self, desk: Desk, view: Viewport, selection: Selection, theme: Theme) -> None:
+        self._desk, self._view, self._selection, self._theme = desk, view, selection, theme
+        self._rects: list[tuple[Lane, QRectF]] = []
+        self._width, self._bottom = 0, 0.0
+
+    def lay(self, width: int, rects: list[tuple[Lane, QRectF]], bottom: float) -> None:
+        """Say where the lanes lie, before painting."""
+        self._width, self._rects, self._bottom = width, rects, bottom
+
+    def ruler(self, p: QPainter) -> None:
+        c, view = self._theme.colours, self._view
+        p.fillRect(QRectF(0, 0, self._width, RULER_H), c.q("paper"))
+        p.setFont(font(13))
+        rate = self._desk.episode.rate
+        step = tick_step_s(view.per_pixel / rate)
+        digits = digits_for(step)
+        first = int(view.start / rate / step)
+        p.setPen(QPen(c.q("muted"), 1))
+        for k in range(first, int(view.stop / rate / step) + 1):
+            x = view.x_of_display(k * step * rate)
+            p.drawLine(QPointF(x, RULER_H - 9), QPointF(x, RULER_H - 1))
+            p.drawText(QPointF(x + 5, RULER_H - 8), clock(k * step, digits))
+
+    def cuts(self, p: QPainter) -> None:
+        c = self._theme.colours
+        top, bottom = float(RULER_H), self._bottom
+        cuts = self._desk.episode.cuts
+        if not cuts:
+            return
+        left, right = self._pixels([cut.start_frame for cut in cuts]), self._pixels([cut.end_frame for cut in cuts])
+        seen = (right >= 0) & (left <= self._width)
+        # Far away a cut is a pale band: stitches on both sides would hide the waves.
+        narrow = seen & (right - left < NARROW_CUT_PX) & np.array([cut != self._selection.cut for cut in cuts])
+        bands = [(float(left[k]), max(float(right[k] - left[k]), 1.5)) for k in np.flatnonzero(narrow).tolist()]
+        far = [QRectF(a, top, b - a, bottom - top) for a, b in joined(bands)]
+        if far:
+            p.setPen(Qt.PenStyle.NoPen)
+            p.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+            for name, alpha in (("paper", 185), ("thread", 70)):
+                p.setBrush(c.q(name, alpha))
+                p.drawRects(far)
+        for k in np.flatnonzero(seen & ~narrow).tolist():
+            cut, a, b = cuts[k], float(left[k]), float(right[k])
+            area = QRectF(a, top, max(b - a, 1.5), bottom - top)
+            picked = cut == self._selection.cut
+            p.fillRect(area, c.q("paper", 185))
+            p.fillRect(area, QBrush(c.q("thread", 60), Qt.BrushStyle.BDiagPattern))
+            self._stitch(p, a, top, bottom, picked)
+            self._stitch(p, b, top, bottom, picked)
+            if picked:
+                p.setPen(QPen(c.q("thread"), 2))
+                p.setBrush(Qt.BrushStyle.NoBrush)
+                p.drawRect(area)
+            if b - a > 30:
+                self._length_text(p, (a + b) / 2, b - a, span_text(cut.frames / self._desk.episode.rate), "thread_text")
+
+    def seams(self, p: QPainter) -> None:
+        view = self._view
+        top, bottom = float(RULER_H), self._bottom
+        last = -10.0
+        for frame in view.map.seams():
+            x = view.x_of_display(frame)
+            if -2 <= x <= self._width + 2 and x - last >= 2.0:
+                self._stitch(p, x, top, bottom, False)
+                last = x
+
+    def pauses(self, p: QPainter) -> None:
+        """Pauses that would go with the present settings: a bar under the lanes."""
+        c, rate, episode = self._theme.colours, self._desk.episode.rate, self._desk.episode
+        y, top = self._bottom + 2, float(RULER_H)
+        pauses = self._desk.pauses()
+        if not pauses:
+            return
+        left, right = self._pixels([round(q.cut_start_s * rate) for q in pauses]), self._pixels([round(q.cut_end_s * rate) for q in pauses])
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        for k in np.flatnonzero((right >= 0) & (left <= self._width)).tolist():
+            pause, a, b = pauses[k], float(left[k]), float(right[k])
+            if episode.cut_at(round((pause.cut_start_s + pause.cut_end_s) / 2 * rate)) is not None:
+                continue
+            p.setPen(Qt.PenStyle.NoPen)
+            p.setBrush(c.q("thread", 130))
+            p.drawRoundedRect(QRectF(a, y, max(b - a, 2), 4), 2, 2)
+            p.fillRect(QRectF(a, top, b - a, self._bottom - top), c.q("thread", 24))
+            if b - a > 30:
+                self._length_text(p, (a + b) / 2, b - a, span_text(pause.cut_end_s - pause.cut_start_s), "muted")
+
+    def crosstalk(self, p: QPainter, crosstalk: list[tuple[tuple[str, str], float, float]]) -> None:
+        """Where two speak at once: a bar along the lower edge of both lanes."""
+        c, view, rate = self._theme.colours, self._view, self._desk.episode.rate
+        rects = {lane.id: rect for lane, rect in self._rects}
+        for lanes, start_s, end_s in crosstalk:
+            a, b = view.x_of(round(start_s * rate)), view.x_of_end(round(end_s * rate))
+            for lane_id in lanes:
+                if lane_id in rects and b > 0 and a < self._width:
+                    p.fillRect(QRectF(a, rects[lane_id].bottom() - 4, max(b - a, 3), 4), c.q("brick", 200))
+
+    def findings(self, p: QPainter, lane: Lane, rect: QRectF) -> None:
+        """Places of findings: small triangles along the top of the lane, bars where a place is long."""
+        c, view, rate = self._theme.colours, self._view, self._desk.episode.rate
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        p.setPen(Qt.PenStyle.NoPen)
+        p.setBrush(c.q("brick", 210))
+        last = -100.0
+        for finding in self._desk.findings(lane):
+            for start_s, end_s in finding.places_s:
+                a = view.x_of(lane.start_frame + round(start_s * rate))
+                b = view.x_of(lane.start_frame + round(end_s * rate))
+                if b < -4 or a > self._width + 4:
+                    continue
+                if b - a > 6:
+                    p.drawRect(QRectF(a, rect.top() + 2, b - a, 3))
+                elif abs(a - last) > 3:
+                    top = rect.top() + 2
+                    p.drawPolygon(QPolygonF([QPointF(a - 4, top + 7), QPointF(a + 4, top + 7), QPointF(a, top)]))
+                    last = a
+
+    def touch_ups(self, p: QPainter, lane: Lane, rect: QRectF) -> None:
+        view, rate = self._view, self._desk.episode.rate
+        p.setPen(QPen(self._theme.colours.q("saddle"), 1.4, Qt.PenStyle.DotLine))
+        p.setBrush(Qt.BrushStyle.NoBrush)
+        for spot in lane.touch_ups:
+            a = view.x_of(lane.start_frame + round(spot.start_s * rate))
+            b = view.x_of(lane.start_frame + round(spot.end_s * rate))
+            low, high = (rect.bottom() - share_of(hz, rate) * rect.height() for hz in (spot.low_hz, spot.high_hz))
+            p.drawRect(QRectF(a, high, max(b - a, 2.0), low - high))
+
+    def markers(self, p: QPainter) -> None:
+        c, view = self._theme.colours, self._view
+        p.setFont(font(13, 500))
+        seen = [
+            (view.x_of(m.frame), m)
+            for m in self._desk.episode.markers
+            if m.is_chapter or not view.folded or view.map.to_program(m.frame) is not None
+        ]
+        seen.sort(key=lambda item: item[0])
+        rooms = [*(following[0] - here[0] for here, following in pairwise(seen)), float(self._width)][: len(seen)]
+        for (x, marker), next_px in zip(seen, rooms, strict=True):
+            if not -200 < x < self._width + 10:
+                continue
+            colour = "fern" if marker.is_chapter else "indigo"
+            p.setPen(QPen(c.q(colour), 1.2))
+            p.drawLine(QPointF(x, RULER_H - 2), QPointF(x, self._bottom))
+            if marker.is_chapter:
+                flag = QPolygonF([QPointF(x, 3), QPointF(x + 9, 3), QPointF(x + 6, 7), QPointF(x + 9, 11), QPointF(x, 11)])
+            else:
+                flag = QPolygonF([QPointF(x, 3), QPointF(x + 9, 7), QPointF(x, 11)])
+            p.setBrush(c.q(colour))
+            p.drawPolygon(flag)
+            p.drawLine(QPointF(x, 3), QPointF(x, RULER_H))
+            # A text ends where the next flag stands.
+            text = p.fontMetrics().elidedText(marker.text[:40], Qt.TextElideMode.ElideRight, max(int(next_px) - 16, 0))
+            if len(text) > 1:
+                room = QRectF(x + 10, 1, p.fontMetrics().horizontalAdvance(text) + 8, 15)
+                p.fillRect(room, c.q("paper", 235))
+                p.drawText(QPointF(x + 13, 13), text)
+
+    def selection(self, p: QPainter) -> None:
+        if self._selection.range is None:
+            return
+        c, view = self._theme.colours, self._view
+        a, b = view.x_of(self._selection.range[0]), view.x_of_end(self._selection.range[1])
+        area = QRectF(a, RULER_H, max(b - a, 1), self._bottom - RULER_H)
+        band = self._selection.band
+        for lane, rect in self._rects:
+            if band is not None and lane.id == band.lane_id:
+                rate = self._desk.episode.rate
+                low, high = (rect.bottom() - share_of(hz, rate) * rect.height() for hz in (band.low_hz, band.high_hz))
+                area = QRectF(a, high, max(b - a, 1), low - high)
+                p.setPen(QPen(c.q("saddle"), 1.2))
+                p.drawLine(area.topLeft(), area.topRight())
+                p.drawLine(area.bottomLeft(), area.bottomRight())
+        p.fillRect(area, c.q("saddle", 40))
+        p.setPen(QPen(c.q("saddle"), 1.2))
+        p.drawLine(area.topLeft(), area.bottomLeft())
+        p.drawLine(area.topRight(), area.bottomRight())
+        seconds = max(b - a, 0.0) * view.per_pixel / self._desk.episode.rate
+        self._length_text(p, (a + b) / 2, 1e9, span_text(seconds), "saddle")
+
+    def head(self, p: QPainter) -> None:
+        c = self._theme.colours
+        x = round(self._view.x_of(self._selection.head)) + 0.5
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        p.setPen(QPen(c.q("ink"), 1.4))
+        p.drawLine(QPointF(x, RULER_H - 10), QPointF(x, self._bottom))
+        p.setBrush(c.q("ink"))
+        p.setPen(Qt.PenStyle.NoPen)
+        p.drawPolygon(
+            QPolygonF([QPointF(x - 6, RULER_H - 13), QPointF(x + 6, RULER_H - 13), QPointF(x, RULER_H - 4)])
+        )
+
+    def _pixels(self, frames: list[int]) -> NDArray[np.float64]:
+        """x_of for many session frames."""
+        at = self._view.map.many_to_program_or_next(np.array(frames, np.int64))
+        return (at - self._view.start) / self._view.per_pixel
+
+    def _stitch(self, p: QPainter, x: float, top: float, bottom: float, strong: bool) -> None:
+        pen = QPen(self._theme.colours.q("thread"), 2.6 if strong else 1.8)
+        pen.setDashPattern([3.2, 2.4])
+        p.setPen(pen)
+        p.drawLine(QPointF(x, top), QPointF(x, bottom))
+
+    def _length_text(self, p: QPainter, middle: float, room: float, text: str, colour: str) -> None:
+        p.setFont(font(13, 700))
+        width = p.fontMetrics().horizontalAdvance(text)
+        if room > width + 6:
+            p.setPen(self._theme.colours.q(colour))
+            p.drawText(
+                QRectF(middle - width, self._bottom + 1, 2 * width, LENGTHS_H),
+                Qt.AlignmentFlag.AlignCenter,
+                text,
+            )
