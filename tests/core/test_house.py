@@ -10,7 +10,7 @@ import dubbin
 ROOT = Path(dubbin.__file__).parent
 # Lower floors first: a module may import from its own floor and from those below.
 FLOORS = ["sound", "measure", "treat", "speech", "episode", "mix", "deliver"]
-SHARED = {"errors", "jobs", "folders"}
+SHARED = {"errors", "jobs", "folders", "memory"}
 
 
 def imports_of(path: Path) -> set[str]:

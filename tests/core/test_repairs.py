@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
 from dubbin.core.jobs import Task
-from dubbin.core.measure.clicks import find_clicks
+from dubbin.core.measure.clicks import Clicks, find_clicks
 from dubbin.core.measure.clipping import ClippingMeter
 from dubbin.core.measure.echo import measure_echo
 from dubbin.core.measure.hum import describe_hum, find_hum
-from dubbin.core.measure.report import measure_recording
+from dubbin.core.measure.report import measure_recording, measure_treated
 from dubbin.core.sound.source import Sound
 from dubbin.core.treat.chain import Chain, Use
 from dubbin.core.treat.derumble import low_band
@@ -91,6 +93,15 @@ def test_rumble_goes_and_a_low_voice_stays():
     inner = slice(RATE, 3 * RATE)
     assert rms_db(treated(rumble, "derumble")[inner]) < rms_db(rumble[inner]) - 25
     assert rms_db(treated(voice, "derumble")[inner]) == pytest.approx(rms_db(voice[inner]), abs=0.5)
+
+
+def test_only_clicks_that_were_there_count_as_left(room_tone):
+    found = Clicks((((1000, 1020), (90_000, 90_040)), ((5000, 5010),)), RATE)
+    later = Clicks((((1010, 1025), (40_000, 40_010)), ((90_010, 90_020),)), RATE)
+    assert found.left_in(later).spans == (((1010, 1025),), ((90_010, 90_020),))
+    assert found.left_in(Clicks(((), ()), RATE)).count == 0
+    none = replace(measure_recording(Sound(room_tone[None], RATE)), clicks=Clicks(((),), RATE))
+    assert measure_treated(Sound(room_tone[None], RATE), none).clicks.count == 0
 
 
 @pytest.mark.parametrize("rate", [16000, 44100, 48000])

@@ -11,6 +11,7 @@ from typing import Any
 from dubbin import __version__
 from dubbin.core.errors import Cancelled, DubbinError
 from dubbin.core.folders import user_folders
+from dubbin.core.memory import share_one_heap
 
 DONE, CANNOT, WRONG_USE, INTERRUPTED = 0, 1, 2, 130
 
@@ -121,6 +122,7 @@ def _lazy(name: str) -> Callable[[str], Any]:
 
 def main(argv: Sequence[str] | None = None) -> int:
     """Run the command line; the exit code: 0 done, 1 can't or a check fails, 2 wrong usage."""
+    share_one_heap()
     parser = _parser()
     try:
         args = parser.parse_args(argv)

@@ -18,7 +18,7 @@ from dubbin.core.errors import CannotWrite, DubbinError
 from dubbin.core.folders import Folders
 from dubbin.core.jobs import Task
 from dubbin.core.measure.findings import Finding
-from dubbin.core.measure.report import RecordingReport, measure_recording
+from dubbin.core.measure.report import RecordingReport, measure_recording, measure_treated
 from dubbin.core.mix.program import Program
 from dubbin.core.sound.source import Difference, Source
 from dubbin.core.sound.working_copy import WorkingCopies, WorkingCopy
@@ -143,7 +143,7 @@ def clean(args: Namespace, folders: Folders) -> int:
     written = WorkingCopies(folders.copies).obtain(args.out)
     if args.residue:
         write_sound(Difference(copy, written), args.residue, _bits(args.residue), task.part(0.8, 0.9))
-    after = measure_recording(written, task.part(0.9, 1.0)) if uses else before
+    after = measure_treated(written, before, task.part(0.9, 1.0)) if uses else before
     end_progress(args.quiet)
     entries = [
         {

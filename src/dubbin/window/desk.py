@@ -25,7 +25,7 @@ from dubbin.core.folders import Folders
 from dubbin.core.jobs import Task
 from dubbin.core.measure.echo import Decay, mean_decay
 from dubbin.core.measure.findings import Finding
-from dubbin.core.measure.report import RecordingReport, measure_recording
+from dubbin.core.measure.report import RecordingReport, measure_recording, measure_treated
 from dubbin.core.measure.spectrum import Spectrum, average_spectrum
 from dubbin.core.mix.bed import BedTrack
 from dubbin.core.mix.hear import Hear
@@ -246,6 +246,7 @@ class Desk(QObject):
             def done(result: tuple[RecordingReport, Activity], key: tuple[Any, ...] = key) -> None:
                 self._reports[key], self._activities[key] = result
                 self._pauses = None
+                self._measure_repaired()
                 self.findings_changed.emit()
 
             self.jobs.start(("measure", key), f"Measuring {lane.voice}", work, done)
@@ -400,15 +401,16 @@ class Desk(QObject):
         for lane in self.episode.lanes:
             key = self._repaired_key(lane)
             sound = self.sound(lane)
-            if sound is None or key in self._after or not sound.repaired.stages or self.treated(lane) is None:
+            before = self.report(lane)
+            if sound is None or before is None or key in self._after or not sound.repaired.stages or self.treated(lane) is None:
                 continue
 
             def done(result: RecordingReport, key: tuple[Any, ...] = key) -> None:
                 self._after[key] = result
                 self.findings_changed.emit()
 
-            def work(task: Task, sound: LaneSound = sound) -> RecordingReport:
-                return measure_recording(sound.repaired, task)
+            def work(task: Task, sound: LaneSound = sound, before: RecordingReport = before) -> RecordingReport:
+                return measure_treated(sound.repaired, before, task)
 
             self.jobs.start(("after", lane.id), f"Measuring {lane.voice} after repair", work, done)
 

@@ -25,6 +25,7 @@ LOWEST = 10.0 ** (-66 / 20)  # amplitude of a prediction error below which nothi
 JOIN_S = 0.0003
 CHUNK_S = 10.0
 BRIDGE_S = 0.0002  # gaps in a click's error that don't end it
+SAME_S = 0.003  # two findings closer than this are the same click
 PAD_S = 0.0002  # on both sides of what was found
 
 
@@ -43,6 +44,20 @@ class Clicks:
     @property
     def count(self) -> int:
         return len(self.times_s)
+
+    def left_in(self, later: Clicks) -> Clicks:
+        """Those of the clicks of the same recording after treatment that are found here too.
+
+        Where noise has gone, consonants stand out that it had covered: those that are taken for clicks then are none that were left.
+        """
+        known = np.asarray(self.times_s)
+        near = round(SAME_S * self.rate)
+
+        def is_known(span: tuple[int, int]) -> bool:
+            k = int(np.searchsorted(known, (span[0] - near) / self.rate))
+            return k < len(known) and bool(known[k] <= (span[0] + near) / self.rate)
+
+        return Clicks(tuple(tuple(filter(is_known, channel)) for channel in later.spans), later.rate)
 
 
 def find_clicks(source: Source, sensitivity: float = 1.0, task: Task | None = None) -> Clicks:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Any, Protocol
 
@@ -73,6 +73,12 @@ class RecordingReport:
         asked = [f for f in self.findings if f.treatment is not None]
         found = {f.treatment: Suggestion(f.treatment, f.strength, f.text) for f in reversed(asked) if f.treatment}
         return tuple(found[name] for name in TREATED if name in found)
+
+
+def measure_treated(treated: Source, before: RecordingReport, task: Task | None = None) -> RecordingReport:
+    """Measure what treatments made of a recording, to be compared with the report on the recording itself."""
+    report = measure_recording(treated, task)
+    return replace(report, clicks=before.clicks.left_in(report.clicks))
 
 
 def measure_recording(source: Source, task: Task | None = None) -> RecordingReport:

@@ -17,7 +17,7 @@ from dubbin.core.episode.model import Cut, CutKind, Episode, Lane, Role
 from dubbin.core.episode.time_map import program_map
 from dubbin.core.jobs import Task, in_parallel
 from dubbin.core.measure.loudness import Loudness, measure_loudness
-from dubbin.core.measure.report import RecordingReport, measure_recording
+from dubbin.core.measure.report import RecordingReport, measure_recording, measure_treated
 from dubbin.core.measure.spectrum import average_spectrum
 from dubbin.core.mix.balance import Balance, find_balance
 from dubbin.core.mix.balance_report import report_balance
@@ -152,7 +152,7 @@ class _Run:
         sounds = self._sounds()
 
         def measure(lane: Lane, task: Task) -> None:
-            self._after[lane.id] = measure_recording(sounds[lane.id].repaired, task)
+            self._after[lane.id] = measure_treated(sounds[lane.id].repaired, self._reports[lane.id], task)
 
         self._each(measure, 0.5, 0.56)
         for lane in self.voices:

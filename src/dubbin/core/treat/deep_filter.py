@@ -19,6 +19,7 @@ from scipy import signal
 
 from dubbin.core.errors import DubbinError
 from dubbin.core.jobs import CORES
+from dubbin.core.memory import give_back
 from dubbin.core.sound import fourier
 
 RATE, FRAME, HOP = 48000, 960, 480
@@ -131,7 +132,9 @@ class DeepFilter:
     def enhance(self, X: NDArray[np.complex64], means: Means) -> NDArray[np.complex64]:
         """Spectra (frames, BINS) of the voice alone; the first seconds settle the network's state."""
         with self._room:
-            return self._enhance(X, means)
+            out = self._enhance(X, means)
+        give_back()
+        return out
 
     def _enhance(self, X: NDArray[np.complex64], means: Means) -> NDArray[np.complex64]:
         erb, spec, _ = features(X, means)
@@ -143,6 +146,7 @@ class DeepFilter:
             {"feat_erb": np.ascontiguousarray(erb[None, None]), "feat_spec": np.ascontiguousarray(spec[None])},
         )
         (m,) = self._gains.run(None, {"emb": emb, "e3": e3, "e2": e2, "e1": e1, "e0": e0})
+        del e0, e1, e2, e3  # the decoder of the filters wants room of its own
         coefs = self._filters.run(["coefs"], {"emb": emb, "c0": c0})[0]
         gains = np.repeat(m.reshape(len(X), BANDS), np.diff(band_edges()), axis=1)
         Y = X * gains

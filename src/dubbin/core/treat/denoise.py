@@ -34,6 +34,7 @@ from dubbin.core.treat.treatment import Context, Treatment
 
 OVERLAP = 4
 WINDOWS_S = (0.024, 0.060)  # of the statistical engine
+NEURAL_TILE_S = 12.0  # longer ones are a little faster and take much more memory
 STATISTICAL_LEAD_S = 1.0  # in which the decision-directed rule forgets where it began
 BLEND_WINDOW_S = 0.036  # of the statistical gain beside the network
 # Share of the statistical result in the neural one: LEAST_SHARE everywhere, MOST_SHARE more where speech stands SURE_DB
@@ -79,13 +80,13 @@ class Denoise(Treatment):
     name: ClassVar[str] = "denoise"
     title: ClassVar[str] = "Noise"
     settings_type: ClassVar[type] = DenoiseSettings
-    tile_s: ClassVar[float] = 15.0  # longer ones are a little faster and take gigabytes
+    tile_s: ClassVar[float] = 15.0
     lead_s: ClassVar[float] = 4.0  # in which the network's state settles
     tail_s: ClassVar[float] = 0.1
 
     def spans_s(self, settings: DenoiseSettings) -> tuple[float, float, float]:
         if settings.engine is Engine.NEURAL:
-            return self.tile_s, self.lead_s, self.tail_s
+            return NEURAL_TILE_S, self.lead_s, self.tail_s
         return self.tile_s, STATISTICAL_LEAD_S, self.tail_s
 
     def analyse(self, source: Source, settings: DenoiseSettings, task: Task) -> NoiseFindings:
