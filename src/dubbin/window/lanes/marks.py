@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from itertools import pairwise
 
 import numpy as np
@@ -10,6 +11,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QBrush, QPainter, QPen, QPolygonF
 
 from dubbin.core.episode.model import Lane
+from dubbin.core.measure.findings import Finding
 from dubbin.core.measure.spectrogram import share_of
 from dubbin.window.desk import Desk
 from dubbin.window.lanes.overview import joined
@@ -30,6 +32,7 @@ class Marks:
         self._desk, self._view, self._selection, self._theme = desk, view, selection, theme
         self._rects: list[tuple[Lane, QRectF]] = []
         self._width, self._bottom = 0, 0.0
+        self._places: dict[int, tuple[Finding, NDArray[np.int64]]] = {}
 
     def lay(self, width: int, rects: list[tuple[Lane, QRectF]], bottom: float) -> None:
         """Say where the lanes lie, before painting."""
@@ -124,23 +127,32 @@ class Marks:
 
     def findings(self, p: QPainter, lane: Lane, rect: QRectF) -> None:
         """Places of findings: small triangles along the top of the lane, bars where a place is long."""
-        c, view, rate = self._theme.colours, self._view, self._desk.episode.rate
+        c = self._theme.colours
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         p.setPen(Qt.PenStyle.NoPen)
         p.setBrush(c.q("brick", 210))
-        last = -100.0
         for finding in self._desk.findings(lane):
-            for start_s, end_s in finding.places_s:
-                a = view.x_of(lane.start_frame + round(start_s * rate))
-                b = view.x_of(lane.start_frame + round(end_s * rate))
-                if b < -4 or a > self._width + 4:
-                    continue
+            places = self._frames_of(finding)
+            left, right = (self._pixels(lane.start_frame + places[:, k]) for k in (0, 1))
+            seen = np.flatnonzero((right >= -4) & (left <= self._width + 4))
+            last = -100.0
+            for a, b in zip(left[seen].tolist(), right[seen].tolist(), strict=True):
                 if b - a > 6:
                     p.drawRect(QRectF(a, rect.top() + 2, b - a, 3))
                 elif abs(a - last) > 3:
                     top = rect.top() + 2
                     p.drawPolygon(QPolygonF([QPointF(a - 4, top + 7), QPointF(a + 4, top + 7), QPointF(a, top)]))
                     last = a
+
+    def _frames_of(self, finding: Finding) -> NDArray[np.int64]:
+        """(places, 2) frames of the recording; kept, since hours have thousands and every frame that is drawn asks."""
+        kept = self._places.get(id(finding))
+        if kept is None or kept[0] is not finding:
+            if len(self._places) > 200:
+                self._places.clear()
+            frames = np.round(np.array(finding.places_s, np.float64).reshape(-1, 2) * self._desk.episode.rate).astype(np.int64)
+            kept = self._places[id(finding)] = (finding, frames)
+        return kept[1]
 
     def touch_ups(self, p: QPainter, lane: Lane, rect: QRectF) -> None:
         view, rate = self._view, self._desk.episode.rate
@@ -216,9 +228,9 @@ class Marks:
             QPolygonF([QPointF(x - 6, RULER_H - 13), QPointF(x + 6, RULER_H - 13), QPointF(x, RULER_H - 4)])
         )
 
-    def _pixels(self, frames: list[int]) -> NDArray[np.float64]:
+    def _pixels(self, frames: Sequence[int] | NDArray[np.int64]) -> NDArray[np.float64]:
         """x_of for many session frames."""
-        at = self._view.map.many_to_program_or_next(np.array(frames, np.int64))
+        at = self._view.map.many_to_program_or_next(np.asarray(frames, np.int64))
         return (at - self._view.start) / self._view.per_pixel
 
     def _stitch(self, p: QPainter, x: float, top: float, bottom: float, strong: bool) -> None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections import OrderedDict
 from dataclasses import dataclass
+from functools import lru_cache
 from itertools import pairwise
 
 import numpy as np
@@ -35,6 +36,14 @@ class _Wanted:
     per_pixel: float
 
 
+@dataclass(frozen=True)
+class _Tile:
+    """levels: what was measured, as indices; picture: those in colours, as Qt draws them fastest."""
+
+    levels: QImage
+    picture: QImage
+
+
 class SpectrogramTiles(QObject):
     """Asks for what is missing when it is painted, and tells when some of it has come."""
 
@@ -43,7 +52,7 @@ class SpectrogramTiles(QObject):
     def __init__(self, desk: Desk, view: Viewport, theme: Theme) -> None:
         super().__init__()
         self._desk, self._view, self._theme = desk, view, theme
-        self._tiles: OrderedDict[Key, QImage] = OrderedDict()
+        self._tiles: OrderedDict[Key, _Tile] = OrderedDict()
         self._asked: dict[str, tuple[Key, ...]] = {}
         # Of every lane the scale at which it was seen whole: drawn stretched while tiles of another are on their way.
         self._whole: dict[str, tuple[Key, float]] = {}
@@ -58,12 +67,12 @@ class SpectrogramTiles(QObject):
         wanted, there = [], []
         for index in self._in_view(view.per_pixel):
             key = (*scale, index)
-            image = self._tiles.get(key)
-            if image is None:
+            tile = self._tiles.get(key)
+            if tile is None:
                 wanted.append(_Wanted(key, source, view.map, lane.start_frame, index * TILE_PX * view.per_pixel, view.per_pixel))
             else:
                 self._tiles.move_to_end(key)
-                there.append((index, image))
+                there.append((index, tile.picture))
         if wanted:
             self._paint_whole(p, lane, rect, base)
         else:
@@ -78,9 +87,9 @@ class SpectrogramTiles(QObject):
         if scale[: len(base)] != base:
             return
         for index in self._in_view(per_pixel):
-            image = self._tiles.get((*scale, index))
-            if image is not None:
-                p.drawImage(self._place(rect, index, per_pixel), image)
+            tile = self._tiles.get((*scale, index))
+            if tile is not None:
+                p.drawImage(self._place(rect, index, per_pixel), tile.picture)
 
     def _in_view(self, per_pixel: float) -> range:
         """Numbers of the tiles of a scale that are seen."""
@@ -109,7 +118,7 @@ class SpectrogramTiles(QObject):
         def done(result: list[tuple[Key, np.ndarray]]) -> None:
             self._asked.pop(lane.id, None)
             for key, levels in result:
-                self._tiles[key] = _image(levels, self._theme.colours)
+                self._tiles[key] = _coloured(_image(levels), self._theme.colours)
             while len(self._tiles) > MOST_TILES:
                 self._tiles.popitem(last=False)
             self.changed.emit()
@@ -117,8 +126,8 @@ class SpectrogramTiles(QObject):
         self._desk.jobs.start(("spectrogram", lane.id), "Drawing spectrograms", work, done, quiet=True)
 
     def _recolour(self) -> None:
-        for image in self._tiles.values():
-            image.setColorTable(_colours(self._theme.colours))
+        for key, tile in self._tiles.items():
+            self._tiles[key] = _coloured(tile.levels, self._theme.colours)
 
 
 def _levels(w: _Wanted) -> np.ndarray:
@@ -135,15 +144,19 @@ def _levels(w: _Wanted) -> np.ndarray:
     return out
 
 
-def _image(levels: np.ndarray, colours: Colours) -> QImage:
+def _image(levels: np.ndarray) -> QImage:
     rows, columns = levels.shape
     data = np.ascontiguousarray(levels)  # held until it is copied: the picture only points to it
-    image = QImage(data.data, columns, rows, columns, QImage.Format.Format_Indexed8).copy()
-    image.setColorTable(_colours(colours))
-    return image
+    return QImage(data.data, columns, rows, columns, QImage.Format.Format_Indexed8).copy()
 
 
-def _colours(c: Colours) -> list[int]:
+def _coloured(levels: QImage, colours: Colours) -> _Tile:
+    levels.setColorTable(list(_colours(colours)))
+    return _Tile(levels, levels.convertToFormat(QImage.Format.Format_RGB32))
+
+
+@lru_cache(maxsize=4)
+def _colours(c: Colours) -> tuple[int, ...]:
     """Printed ink on paper: quiet is the card itself, then thread, saddle, ink."""
     stops = [(0.0, QColor(c.card)), (0.28, _mixed(QColor(c.card), QColor(c.thread), 0.25)), (0.58, QColor(c.thread)),
              (0.8, QColor(c.saddle)), (1.0, QColor(c.ink))]  # fmt: skip
@@ -152,7 +165,7 @@ def _colours(c: Colours) -> list[int]:
         t = k / 255
         low, high = next((a, b) for a, b in pairwise(stops) if t <= b[0])
         out.append(_mixed(low[1], high[1], (t - low[0]) / (high[0] - low[0])).rgb())
-    return out
+    return tuple(out)
 
 
 def _mixed(a: QColor, b: QColor, share: float) -> QColor:

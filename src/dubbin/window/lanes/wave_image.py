@@ -80,6 +80,8 @@ def _columns(peaks: PeakPyramid, source: Source, start: float, per_pixel: float,
 
 def paint_wave(canvas: NDArray[np.float32], columns: Columns, colour: QColor, zoom: float) -> None:
     """Lay a wave over a canvas (height, width, 4) of premultiplied RGBA in 0 to 1; zoom raises its height."""
+    if colour.alpha() == 0:
+        return
     height = canvas.shape[0]
     middle, half = height / 2, height / 2 - 1
     top = middle - np.clip(columns[:, 1] * zoom, -1, 1) * half - 0.5
