@@ -36,7 +36,7 @@ from dubbin.window.lanes.reduction_strip import paint_reduction
 from dubbin.window.lanes.selection import Band, Selection
 from dubbin.window.lanes.spectrogram_tiles import SpectrogramTiles
 from dubbin.window.lanes.viewport import Viewport
-from dubbin.window.lanes.wave_image import columns_of, paint_wave, to_image
+from dubbin.window.lanes.wave_image import columns_of, laid_over, wave_image
 from dubbin.window.lanes.words_strip import paint_covers, paint_placed, paint_splits, paint_words
 from dubbin.window.theme import Theme, font
 
@@ -436,10 +436,9 @@ class LanesView(QWidget):
         return self._images[key]
 
     def _draw(self, lane: Lane, peaks: PeakPyramid, height: int, audible: bool) -> QImage:
-        c, view, desk = self._theme.colours, self._view, self._desk
+        c, desk = self._theme.colours, self._desk
         sound, treated, hear = desk.sound(lane), desk.treated(lane), desk.hear
         assert sound is not None
-        canvas = np.zeros((height, view.width, 4), np.float32)
         loudest = max(float(np.max(np.abs(peaks.levels[-1]))), 0.05)
         zoom = FULLEST / loudest * self.level_zoom
         recorded = self._columns(lane, peaks, sound.recorded)
@@ -449,10 +448,9 @@ class LanesView(QWidget):
             strong = 120 if audible else 60
         if hear is Hear.RECORDED or not treats:
             role = "indigo" if lane.role is Role.VOICE else "muted"
-            paint_wave(canvas, recorded, c.q(role, strong), zoom)
-            return to_image(canvas)
+            return wave_image(recorded, height, c.q(role, strong), zoom)
         pale = 0 if self.picture is Picture.BOTH else 70 if audible else 40
-        paint_wave(canvas, recorded, c.q("indigo", pale), zoom)
+        layers = [wave_image(recorded, height, c.q("indigo", pale), zoom)]
         if treated is not None:
             after = self._columns(lane, treated.peaks, sound.voiced)
             if hear is Hear.RESIDUE:
@@ -464,10 +462,10 @@ class LanesView(QWidget):
                     ],
                     1,
                 )
-                paint_wave(canvas, gone, c.q("brick", strong), zoom)
+                layers.append(wave_image(gone, height, c.q("brick", strong), zoom))
             else:
-                paint_wave(canvas, after, c.q("saddle", strong), zoom)
-        return to_image(canvas)
+                layers.append(wave_image(after, height, c.q("saddle", strong), zoom))
+        return laid_over(layers)
 
     def _columns(self, lane: Lane, peaks: PeakPyramid, source: Source) -> NDArray[np.float32]:
         """Lowest and highest sample of every pixel; what lies under the program is drawn where it is heard."""

@@ -13,7 +13,7 @@ from dubbin.core.episode.time_map import merged
 from dubbin.window.desk import Desk
 from dubbin.window.lanes.selection import Selection
 from dubbin.window.lanes.viewport import Viewport
-from dubbin.window.lanes.wave_image import gathered, paint_wave, to_image
+from dubbin.window.lanes.wave_image import gathered, wave_image
 from dubbin.window.theme import Theme
 
 HEIGHT = 58
@@ -117,7 +117,5 @@ class Overview(QWidget):
             part = gathered(view.map, copy.peaks, lane.channels, lane.start_frame, 0.0, per_pixel, width)
             columns[:, 0] = np.minimum(columns[:, 0], part[:, 0])
             columns[:, 1] = np.maximum(columns[:, 1], part[:, 1])
-        canvas = np.zeros((HEIGHT - 8, width, 4), np.float32)
         loudest = max(float(np.max(np.abs(columns))), 0.05)
-        paint_wave(canvas, columns, self._theme.colours.q("indigo", 150), 0.95 / loudest)
-        return to_image(canvas)
+        return wave_image(columns, HEIGHT - 8, self._theme.colours.q("indigo", 150), 0.95 / loudest)

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
-from PyQt6.QtGui import QColor, QImage
+from PyQt6.QtGui import QColor, QImage, QPainter
 
 from dubbin.core.episode.time_map import TimeMap
 from dubbin.core.sound.peaks import BASE_FRAMES, PeakPyramid
@@ -78,33 +79,38 @@ def _columns(peaks: PeakPyramid, source: Source, start: float, per_pixel: float,
     return out
 
 
-def paint_wave(canvas: NDArray[np.float32], columns: Columns, colour: QColor, zoom: float) -> None:
-    """Lay a wave over a canvas (height, width, 4) of premultiplied RGBA in 0 to 1; zoom raises its height."""
-    if colour.alpha() == 0:
-        return
-    height = canvas.shape[0]
+def wave_image(columns: Columns, height: int, colour: QColor, zoom: float) -> QImage:
+    """One wave in one colour on nothing; zoom raises its height. Edges are as opaque as the pixel is covered."""
+    width = len(columns)
+    points = np.zeros((height, width), np.uint32)
     middle, half = height / 2, height / 2 - 1
     top = middle - np.clip(columns[:, 1] * zoom, -1, 1) * half - 0.5
     bottom = middle - np.clip(columns[:, 0] * zoom, -1, 1) * half + 0.5
     # Only the rows that the wave reaches: a quiet lane costs little.
     first, last = max(int(np.floor(top.min(initial=height))), 0), min(int(np.ceil(bottom.max(initial=0.0))), height)
-    if last <= first:
-        return
-    rows = np.arange(first, last, dtype=np.float32)[:, None]
-    alpha = np.minimum(rows + 1, bottom.astype(np.float32))
-    alpha -= np.maximum(rows, top.astype(np.float32))
-    np.clip(alpha, 0.0, 1.0, out=alpha)
-    alpha *= np.float32(colour.alphaF())
-    part = canvas[first:last]
-    rest = 1.0 - alpha
-    for k, value in enumerate((colour.blueF(), colour.greenF(), colour.redF(), 1.0)):
-        part[..., k] *= rest
-        part[..., k] += alpha * np.float32(value)
+    if last > first and colour.alpha():
+        rows = np.arange(first, last, dtype=np.float32)[:, None] * 255
+        covered = np.minimum(rows + 255, bottom.astype(np.float32) * 255)
+        covered -= np.maximum(rows, top.astype(np.float32) * 255)
+        np.clip(covered, 0.0, 255.0, out=covered)
+        points[first:last] = _premultiplied(colour.rgba())[covered.astype(np.uint8)]
+    return QImage(points.data, width, height, width * 4, QImage.Format.Format_ARGB32_Premultiplied).copy()
 
 
-def to_image(canvas: NDArray[np.float32]) -> QImage:
-    height, width = canvas.shape[:2]
-    scaled = canvas * np.float32(255.0)
-    scaled += np.float32(0.5)
-    data = scaled.astype(np.uint8)
-    return QImage(data.data, width, height, width * 4, QImage.Format.Format_ARGB32_Premultiplied).copy()
+def laid_over(images: Sequence[QImage]) -> QImage:
+    """Pictures of one size over one another, the first at the bottom."""
+    out = images[0]
+    if len(images) > 1:
+        p = QPainter(out)
+        for image in images[1:]:
+            p.drawImage(0, 0, image)
+        p.end()
+    return out
+
+
+@lru_cache(maxsize=64)
+def _premultiplied(rgba: int) -> NDArray[np.uint32]:
+    """ARGB with colours times opacity, for every share of a pixel (0 to 255) that a colour covers."""
+    alpha = np.arange(256) / 255 * ((rgba >> 24 & 255) / 255)
+    parts = [np.round(alpha * (rgba >> shift & 255)).astype(np.uint32) << shift for shift in (16, 8, 0)]
+    return np.round(alpha * 255).astype(np.uint32) << 24 | parts[0] | parts[1] | parts[2]
