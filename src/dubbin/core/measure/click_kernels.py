@@ -18,6 +18,23 @@ OVER_LEVEL, OVER_HIGHEST = np.float32(1.6), np.float32(0.6)
 NOTHING = np.float32(1e-12)
 
 
+@njit(nogil=True, cache=True, error_model="numpy")
+def sums_around(x, reach):  # type: ignore[no-untyped-def]
+    """For every value the sum of x from `reach` before to `reach` after it."""
+    out = np.empty_like(x)
+    n = len(x)
+    total = 0.0
+    for i in range(min(reach, n)):
+        total += x[i]
+    for i in range(n):
+        if i + reach < n:
+            total += x[i + reach]
+        if i - reach - 1 >= 0:
+            total -= x[i - reach - 1]
+        out[i] = max(total, 0.0)
+    return out
+
+
 @njit(nogil=True, cache=True, fastmath=True, error_model="numpy")
 def limited(x, width):  # type: ignore[no-untyped-def]
     """x with lone peaks held down, so that a click does not teach the predictor to predict it."""
@@ -32,15 +49,9 @@ def limited(x, width):  # type: ignore[no-untyped-def]
         energy[b] = total
     half = max(width // (2 * GRAIN), 1)
     out = np.empty_like(x)
-    sliding = 0.0
-    for b in range(min(half, grains)):
-        sliding += energy[b]
+    around = sums_around(energy, half)
     for b in range(grains):
-        if b + half < grains:
-            sliding += energy[b + half]
-        if b - half - 1 >= 0:
-            sliding -= energy[b - half - 1]
-        most = np.float32(3.5 * np.sqrt(max(sliding, 0.0) / ((2 * half + 1) * GRAIN)) + 3.5e-9)
+        most = np.float32(3.5 * np.sqrt(around[b] / ((2 * half + 1) * GRAIN)) + 3.5e-9)
         for i in range(b * GRAIN, min((b + 1) * GRAIN, n)):
             out[i] = min(max(x[i], -most), most)
     return out
@@ -160,15 +171,9 @@ def surroundings(size, guard, near):  # type: ignore[no-untyped-def]
             value = min(size[i], top + NOTHING)
             total += value * value
         held[b] = total
-    sliding = 0.0
-    for b in range(min(near, grains)):
-        sliding += held[b]
+    around = sums_around(held, near)
     for b in range(grains):
-        if b + near < grains:
-            sliding += held[b + near]
-        if b - near - 1 >= 0:
-            sliding -= held[b - near - 1]
-        level[b] = np.sqrt(max(sliding, 0.0) / ((2 * near + 1) * GRAIN))
+        level[b] = np.sqrt(around[b] / ((2 * near + 1) * GRAIN))
     return level, highest
 
 
