@@ -1,7 +1,8 @@
 # Sets the project up: system libraries where they are missing, a virtual environment, pinned packages, the package itself.
 # Sourced by scripts/demo and scripts/test, from the project's folder.
 
-QT_LIBRARIES="libegl1 libgl1 libxkbcommon-x11-0 libdbus-1-3 libfontconfig1 libxcb-cursor0 libxcb-icccm4 libxcb-image0 libxcb-keysyms1 libxcb-randr0 libxcb-render-util0 libxcb-shape0 libxcb-xinerama0 libpulse0"
+QT_LIBRARIES="libegl1 libgl1 libglib2.0-0 libxkbcommon-x11-0 libdbus-1-3 libfontconfig1 libxcb-cursor0 libxcb-icccm4 libxcb-image0 libxcb-keysyms1 libxcb-randr0 libxcb-render-util0 libxcb-shape0 libxcb-xinerama0 libpulse0"
+SCREEN="xvfb xauth"  # a screen for machines without one
 
 fail() { echo "$1" >&2; exit 1; }
 
@@ -31,7 +32,7 @@ install_missing() {
         echo "Some system libraries could not be installed:$missing" >&2
 }
 
-# set_up LOCK...: the environment with exactly these lock files; does nothing when it is there already.
+# set_up LOCK...: the environment with exactly these lock files; does nothing when it is there already. Says what it does: it takes minutes.
 set_up() {
     stamp=".venv/.set-up-$(cat pyproject.toml "$@" | sha256sum | cut -c1-16)-$(echo "$@" | sha256sum | cut -c1-8)"
     if [ ! -f "$stamp" ]; then
@@ -39,9 +40,11 @@ set_up() {
         if ! "$python" -c 'import ensurepip, venv' 2>/dev/null; then install_missing python3-venv; fi
         [ -x .venv/bin/python ] || "$python" -m venv .venv
         for lock in "$@"; do
+            echo "Installing the packages of $lock (the first time this takes a few minutes) …"
             .venv/bin/python -m pip install -q --disable-pip-version-check --require-hashes -r "$lock"
         done
         .venv/bin/python -m pip install -q --disable-pip-version-check --no-deps --no-build-isolation -e .
+        echo "Compiling the inner loops, once …"
         .venv/bin/python -m dubbin.core.speech.warm_up || true
         touch "$stamp"
     fi
