@@ -11,7 +11,7 @@ import numpy as np
 import peers
 from scores import RATE, have
 
-from dubbin.core.deliver.encode import Format
+from dubbin.core.deliver.formats import M4A, MP3, WAV
 from dubbin.core.deliver.master import make_masters
 from dubbin.core.deliver.targets import find_target
 from dubbin.core.measure.loudness import measure_loudness
@@ -49,7 +49,7 @@ def rows() -> list[Row]:
         out.append(("pyloudnorm, integrated loudness alone", f"{slow:.0f} x real time; Dubbin {ours / slow:.1f} x that"))
     with tempfile.TemporaryDirectory() as folder:
         started = time.perf_counter()
-        formats = [Format.WAV, Format.MP3, Format.M4A]
+        formats = [WAV, MP3, M4A]
         made = make_masters(_Long(stereo, MASTER_MINUTES), Path(folder), "long", [find_target("podcast-stereo")], formats).made
         seconds = time.perf_counter() - started
     passed = sum(m.proof.passes for m in made)

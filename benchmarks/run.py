@@ -36,12 +36,12 @@ from dubbin.core.measure.alignment import align
 from dubbin.core.measure.clicks import find_clicks
 from dubbin.core.measure.echo import measure_echo
 from dubbin.core.measure.loudness import measure_loudness
-from dubbin.core.measure.report import measure_recording
+from dubbin.core.measure.measuring import measure_recording
 from dubbin.core.sound.source import Sound
 from dubbin.core.treat.chain import Chain, Use
 from dubbin.core.treat.denoise import Engine
 from dubbin.core.treat.registry import REPAIRS, TREATMENTS
-from dubbin.core.treat.tiles import DiskKeeper
+from dubbin.core.treat.tiles import DiskTileCache
 
 OUT = Path(__file__).resolve().parent.parent / "docs" / "benchmarks.md"
 LONG_S = 240
@@ -63,7 +63,7 @@ def ours(*uses: Use) -> Method:
     def run(x: Mono) -> Mono:
         with tempfile.TemporaryDirectory() as folder:
             source = Sound(np.ascontiguousarray(x[None], np.float32), RATE)
-            chain = Chain(source, list(uses), "benchmark", DiskKeeper(Path(folder)))
+            chain = Chain(source, list(uses), "benchmark", DiskTileCache(Path(folder)))
             chain.prepare(Task())
             return chain.read(0, chain.frames)[0]
 

@@ -13,18 +13,19 @@ import peers
 from scores import RATE
 
 from dubbin.core.deliver.limiter import Limiter, LimiterSettings
-from dubbin.core.episode.balance_commands import suggest_balance
+from dubbin.core.episode.commands.balance import suggest_balance
+from dubbin.core.episode.commands.treatments import set_voice
 from dubbin.core.episode.model import Episode, Lane, Recording
-from dubbin.core.episode.voice_commands import set_voice
 from dubbin.core.jobs import Task
-from dubbin.core.measure.report import measure_recording
+from dubbin.core.measure.measuring import measure_recording
 from dubbin.core.measure.spectrum import average_spectrum
+from dubbin.core.mix.lane_key import recorded_key
 from dubbin.core.mix.lane_sound import lane_sound
 from dubbin.core.mix.render import balanced_program
 from dubbin.core.sound.source import Sound, blocks
 from dubbin.core.treat.chain import Chain, Use
 from dubbin.core.treat.registry import TREATMENTS
-from dubbin.core.treat.tiles import DiskKeeper
+from dubbin.core.treat.tiles import DiskTileCache
 from dubbin.core.treat.voice_suggestion import suggest_voice
 from dubbin.demo.recordings import build_sounds
 
@@ -58,7 +59,7 @@ def _speed(run: Callable[[], object]) -> float:
 
 def _treat(x: np.ndarray, use: Use) -> None:
     with tempfile.TemporaryDirectory() as folder:
-        chain = Chain(Sound(x, RATE), [use], "benchmark", DiskKeeper(Path(folder)))
+        chain = Chain(Sound(x, RATE), [use], "benchmark", DiskTileCache(Path(folder)))
         chain.prepare(Task())
 
 
@@ -70,13 +71,13 @@ def _everything(lanes: dict[str, np.ndarray]) -> Row:
         part = Sound(x[:, : 240 * RATE], RATE)
         episode = set_voice(episode, v, suggest_voice(measure_recording(part), average_spectrum(part)), "voice").episode
     episode = suggest_balance(episode, {}).episode
-    assert all(use.on for lane in episode.lanes for use in lane.voicing)
+    assert all(use.on for lane in episode.lanes for use in lane.voice_chain)
 
     def run(seconds: int) -> None:
         with tempfile.TemporaryDirectory() as folder:
-            keeper = DiskKeeper(Path(folder))
+            tile_cache = DiskTileCache(Path(folder))
             short = replace(episode, recordings=tuple(replace(r, frames=seconds * RATE) for r in episode.recordings))
-            sounds = {v: lane_sound(short.lane(v), Sound(lanes[v][:, : seconds * RATE], RATE), v, keeper) for v in lanes}
+            sounds = {v: lane_sound(short.lane(v), Sound(lanes[v][:, : seconds * RATE], RATE), recorded_key(v, RATE, lanes[v].shape[0]), tile_cache) for v in lanes}
             for sound in sounds.values():
                 sound.voiced.prepare(Task())
             for _ in blocks(balanced_program(short, sounds)):
@@ -86,5 +87,5 @@ def _everything(lanes: dict[str, np.ndarray]) -> Row:
     started = time.perf_counter()
     run(MINUTES * 60)
     seconds = time.perf_counter() - started
-    names = ", ".join(u.name for u in episode.lanes[0].voicing)
+    names = ", ".join(u.name for u in episode.lanes[0].voice_chain)
     return f"voice and balance, {MINUTES} min of two microphones ({names}; levelling, bleed control, mix)", f"{MINUTES * 60 / seconds:.0f} x real time"

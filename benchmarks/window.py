@@ -31,9 +31,9 @@ def rows() -> list[Row]:
 def _episode(home: Path, hours: int = 1):  # type: ignore[no-untyped-def]
     import soundfile as sf
 
-    from dubbin.core.episode.commands import add_recordings
+    from dubbin.core.episode.commands.recordings import add_recordings
     from dubbin.core.episode.document import new_episode
-    from dubbin.core.episode.intake import take_in
+    from dubbin.core.episode.importing import import_file
     from dubbin.core.episode.model import Role
     from dubbin.core.folders import user_folders
     from dubbin.core.sound.working_copy import WorkingCopies
@@ -50,7 +50,7 @@ def _episode(home: Path, hours: int = 1):  # type: ignore[no-untyped-def]
         with sf.SoundFile(path, "w", RATE, 1, "PCM_16") as f:
             for _ in range(times):
                 f.write(x)
-        taken = take_in(path, copies, RATE)
+        taken = import_file(path, copies, RATE)
         recordings.append(taken.recording)
         lanes.append(replace(taken.lanes[0], role=Role.VOICE, voice=voice.title(), id=voice))
     episode = add_recordings(new_episode(), recordings, lanes).episode
@@ -71,14 +71,14 @@ def _open(home: Path, hours: int):  # type: ignore[no-untyped-def]
 
     from dubbin.core.episode.document import Document
     from dubbin.core.episode.file import save_episode
-    from dubbin.window.main_window import MainWindow
+    from dubbin.window.parts.theme import Theme
     from dubbin.window.player.sinks import SimulatedSink
-    from dubbin.window.theme import Theme
+    from dubbin.window.rooms import make_window
 
     application = QApplication.instance() or QApplication([])
     folders, episode = _episode(home, hours)
     save_episode(episode, home / "long.dubbin")
-    window = MainWindow(folders, Theme(application), Document.opened(folders.journals, home / "long.dubbin"), SimulatedSink(RATE))  # type: ignore[arg-type]
+    window = make_window(folders, Theme(application), Document.opened(folders.journals, home / "long.dubbin"), SimulatedSink(RATE))  # type: ignore[arg-type]
     window.speech.automatic = False
     window.resize(1280, 800)
     window.show()
@@ -94,16 +94,14 @@ def _open(home: Path, hours: int):  # type: ignore[no-untyped-def]
 
 
 def _close(window) -> None:  # type: ignore[no-untyped-def]
-    window.player.close()
-    window.jobs.close()
-    window.desk.close()
+    window.shut_down()
     window.hide()
 
 
 def _glide(home: Path) -> list[Row]:
     """Frames drawn one after the other while the lanes of three hours scroll and zoom; what is drawn in the background goes on beside."""
     from dubbin.window.lanes.lanes_view import Picture
-    from dubbin.window.steps import Step
+    from dubbin.window.shell.step import Step
 
     application, window, settle = _open(home, LONG_HOURS)
     window.go_step(Step.REPAIR)
@@ -129,16 +127,16 @@ def _glide(home: Path) -> list[Row]:
 
 
 def _measure(home: Path) -> list[Row]:
-    from dubbin.window.steps import Step
+    from dubbin.window.shell.step import Step
 
     application, window, settle = _open(home, 1)
     window.go_step(Step.EDIT)
     settle()
-    window.editing.toggle_all_pauses()
+    window.pages[Step.EDIT].acts.pausing.toggle_all()
     settle()
     words = len(window.speech.table)
     rate, out = RATE, []
-    what = f"{words} words, {len(window.desk.episode.cuts)} cuts"
+    what = f"{words} words, {len(window.session.episode.cuts)} cuts"
 
     def timed(name: str, prepare: Callable[[int], None], act: Callable[[int], None]) -> None:
         took = []
@@ -151,8 +149,8 @@ def _measure(home: Path) -> list[Row]:
             took.append(1000 * (time.perf_counter() - started))
         out.append((f"{name}, {what}", f"median {np.median(took):.0f} ms, worst {max(took):.0f} ms"))
 
-    timed("a cut by hand", lambda k: window.selection.select((100 + 97 * k) * rate, (101 + 97 * k) * rate), lambda k: window.editing.cut())
-    timed("undo", lambda k: None, lambda k: window.desk.document.undo())
+    timed("a cut by hand", lambda k: window.selection.select((100 + 97 * k) * rate, (101 + 97 * k) * rate), lambda k: window.pages[Step.EDIT].acts.cutting.cut())
+    timed("undo", lambda k: None, lambda k: window.session.document.undo())
     window.view.show_range(1000 * rate, 1060 * rate)
     timed("a scroll of the lanes", lambda k: None, lambda k: window.view.scroll(40.0))
     timed("a zoom of the lanes", lambda k: None, lambda k: window.view.zoom(0.8 if k % 2 else 1.25))
@@ -160,6 +158,6 @@ def _measure(home: Path) -> list[Row]:
     for k, name in enumerate(("longer than", "leave before")):
         field = list(window.pages[Step.EDIT].form.fields.values())[1 + k]
         timed(f"a pause setting ({name})", lambda k: None, lambda k, f=field: f.setValue(f.value() + 0.05))  # type: ignore[misc]
-    timed("a step of the play head", lambda k: None, lambda k: window.editing.go((500 + k) * rate))
+    timed("a step of the play head", lambda k: None, lambda k: window.navigation.go((500 + k) * rate))
     _close(window)
     return out

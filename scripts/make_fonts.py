@@ -17,7 +17,7 @@ from fontTools import merge
 from fontTools.pens.ttGlyphPen import TTGlyphPen
 from fontTools.ttLib import TTFont
 
-OUT = Path(__file__).resolve().parent.parent / "src" / "dubbin" / "window" / "fonts"
+OUT = Path(__file__).resolve().parent.parent / "src" / "dubbin" / "fonts"
 WEIGHTS = {400: "Regular", 500: "Medium", 700: "Bold"}
 
 

@@ -20,20 +20,20 @@ def main() -> None:
     from PyQt6.QtTest import QTest
     from PyQt6.QtWidgets import QApplication
 
-    from dubbin.core.episode.commands import add_marker
+    from dubbin.core.episode.commands.markers import add_marker
     from dubbin.core.episode.document import Document
     from dubbin.core.folders import user_folders
     from dubbin.core.sound.working_copy import WorkingCopies
     from dubbin.demo.episode import build_demo
     from dubbin.window.lanes.lanes_view import Picture
-    from dubbin.window.main_window import MainWindow
-    from dubbin.window.steps import Step
-    from dubbin.window.theme import Theme
+    from dubbin.window.parts.theme import Theme
+    from dubbin.window.rooms import make_window
+    from dubbin.window.shell.step import Step
 
     app = QApplication(sys.argv[:1])
     theme, folders = Theme(app), user_folders()
     path = build_demo(Path(home) / "demo", WorkingCopies(folders.copies))
-    window = MainWindow(folders, theme, Document.opened(folders.journals, path))
+    window = make_window(folders, theme, Document.opened(folders.journals, path))
     window.show()
     OUT.mkdir(parents=True, exist_ok=True)
 
@@ -50,23 +50,23 @@ def main() -> None:
         print(OUT / f"{name}.png")
 
     def look_at(start_s: float, end_s: float) -> None:
-        rate = window.desk.episode.rate
+        rate = window.session.episode.rate
         a, b = (window.view.map.to_program_or_next(round(s * rate)) for s in (start_s, end_s))
         window.view.show_range(a, b)
 
     settle()
-    window.editing.go(round(61.5 * window.desk.episode.rate))
-    rate = window.desk.episode.rate
+    window.navigation.go(round(61.5 * window.session.episode.rate))
+    rate = window.session.episode.rate
     for at_s, why in ((39.2, "laughs too close"), (101.5, "break goes here")):
-        window.desk.do(add_marker(window.desk.episode, round(at_s * rate), why))
-    window.desk.pick_lane(window.desk.episode.lanes[1].id)
+        window.session.do(add_marker(window.session.episode, round(at_s * rate), why))
+    window.session.pick_lane(window.session.episode.lanes[1].id)
     shot("1-intake")
     window.go_step(Step.REPAIR)
     repair = window.pages[Step.REPAIR]
-    for lane in window.desk.episode.lanes[:2]:
-        window.desk.pick_lane(lane.id)
+    for lane in window.session.episode.lanes[:2]:
+        window.session.pick_lane(lane.id)
         for name, card in repair.cards.items():
-            if repair._suggested(lane, name):
+            if repair.suggested(lane, name):
                 card.switch.click()
         settle()
     look_at(50.0, 62.0)
@@ -75,23 +75,23 @@ def main() -> None:
     shot("2-repair-places")
     window.lanes.set_picture(Picture.WAVES)
     repair.panes.choice._choose("spectrum")
-    window.desk.pick_lane(window.desk.episode.lanes[0].id)
+    window.session.pick_lane(window.session.episode.lanes[0].id)
     look_at(50.0, 78.0)
     shot("2-repair")
     window.go_step(Step.EDIT)
     edit = window.pages[Step.EDIT]
     settle()
-    while any(window.jobs.is_busy(("retakes", lane.id)) for lane in window.desk.episode.lanes) or not window.speech.retakes():
+    while any(window.jobs.is_busy(("retakes", lane.id)) for lane in window.session.episode.lanes) or not window.speech.retakes():
         QTest.qWait(100)
-    window.editing.toggle_all_pauses()
-    window.arranging.keep_last_takes()
-    window.arranging.cut_fillers(window.speech.fillers())
-    window.editing.go(round(9.9 * rate))
+    window.pages[Step.EDIT].acts.pausing.toggle_all()
+    window.pages[Step.EDIT].acts.retakes.keep_last()
+    window.pages[Step.EDIT].acts.fillers.cut(window.speech.fillers())
+    window.navigation.go(round(9.9 * rate))
     look_at(5.0, 17.0)
     shot("3-edit")
-    window.editing.go(round(150.0 * rate))
-    window.arranging.insert_break(30.0, "Advertisement", True)
-    window.arranging.suggest_chapters()
+    window.navigation.go(round(150.0 * rate))
+    window.pages[Step.EDIT].acts.inserting.insert_break(30.0, "Advertisement", True)
+    window.pages[Step.EDIT].acts.chaptering.suggest()
     window.view.set_folded(True)
     window.view.show_all()
     edit.tabs.show_tab("program")
@@ -104,8 +104,8 @@ def main() -> None:
     shot("4-voice")
     window.view.set_folded(True)
     window.view.show_all()
-    for lane in window.desk.episode.lanes[1:2]:
-        window.desk.pick_lane(lane.id)
+    for lane in window.session.episode.lanes[1:2]:
+        window.session.pick_lane(lane.id)
         settle()
         window.pages[Step.VOICE].suggest.click()
     settle()
@@ -126,30 +126,28 @@ def main() -> None:
     master.formats.boxes["flac"].click()
     masters = Path(home) / "masters"
     masters.mkdir()
-    window.export_to(masters)
+    window.pages[Step.MASTER].exporting.export_to(masters)
     shot("6-masters")
     sheet = QPdfDocument(window)
     sheet.load(str(next(masters.glob("*.podcast-stereo.mp3.proof.pdf"))))
     sheet.render(0, QSize(760, 1075)).save(str(OUT / "7-proof-sheet.png"))
-    fresh = MainWindow(folders, theme, Document.opened(folders.journals, path))
+    fresh = make_window(folders, theme, Document.opened(folders.journals, path))
     fresh.show()
     QTest.qWait(500)
-    fresh.show_card()
-    dialog = fresh._card_dialog
+    fresh.card_sheet.show()
+    dialog = fresh.card_sheet.dialog
     assert dialog is not None
-    while not fresh.card_run.can_run():
+    while not fresh.card_sheet.run.can_run():
         QTest.qWait(100)
     dialog.start.click()
-    while fresh.card_run.is_running:
+    while fresh.card_sheet.run.is_running:
         QTest.qWait(100)
     QTest.qWait(500)
     dialog.grab().save(str(OUT / "8-card.png"))
     fresh.player.close()
     fresh.jobs.close()
-    fresh.desk.close()
-    window.player.close()
-    window.jobs.close()
-    window.desk.close()
+    fresh.session.close()
+    window.shut_down()
 
 
 if __name__ == "__main__":

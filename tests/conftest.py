@@ -11,12 +11,16 @@ os.environ.setdefault("QT_LOGGING_RULES", "qt.multimedia.*=false;qt.qpa.*=false"
 
 import numpy as np
 import pytest
+from hypothesis import settings
 
 from dubbin.core.folders import Folders
 from dubbin.core.sound.source import Sound
 from dubbin.core.sound.working_copy import WorkingCopies
 
 RATE = 48000
+
+settings.register_profile("dubbin", deadline=None)  # the first call of a compiled loop takes a second
+settings.load_profile("dubbin")
 
 
 @pytest.fixture

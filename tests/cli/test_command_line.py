@@ -49,7 +49,7 @@ def test_check_reports_the_promised_keys(capsys, talk):
     assert any(s["treatment"] == "denoise" for s in entry["suggested"])
 
 
-def test_clean_keeps_length_and_alignment_and_writes_the_residue(capsys, talk, tmp_path):
+def test_clean_keeps_length_and_alignment_and_writes_what_was_removed(capsys, talk, tmp_path):
     code, out = run(
         capsys,
         "clean",
@@ -58,7 +58,7 @@ def test_clean_keeps_length_and_alignment_and_writes_the_residue(capsys, talk, t
         tmp_path / "c.wav",
         "--treat",
         "denoise=80",
-        "--residue",
+        "--removed",
         tmp_path / "r.wav",
         "--json",
     )

@@ -9,8 +9,10 @@ import soxr
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from dubbin.core.episode import commands
-from dubbin.core.episode.model import Cut, Episode, Lane, Marker, Recording, Stretch
+from dubbin.core.episode.commands.lanes import split_channels
+from dubbin.core.episode.commands.markers import add_marker, note_marker, remove_marker
+from dubbin.core.episode.commands.recordings import nudge
+from dubbin.core.episode.model import Cut, Episode, FrameRange, Lane, Marker, Recording
 from dubbin.core.measure.alignment import align
 from dubbin.core.sound.source import Sound
 from dubbin.core.sound.working_copy import WorkingCopies
@@ -54,14 +56,14 @@ def episode(start: int = 1000) -> Episode:
     recordings = tuple(Recording(r, f"/{r}.wav", r, 48000, 48000, 2) for r in ("a", "b"))
     lanes = (Lane("1", "a", (0, 1), "A"), Lane("2", "b", (0, 1), "B", start_frame=start))
     return Episode("e", recordings=recordings, lanes=lanes, cuts=(Cut(100, 200),), markers=(Marker(500, "here"),),
-                   kept_pauses=(Stretch(700, 800),))  # fmt: skip
+                   kept_pauses=(FrameRange(700, 800),))  # fmt: skip
 
 
 @given(st.integers(-5000, 5000))
 @settings(max_examples=30, deadline=None)
 def test_moving_a_recording_keeps_what_is_anchored_in_the_session(frames):
     before = episode()
-    after = commands.nudge(before, "2", frames).episode
+    after = nudge(before, "2", frames).episode
     assert min(lane.start_frame for lane in after.lanes) >= 0
     assert after.lane("2").start_frame - after.lane("1").start_frame == 1000 + frames
     shift = after.lane("1").start_frame
@@ -69,10 +71,10 @@ def test_moving_a_recording_keeps_what_is_anchored_in_the_session(frames):
 
 
 def test_channels_become_lanes_and_markers_keep_their_order():
-    split = commands.split_channels(episode(), "1", ["x", "y"]).episode
+    split = split_channels(episode(), "1", ["x", "y"]).episode
     assert [(lane.id, lane.channels, lane.voice) for lane in split.lanes[:2]] == [("x", (0,), "A 1"), ("y", (1,), "A 2")]
-    marked = commands.add_marker(commands.add_marker(split, 900).episode, 20, "early").episode
+    marked = add_marker(add_marker(split, 900).episode, 20, "early").episode
     assert [m.frame for m in marked.markers] == [20, 500, 900]
-    noted = commands.note_marker(marked, marked.markers[2], "why not").episode
+    noted = note_marker(marked, marked.markers[2], "why not").episode
     assert noted.markers[2] == Marker(900, "why not")
-    assert commands.remove_marker(noted, noted.markers[0]).episode.markers[0].frame == 500
+    assert remove_marker(noted, noted.markers[0]).episode.markers[0].frame == 500

@@ -10,17 +10,17 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from dubbin.core.episode import balance_commands
-from dubbin.core.episode.balance import Bed, BleedControl, Ducking, Levelling, LinePoint
+from dubbin.core.episode.balance_settings import Bed, BleedControl, Ducking, Levelling, LinePoint
+from dubbin.core.episode.commands.balance import change_balance, remove_line_points, set_line_point, suggest_balance
 from dubbin.core.episode.model import Cut, Episode, Lane, Recording, Role
 from dubbin.core.episode.time_map import program_map
 from dubbin.core.measure.live import LiveMeter
 from dubbin.core.measure.loudness import measure_loudness
-from dubbin.core.mix.balance import Balance, VoiceFacts, find_balance, program_power
 from dubbin.core.mix.bed import BedTrack
 from dubbin.core.mix.bleed import bleed_db
 from dubbin.core.mix.ducking import ducking_db
 from dubbin.core.mix.gain_curve import curve_from_db
+from dubbin.core.mix.lane_gains import Balance, VoiceFacts, find_balance, program_power
 from dubbin.core.mix.levelling import FACTS_PER_S, levelling_db, own_loudness
 from dubbin.core.mix.program import SessionMix, beds_under, program_over
 from dubbin.core.sound.source import Sound
@@ -243,21 +243,21 @@ def test_ducking_follows_an_edit():
 
 def test_the_suggested_balance_levels_voices_and_puts_music_under_them():
     episode = episode_of({"a": 9.0, "b": 9.0, "m": 9.0}, m=Lane("m", "m", (0,), "Music", Role.MUSIC))
-    changed = balance_commands.suggest_balance(episode, {"m": -30.0}).episode
+    changed = suggest_balance(episode, {"m": -30.0}).episode
     assert all(lane.levelling.on and lane.bleed.on for lane in changed.lanes[:2])
     assert changed.lanes[2].bed is not None and changed.lanes[2].level_db == pytest.approx(9.0)
     with pytest.raises(ValueError, match="target_lufs"):
-        balance_commands.change_balance(episode, ["a"], "levelling", "x", target_lufs=5.0)
+        change_balance(episode, ["a"], "levelling", "x", target_lufs=5.0)
 
 
 def test_points_of_a_line_are_added_moved_and_taken_off():
     episode = episode_of({"a": 9.0})
-    one = balance_commands.set_line_point(episode, "a", 100, 3.0).episode
-    two = balance_commands.set_line_point(one, "a", 50, -99.0).episode
+    one = set_line_point(episode, "a", 100, 3.0).episode
+    two = set_line_point(one, "a", 50, -99.0).episode
     assert two.lanes[0].line == (LinePoint(50, -24.0), LinePoint(100, 3.0))
-    moved = balance_commands.set_line_point(two, "a", 200, 1.0, LinePoint(100, 3.0)).episode
+    moved = set_line_point(two, "a", 200, 1.0, LinePoint(100, 3.0)).episode
     assert moved.lanes[0].line == (LinePoint(50, -24.0), LinePoint(200, 1.0))
-    assert balance_commands.remove_line_points(moved, "a").episode.lanes[0].line == ()
+    assert remove_line_points(moved, "a").episode.lanes[0].line == ()
 
 
 def test_the_live_meters_read_range_peaks_and_correlation_as_they_are():

@@ -18,7 +18,7 @@ from dubbin.core.deliver.captions import SpokenWord
 from dubbin.core.deliver.clip import Clip
 from dubbin.core.deliver.companions import write_companions
 from dubbin.core.deliver.delivery import Order, clip_order, deliver, write_stems
-from dubbin.core.deliver.encode import Format
+from dubbin.core.deliver.formats import FLAC, FORMATS, MP3, WAV
 from dubbin.core.deliver.levels import Levels, reduction_of
 from dubbin.core.deliver.master import make_masters
 from dubbin.core.deliver.notes import draft_notes, key_phrases, sentences
@@ -30,16 +30,18 @@ from dubbin.core.deliver.room_tone import WithRoomTone, find_tone
 from dubbin.core.deliver.tags import publish, read_tags
 from dubbin.core.deliver.targets import all_targets, find_target, read_targets
 from dubbin.core.deliver.video import check_uncut, put_into_video
-from dubbin.core.episode.edit_commands import add_chapter, insert_break
+from dubbin.core.episode.commands.arrangement import insert_break
+from dubbin.core.episode.commands.markers import add_chapter
 from dubbin.core.episode.model import Cut, Episode, Lane, Recording, Tags
 from dubbin.core.errors import CannotWrite, DubbinError
 from dubbin.core.measure.loudness import measure_loudness
-from dubbin.core.mix.balance import Balance
+from dubbin.core.mix.lane_gains import Balance
+from dubbin.core.mix.lane_key import recorded_key
 from dubbin.core.mix.lane_sound import lane_sound
 from dubbin.core.mix.render import program_of
 from dubbin.core.mix.stems import stem_programs
 from dubbin.core.sound.source import Sound
-from dubbin.core.treat.tiles import MemoryKeeper
+from dubbin.core.treat.tiles import MemoryTileCache
 from tests.conftest import RATE, noise
 
 ALL_TAGS = Tags("A title – ümläut", "Ines", "Ferry", "2026", "About bells", "2", "7", "Ines, Tobias", "Society", "en", "© 2026 Ines")
@@ -79,19 +81,19 @@ def picture(tmp_path_factory):
 def test_an_audiobook_master_has_its_rms_peak_and_room_tone(talk, tmp_path):
     quiet = Sound(talk.samples + noise(talk.frames / RATE, -78, 3)[None, : talk.frames], RATE)
     target = find_target("audiobook")
-    (made,) = make_masters(quiet, tmp_path, "book", [target], [Format.WAV]).made
+    (made,) = make_masters(quiet, tmp_path, "book", [target], [WAV]).made
     x, rate = sf.read(made.file, always_2d=True)
     rms = 10 * np.log10(np.mean(x**2))
     assert x.shape[1] == 1 and rate == 44100 and -23 <= rms <= -18 and np.max(np.abs(x)) <= 10 ** (-3 / 20)
     found = {r.name: r for r in made.proof.rules}
     assert found["Room tone before"].passes and found["Room tone after"].passes and found["RMS"].passes
     loud_room = Sound(talk.samples + noise(talk.frames / RATE, -45, 3)[None, : talk.frames], RATE)
-    (bad,) = make_masters(loud_room, tmp_path, "loud", [target], [Format.WAV]).made
+    (bad,) = make_masters(loud_room, tmp_path, "loud", [target], [WAV]).made
     assert any("Noise floor" in p for p in bad.proof.problems)
 
 
 def test_an_archive_master_is_the_program_as_it_is(talk, tmp_path):
-    (made,) = make_masters(talk, tmp_path, "a", [find_target("archive")], [Format.WAV]).made
+    (made,) = make_masters(talk, tmp_path, "a", [find_target("archive")], [WAV]).made
     x, rate = sf.read(made.file, always_2d=True, dtype="float32")
     assert rate == RATE and made.proof.passes and sf.info(made.file).subtype == "PCM_24"
     np.testing.assert_allclose(x.T, talk.samples, atol=2**-23)
@@ -121,7 +123,7 @@ def test_what_will_come_of_a_target_is_known_before_it_is_made(talk, tmp_path):
     audiobook = predict(figures, find_target("audiobook"))
     assert any("Noise floor" in p for p in audiobook.problems)
     podcast = predict(figures, find_target("podcast-stereo"))
-    (made,) = make_masters(noisy, tmp_path, "a", [find_target("podcast-stereo")], [Format.WAV]).made
+    (made,) = make_masters(noisy, tmp_path, "a", [find_target("podcast-stereo")], [WAV]).made
     assert podcast.gain_db == pytest.approx(made.gain_db, abs=0.3) and not podcast.problems and made.reduction is not None
     assert podcast.reduction.deepest_db == pytest.approx(made.reduction.deepest_db, abs=0.5)
     peaky = Sound(np.where(np.arange(talk.frames) % RATE < 30, np.sign(talk.samples) * 0.9, talk.samples * 0.3).astype(np.float32), RATE)
@@ -132,14 +134,14 @@ def test_one_master_that_fails_does_not_stop_the_others(talk, tmp_path, monkeypa
     real = master_module.encode
 
     def encode(source, path, format, **rest):
-        if format is Format.FLAC:
+        if format is FLAC:
             raise CannotWrite("The disk is full.")
         real(source, path, format, **rest)
 
     monkeypatch.setattr(master_module, "encode", encode)
-    done = make_masters(talk, tmp_path, "a", [find_target("podcast-mono")], [Format.WAV, Format.FLAC, Format.MP3])
-    assert [m.format for m in done.made] == [Format.WAV, Format.MP3]
-    assert done.failed[0].format is Format.FLAC and "disk" in done.failed[0].reason
+    done = make_masters(talk, tmp_path, "a", [find_target("podcast-mono")], [WAV, FLAC, MP3])
+    assert [m.format for m in done.made] == [WAV, MP3]
+    assert done.failed[0].format is FLAC and "disk" in done.failed[0].reason
     assert sorted(p.name for p in tmp_path.iterdir()) == ["a.podcast-mono.mp3", "a.podcast-mono.wav"]
 
 
@@ -161,10 +163,10 @@ def test_room_tone_is_put_before_and_after_without_a_step_and_the_same_in_blocks
 # -- tags, chapters, cover --------------------------------------------------------------
 
 
-@pytest.mark.parametrize("format", list(Format))
+@pytest.mark.parametrize("format", list(FORMATS.values()))
 def test_tags_cover_and_chapters_are_read_back_by_another_library(format, tmp_path, picture):
     sound = Sound(np.stack([noise(20, -30, 1), noise(20, -30, 2)]), RATE)
-    path = tmp_path / f"a.{format.value}"
+    path = tmp_path / f"a.{format.name}"
     chapters = [(c.start_s, c.end_s, c.title) for c in CHAPTERS]
     master_module.encode(sound, path, format, bits=16, kbps=96, chapters=chapters)
     publish(path, format, replace(PUBLICATION, cover=read_cover(picture)))
@@ -172,16 +174,16 @@ def test_tags_cover_and_chapters_are_read_back_by_another_library(format, tmp_pa
     with av.open(str(path)) as container:
         metadata = {**container.streams.audio[0].metadata, **container.metadata}
         assert {k.lower(): v for k, v in metadata.items()}["title"] == ALL_TAGS.title
-        assert any(s.type == "video" for s in container.streams) or format is Format.WAV  # the cover
-        if format is not Format.WAV:
+        assert any(s.type == "video" for s in container.streams) or format is WAV  # the cover
+        if format is not WAV:
             found = sorted((round(float(c["start"] * c["time_base"]), 2), c["metadata"]["title"]) for c in container.chapters())
             assert found == [(c.start_s, c.title) for c in CHAPTERS]
 
 
 def test_a_variable_bit_rate_varies_and_the_master_passes_all_the_same(talk, tmp_path):
     target = [find_target("podcast-stereo")]
-    (steady,) = make_masters(talk, tmp_path, "cbr", target, [Format.MP3]).made
-    (varied,) = make_masters(talk, tmp_path, "vbr", target, [Format.MP3], vbr=True).made
+    (steady,) = make_masters(talk, tmp_path, "cbr", target, [MP3]).made
+    (varied,) = make_masters(talk, tmp_path, "vbr", target, [MP3], vbr=True).made
 
     def sizes(path) -> set[int]:
         with av.open(str(path)) as container:
@@ -191,7 +193,7 @@ def test_a_variable_bit_rate_varies_and_the_master_passes_all_the_same(talk, tmp
 
 
 def test_a_wave_file_carries_its_markers_and_a_broadcast_description(talk, tmp_path):
-    (made,) = make_masters(talk, tmp_path, "a", [find_target("broadcast-r128")], [Format.WAV], replace(PUBLICATION, duration_s=talk.frames / RATE)).made
+    (made,) = make_masters(talk, tmp_path, "a", [find_target("broadcast-r128")], [WAV], replace(PUBLICATION, duration_s=talk.frames / RATE)).made
     data = made.file.read_bytes()
     assert struct.unpack("<I", data[4:8])[0] == len(data) - 8
     assert [c.text for c in read_cues(made.file)] == ["Begin – ü", "a mark", "The <bell>", "Break: Advertisement", "End"]
@@ -269,7 +271,7 @@ def test_notes_find_what_was_talked_about_and_say_that_they_are_a_draft():
 
 
 def test_a_proof_sheet_stands_alone_and_shows_every_rule(talk, tmp_path):
-    order = Order("ep", "A & B <x>", (find_target("podcast-stereo"), find_target("broadcast-r128-short")), (Format.WAV,), PUBLICATION, ("proof", "chapters"),
+    order = Order("ep", "A & B <x>", (find_target("podcast-stereo"), find_target("broadcast-r128-short")), (WAV,), PUBLICATION, ("proof", "chapters"),
                   work=(("Treatments", (("Ines", "Denoise", "80 %"),)),))  # fmt: skip
     done = deliver(talk, tmp_path, order)
     names = {p.name for p in done.files}
@@ -301,7 +303,7 @@ def test_stems_add_up_to_the_program(tmp_path):
     recordings = tuple(Recording(n, f"/{n}.wav", n, 6 * RATE, RATE, 1) for n in "abm")
     lanes = (Lane("a", "a", (0,), "Ines", pan=-40.0), Lane("b", "b", (0,), "Tobias"), Lane("m", "m", (0,), "Theme", master_role()))
     episode = Episode("e", recordings=recordings, lanes=lanes, cuts=(Cut(RATE, 2 * RATE), Cut(3 * RATE, 4 * RATE)))
-    sounds = {lane.id: lane_sound(lane, Sound(noise(6, -20, k)[None], RATE), lane.id, MemoryKeeper()) for k, lane in enumerate(lanes)}
+    sounds = {lane.id: lane_sound(lane, Sound(noise(6, -20, k)[None], RATE), recorded_key(lane.id, RATE, 1), MemoryTileCache()) for k, lane in enumerate(lanes)}
     whole = program_of(episode, sounds)
     stems = stem_programs(episode, sounds, Balance())
     assert list(stems) == ["Ines", "Tobias", "Music"]

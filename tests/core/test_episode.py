@@ -8,12 +8,21 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from dubbin.core.episode import commands
+from dubbin.core.episode.commands.balance import set_level
+from dubbin.core.episode.commands.change import Change
+from dubbin.core.episode.commands.cuts import (
+    cut_pause,
+    cut_stretch,
+    move_cut_edges,
+    put_back,
+    put_back_all,
+    set_pauses,
+)
 from dubbin.core.episode.document import Document, new_episode
 from dubbin.core.episode.file import load_episode, save_episode
 from dubbin.core.episode.history import History
 from dubbin.core.episode.journal import left_over
-from dubbin.core.episode.model import Cut, CutKind, Episode, Lane, Recording, Stretch
+from dubbin.core.episode.model import Cut, CutKind, Episode, FrameRange, Lane, Recording
 from dubbin.core.episode.time_map import TimeMap, merged, program_map
 from dubbin.core.errors import BadEpisode
 from dubbin.core.speech.pauses import Pause
@@ -60,17 +69,17 @@ acts = st.one_of(
 )
 
 
-def act(current: Episode, kind: str, value) -> commands.Change:
+def act(current: Episode, kind: str, value) -> Change:
     if kind == "cut":
-        return commands.cut_stretch(current, *value)
+        return cut_stretch(current, *value)
     if kind == "level":
-        return commands.set_level(current, "l", value)
+        return set_level(current, "l", value)
     if kind == "all" or not current.cuts:
-        return commands.put_back_all(current)
+        return put_back_all(current)
     if kind == "back":
-        return commands.put_back(current, current.cuts[value % len(current.cuts)])
+        return put_back(current, current.cuts[value % len(current.cuts)])
     index, a, b = value
-    return commands.move_cut_edges(current, current.cuts[index % len(current.cuts)], min(a, b), max(a, b))
+    return move_cut_edges(current, current.cuts[index % len(current.cuts)], min(a, b), max(a, b))
 
 
 @given(st.lists(acts, max_size=15))
@@ -92,9 +101,9 @@ def test_undo_gives_back_every_state_and_redo_every_one_again(sequence):
 def test_a_drag_is_one_step_and_the_next_drag_another():
     history = History(episode())
     for level in (1.0, 2.0, 3.0):
-        history.do(commands.set_level(history.episode, "l", level))
-    history.seal()
-    history.do(commands.set_level(history.episode, "l", 4.0))
+        history.do(set_level(history.episode, "l", level))
+    history.end_merge()
+    history.do(set_level(history.episode, "l", 4.0))
     assert len(history.done) == 2
     history.undo()
     assert history.episode.lanes[0].level_db == 3.0
@@ -102,20 +111,20 @@ def test_a_drag_is_one_step_and_the_next_drag_another():
 
 def test_a_pause_that_was_put_back_stays_whatever_the_settings():
     pause = Pause(0.5, 1.5, 0.6, 1.4)
-    start = commands.set_pauses(episode(), episode().pauses, [pause], on=True).episode
+    start = set_pauses(episode(), episode().pauses, [pause], on=True).episode
     assert [c.kind for c in start.cuts] == [CutKind.PAUSE]
-    kept = commands.put_back(start, start.cuts[0]).episode
+    kept = put_back(start, start.cuts[0]).episode
     wider = Pause(0.5, 1.5, 0.55, 1.45)
-    again = commands.set_pauses(kept, replace(kept.pauses, leave_after_s=0.05), [wider], on=True).episode
+    again = set_pauses(kept, replace(kept.pauses, leave_after_s=0.05), [wider], on=True).episode
     assert again.cuts == ()
-    assert commands.cut_pause(again, wider).episode.kept_pauses == ()
+    assert cut_pause(again, wider).episode.kept_pauses == ()
 
 
 def test_hand_cuts_survive_a_change_of_the_pauses():
-    start = commands.cut_stretch(episode(), 1000, 2000).episode
-    after = commands.set_pauses(start, start.pauses, [Pause(1, 2, 1.1, 1.9)], on=True).episode
+    start = cut_stretch(episode(), 1000, 2000).episode
+    after = set_pauses(start, start.pauses, [Pause(1, 2, 1.1, 1.9)], on=True).episode
     assert Cut(1000, 2000) in after.cuts and len(after.cuts) == 2
-    assert commands.set_pauses(after, after.pauses, [], on=False).episode.cuts == start.cuts
+    assert set_pauses(after, after.pauses, [], on=False).episode.cuts == start.cuts
 
 
 def test_seams_are_where_neighbours_were_parted():
@@ -123,7 +132,7 @@ def test_seams_are_where_neighbours_were_parted():
 
 
 def test_saved_and_loaded_is_the_same(tmp_path):
-    whole = episode(cuts=(Cut(5, 10, CutKind.PAUSE),), kept_pauses=(Stretch(1, 2),))
+    whole = episode(cuts=(Cut(5, 10, CutKind.PAUSE),), kept_pauses=(FrameRange(1, 2),))
     inside = replace(whole, recordings=(replace(whole.recordings[0], path=str(tmp_path / "sub" / "a.wav")),))
     save_episode(inside, tmp_path / "e.dubbin")
     assert load_episode(tmp_path / "e.dubbin") == inside
@@ -141,10 +150,10 @@ def test_a_wrong_episode_file_is_said_in_a_sentence(tmp_path, text):
 
 def test_after_a_crash_everything_is_there(tmp_path):
     document = Document(tmp_path, episode())
-    document.do(commands.cut_stretch(document.episode, 10, 20))
-    document.do(commands.cut_stretch(document.episode, 30, 40))
+    document.do(cut_stretch(document.episode, 10, 20))
+    document.do(cut_stretch(document.episode, 30, 40))
     document.undo()
-    document.do(commands.set_level(document.episode, "l", 3.0))
+    document.do(set_level(document.episode, "l", 3.0))
     document._journal._file.write(b'{"kind": "do", "half')  # the crash tore the last line
     document._journal.abandon()
     (item,) = left_over(tmp_path)
@@ -157,7 +166,7 @@ def test_after_a_crash_everything_is_there(tmp_path):
 
 def test_a_closed_or_living_episode_leaves_nothing_over(tmp_path):
     document = Document(tmp_path, episode())
-    document.do(commands.cut_stretch(document.episode, 10, 20))
+    document.do(cut_stretch(document.episode, 10, 20))
     assert left_over(tmp_path) == []  # alive
     document.close()
     assert left_over(tmp_path) == []
@@ -166,7 +175,7 @@ def test_a_closed_or_living_episode_leaves_nothing_over(tmp_path):
 def test_a_preview_is_no_step(tmp_path):
     document, seen = Document(tmp_path, episode()), []
     document.listen(lambda before, after: seen.append(after))
-    document.preview(commands.set_level(document.episode, "l", 5.0).episode)
+    document.preview(set_level(document.episode, "l", 5.0).episode)
     assert document.episode.lanes[0].level_db == 5.0 and not document.history.done
     document.end_preview()
     assert document.episode.lanes[0].level_db == 0.0 and len(seen) == 2

@@ -9,9 +9,9 @@ from scipy import signal
 from dubbin.core.measure.bandwidth import BandwidthMeter
 from dubbin.core.measure.channels import ChannelMeter, are_swapped
 from dubbin.core.measure.dropouts import DropoutMeter
-from dubbin.core.measure.findings import Severity
+from dubbin.core.measure.finding import Severity
+from dubbin.core.measure.measuring import measure_recording
 from dubbin.core.measure.plosives import PlosiveMeter
-from dubbin.core.measure.report import measure_recording
 from dubbin.core.measure.role import guess_role
 from dubbin.core.measure.saturation import find_saturation
 from dubbin.core.sound.source import Sound

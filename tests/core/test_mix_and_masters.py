@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 import soundfile as sf
 
-from dubbin.core.deliver.encode import Format
+from dubbin.core.deliver.formats import FORMATS, WAV
 from dubbin.core.deliver.master import make_masters
 from dubbin.core.deliver.proof import prove
 from dubbin.core.deliver.tags import read_tags
@@ -116,7 +116,7 @@ def test_every_format_of_a_target_passes_by_independent_measurement(speech_progr
     import soxr
 
     wanted, tags = find_target(target), Tags("A title – ümläut", "Ines", "Ferry", "2026", "About bells")
-    masters = make_masters(speech_program, tmp_path, "talk", [wanted], list(Format), tags).made
+    masters = make_masters(speech_program, tmp_path, "talk", [wanted], list(FORMATS.values()), tags).made
     assert len(masters) == 5 and sorted(p.name for p in tmp_path.iterdir()) == sorted(m.file.name for m in masters)
     for master in masters:
         assert master.proof.passes, master.proof.problems
@@ -148,8 +148,8 @@ def test_targets_name_no_company_and_explain_themselves():
 def test_nothing_is_made_of_nothing_or_into_nowhere(tmp_path, speech_program):
     target = [find_target("podcast-mono")]
     with pytest.raises(CannotWrite, match="does not exist"):
-        make_masters(speech_program, tmp_path / "no", "a", target, [Format.WAV])
+        make_masters(speech_program, tmp_path / "no", "a", target, [WAV])
     with pytest.raises(UnusableSound, match="empty"):
-        make_masters(Sound(np.zeros((2, 0), np.float32), RATE), tmp_path, "a", target, [Format.WAV])
-    silent = make_masters(Sound(np.zeros((2, RATE), np.float32), RATE), tmp_path, "a", target, [Format.WAV]).made
+        make_masters(Sound(np.zeros((2, 0), np.float32), RATE), tmp_path, "a", target, [WAV])
+    silent = make_masters(Sound(np.zeros((2, RATE), np.float32), RATE), tmp_path, "a", target, [WAV]).made
     assert not silent[0].proof.passes and "silent" in silent[0].proof.problems[0]

@@ -12,12 +12,12 @@ from dubbin.core.measure.clicks import Clicks, find_clicks
 from dubbin.core.measure.clipping import ClippingMeter
 from dubbin.core.measure.echo import measure_echo
 from dubbin.core.measure.hum import describe_hum, find_hum
-from dubbin.core.measure.report import measure_recording, measure_treated
+from dubbin.core.measure.measuring import measure_recording, measure_treated
 from dubbin.core.sound.source import Sound
 from dubbin.core.treat.chain import Chain, Use
 from dubbin.core.treat.derumble import low_band
 from dubbin.core.treat.registry import REPAIRS, TREATMENTS
-from dubbin.core.treat.tiles import DiskKeeper
+from dubbin.core.treat.tiles import DiskTileCache
 from dubbin.demo.faults import clicks, hum
 from dubbin.demo.recordings import clean_lines
 from dubbin.demo.room import room_response
@@ -141,7 +141,7 @@ def test_all_repairs_together_and_two_cores_give_the_same_samples(room_tone, tmp
     sound = Sound((room_tone + added.sound)[None].astype(np.float32), RATE)
     uses = [Use(t, t.settings_type()) for t in REPAIRS]
     one = Chain(sound, uses).read(0, sound.frames)
-    kept = Chain(sound, uses, "key", DiskKeeper(tmp_path))
+    kept = Chain(sound, uses, "key", DiskTileCache(tmp_path))
     kept.prepare(Task())
     parts = [kept.read(a, min(a + 100_000, sound.frames)) for a in range(0, sound.frames, 100_000)]
     np.testing.assert_allclose(np.concatenate(parts, axis=1), one, atol=1e-6)

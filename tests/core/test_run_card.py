@@ -11,20 +11,22 @@ import soundfile as sf
 
 from dubbin.core.deliver.batch import STATE, find_inputs, run_batch
 from dubbin.core.deliver.recipe import apply_recipe, load_recipe, recipe_of, save_recipe
-from dubbin.core.episode.balance import Levelling
-from dubbin.core.episode.commands import add_recordings, change_lane
+from dubbin.core.episode.balance_settings import Levelling
+from dubbin.core.episode.commands.lanes import change_lane
+from dubbin.core.episode.commands.recordings import add_recordings
 from dubbin.core.episode.document import new_episode
-from dubbin.core.episode.intake import take_in
+from dubbin.core.episode.importing import import_file
 from dubbin.core.episode.model import CutKind, Role, Tags, TreatmentUse
 from dubbin.core.episode.time_map import program_map
 from dubbin.core.errors import Cancelled, DubbinError
 from dubbin.core.jobs import Task
-from dubbin.core.mix.balance import find_balance
 from dubbin.core.mix.balance_report import report_balance
+from dubbin.core.mix.card_entry import RepairSwitch
+from dubbin.core.mix.lane_gains import find_balance
 from dubbin.core.mix.render import episode_sounds, voice_facts
-from dubbin.core.mix.run_card import Means, is_on, run_card, switched
+from dubbin.core.mix.run_card import CardResources, run_card
 from dubbin.core.sound.working_copy import WorkingCopies
-from dubbin.core.treat.tiles import DiskKeeper
+from dubbin.core.treat.tiles import DiskTileCache
 from tests.conftest import RATE, noise
 
 
@@ -42,16 +44,16 @@ def ran(request, tmp_path_factory):
     two[:half] *= 0.03
     sf.write(folder / "ines.wav", one + noise(len(one) / RATE, -50, 1), RATE)
     sf.write(folder / "tobias.wav", 0.3 * two + noise(len(one) / RATE, -60, 2), RATE)
-    copies, keeper = WorkingCopies(folder / "copies"), DiskKeeper(folder / "tiles")
-    taken = [take_in(folder / f"{n}.wav", copies, RATE) for n in ("ines", "tobias")]
+    copies, tile_cache = WorkingCopies(folder / "copies"), DiskTileCache(folder / "tiles")
+    taken = [import_file(folder / f"{n}.wav", copies, RATE) for n in ("ines", "tobias")]
     lanes = [replace(t.lanes[0], role=Role.VOICE) for t in taken]
     episode = add_recordings(new_episode(), [t.recording for t in taken], lanes).episode
     steps: list[str] = []
-    result = run_card(episode, Means(copies, keeper), say=steps.append)
+    result = run_card(episode, CardResources(copies, tile_cache), say=steps.append)
     after = episode
     for change in result.changes:
         after = change(after).episode
-    return episode, after, result, steps, copies, keeper
+    return episode, after, result, steps, copies, tile_cache
 
 
 def test_the_card_does_the_work_of_every_step_and_tells_what_it_did(ran):
@@ -60,13 +62,14 @@ def test_the_card_does_the_work_of_every_step_and_tells_what_it_did(ran):
     assert {e.step for e in result.entries} == {"Repair", "Edit", "Voice", "Balance"} and steps[0] == "Measuring" and steps[-1] == "Balancing"
     assert all(any(u.name == "denoise" and u.on for u in lane.repairs) for lane in after.lanes)
     assert len(after.transcripts) == 2 and any(c.kind is CutKind.PAUSE for c in after.cuts)
-    noise_entry = next(e for e in result.entries if e.part == "denoise")
-    assert float(noise_entry.before.split()[0]) < float(noise_entry.after.split()[0])
+    noise_entry = next(e for e in result.entries if e.switch == RepairSwitch(after.lanes[0].id, "denoise"))
+    before, after_db = (float(text.split()[0].replace("−", "-")) for text in (noise_entry.before, noise_entry.after))
+    assert after_db < before - 6.0
 
 
 def test_after_the_card_the_voices_are_together_and_no_word_is_cut_by_a_pause(ran):
-    _, after, _, _, copies, keeper = ran
-    facts = voice_facts(after, episode_sounds(after, copies, keeper))
+    _, after, _, _, copies, tile_cache = ran
+    facts = voice_facts(after, episode_sounds(after, copies, tile_cache))
     report = report_balance(after, program_map(after), facts, find_balance(after, facts))
     assert report.apart_before_lu > 4.0 and report.apart_after_lu < 1.0
     pauses = [c for c in after.cuts if c.kind is CutKind.PAUSE]
@@ -79,29 +82,29 @@ def test_after_the_card_the_voices_are_together_and_no_word_is_cut_by_a_pause(ra
 def test_every_entry_has_a_switch_that_takes_it_back_and_does_it_again(ran):
     _, after, result, _, _, _ = ran
     for entry in result.entries:
-        assert is_on(after, entry), entry.title
-        off = switched(after, entry, False).episode
-        assert not is_on(off, entry) and off != after
-        on = switched(off, entry, True).episode
-        assert is_on(on, entry) and on.cuts == after.cuts and on.lanes == after.lanes, entry.title
+        assert entry.is_on(after), entry.title
+        off = entry.switched(after, False).episode
+        assert not entry.is_on(off) and off != after
+        on = entry.switched(off, True).episode
+        assert entry.is_on(on) and on.cuts == after.cuts and on.lanes == after.lanes, entry.title
 
 
 def test_what_somebody_has_set_is_left_as_it_is(ran):
-    episode, _, _, _, copies, keeper = ran
+    episode, _, _, _, copies, tile_cache = ran
     mine = (TreatmentUse("denoise", True, 33),)
     for lane in episode.lanes:
         episode = change_lane(episode, lane.id, "", repairs=mine).episode
-    for change in run_card(episode, Means(copies, keeper, words=False)).changes:
+    for change in run_card(episode, CardResources(copies, tile_cache, words=False)).changes:
         episode = change(episode).episode
     assert all(next(u for u in lane.repairs if u.name == "denoise").strength == 33 for lane in episode.lanes)
 
 
 def test_a_cancelled_card_stops(ran):
-    episode, _, _, _, copies, keeper = ran
+    episode, _, _, _, copies, tile_cache = ran
     task = Task()
     task.cancel()
     with pytest.raises(Cancelled):
-        run_card(episode, Means(copies, keeper), task)
+        run_card(episode, CardResources(copies, tile_cache), task)
 
 
 # -- recipes ----------------------------------------------------------------------------

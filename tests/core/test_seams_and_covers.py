@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from dubbin.core.episode.model import Cover, CoverKind, SeamShape, Stretch
+from dubbin.core.episode.model import Cover, CoverKind, FrameRange, SeamShape
 from dubbin.core.episode.time_map import TimeMap
 from dubbin.core.mix.cover import Covered
 from dubbin.core.mix.program import Program
@@ -130,7 +130,7 @@ def test_a_cover_hides_its_stretch_and_nothing_else(kind):
     x = tone(300.0, 3.0, -12).samples[0].copy()
     x[100_000:] = noise(3.0, -55, 6)[: len(x) - 100_000]
     source = mono(x)
-    cover = Cover(40_000, 60_000, kind, -12.0, Stretch(105_000, 140_000))
+    cover = Cover(40_000, 60_000, kind, -12.0, FrameRange(105_000, 140_000))
     covered = Covered(source, [cover])
     y = covered.read(0, source.frames)[0]
     assert np.array_equal(y[:39_000], x[:39_000]) and np.array_equal(y[61_000:], x[61_000:])

@@ -9,8 +9,9 @@ import numpy as np
 import pytest
 import soundfile as sf
 
-from dubbin.core.deliver.encode import Format, encode
-from dubbin.core.episode.intake import take_in
+from dubbin.core.deliver.encode import encode
+from dubbin.core.deliver.formats import FORMATS
+from dubbin.core.episode.importing import import_file
 from dubbin.core.errors import CannotWrite, UnusableSound
 from dubbin.core.jobs import Task
 from dubbin.core.sound.peaks import BASE_FRAMES, peaks_of
@@ -26,9 +27,9 @@ def copies(tmp_path):
     return WorkingCopies(tmp_path / "copies")
 
 
-@pytest.mark.parametrize("format", list(Format))
+@pytest.mark.parametrize("format", list(FORMATS.values()))
 def test_every_format_comes_back_as_long_and_as_loud(tmp_path, copies, format):
-    path = tmp_path / f"a.{format.value}"
+    path = tmp_path / f"a.{format.name}"
     encode(tone(440, 2.0, -12, channels=2), path, format, bits=24, kbps=128)
     copy = copies.obtain(path)
     assert copy.channels == 2 and copy.rate == RATE
@@ -105,7 +106,7 @@ def test_a_truncated_file_is_read_as_far_as_it_goes(tmp_path, copies):
     write_sound(tone(440, 2.0), tmp_path / "a.wav")
     data = (tmp_path / "a.wav").read_bytes()
     (tmp_path / "b.wav").write_bytes(data[: len(data) // 2])
-    taken = take_in(tmp_path / "b.wav", copies, RATE)
+    taken = import_file(tmp_path / "b.wav", copies, RATE)
     assert 0.9 * RATE < taken.recording.frames < 1.1 * RATE
 
 
@@ -114,21 +115,21 @@ def test_samples_that_are_not_numbers_are_silence_and_are_said(tmp_path, copies)
     x[100:120] = np.nan
     x[200] = np.inf
     sf.write(tmp_path / "a.wav", x, RATE, subtype="FLOAT")
-    taken = take_in(tmp_path / "a.wav", copies, RATE)
+    taken = import_file(tmp_path / "a.wav", copies, RATE)
     assert "21 samples" in taken.remarks[0]
     assert np.isfinite(copies.obtain(tmp_path / "a.wav", RATE).read(0, RATE)).all()
 
 
 def test_eight_channels_become_eight_lanes(tmp_path, copies):
     sf.write(tmp_path / "a.wav", np.stack([noise(0.5, -20, k) for k in range(8)], 1), RATE)
-    taken = take_in(tmp_path / "a.wav", copies, RATE)
+    taken = import_file(tmp_path / "a.wav", copies, RATE)
     assert [lane.channels for lane in taken.lanes] == [(k,) for k in range(8)]
 
 
 @pytest.mark.parametrize("rate", [8000, 192000])
 def test_extreme_rates_and_very_short_files_are_taken(tmp_path, copies, rate):
     write_sound(tone(440, 0.02, rate=rate), tmp_path / "a.wav")
-    taken = take_in(tmp_path / "a.wav", copies, RATE)
+    taken = import_file(tmp_path / "a.wav", copies, RATE)
     assert taken.recording.frames == pytest.approx(0.02 * RATE, abs=3)
     assert "only" in taken.remarks[-1]
 

@@ -10,10 +10,20 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from dubbin.core.episode import commands, edit_commands
+from dubbin.core.episode.commands.arrangement import (
+    copy_stretches,
+    insert_break,
+    insert_recording,
+    move_stretches,
+    remove_placed,
+)
+from dubbin.core.episode.commands.change import Change
+from dubbin.core.episode.commands.cuts import cut_stretch, put_back, put_back_all, set_end, set_start, toggle_split
+from dubbin.core.episode.commands.lanes import remove_lane
+from dubbin.core.episode.commands.recordings import nudge
 from dubbin.core.episode.document import Document, new_episode
 from dubbin.core.episode.history import History
-from dubbin.core.episode.model import ATTIC, Cut, Episode, Lane, PlacedKind, Recording, Stretch
+from dubbin.core.episode.model import PARKED_FROM_FRAME, Cut, Episode, FrameRange, Lane, PlacedKind, Recording
 from dubbin.core.episode.time_map import merged, moved_away, program_map, session_map, without
 from dubbin.core.mix.program import Program, SessionMix
 from dubbin.core.sound.source import Sound
@@ -40,24 +50,24 @@ ACTS = st.one_of(
 )
 
 
-def act(now: Episode, kind: str, value, number: int) -> commands.Change:
+def act(now: Episode, kind: str, value, number: int) -> Change:
     id = f"p{number}"
     if kind == "cut":
-        return commands.cut_stretch(now, *value)
+        return cut_stretch(now, *value)
     if kind == "back":
-        return commands.put_back(now, now.cuts[value % len(now.cuts)]) if now.cuts else commands.put_back_all(now)
+        return put_back(now, now.cuts[value % len(now.cuts)]) if now.cuts else put_back_all(now)
     if kind in ("move", "copy"):
         heard = program_map(now)
         (a, b), at = value
         first, last = heard.to_program_or_next(a), heard.to_program_or_next(b)
         parts = heard.stretches_between(min(first, last), max(first, last))
-        change = edit_commands.move_stretches if kind == "move" else edit_commands.copy_stretches
+        change = move_stretches if kind == "move" else copy_stretches
         return change(now, parts, at, id)
     if kind == "break":
-        return edit_commands.insert_break(now, value[0], value[1], id)
+        return insert_break(now, value[0], value[1], id)
     if kind == "remove":
-        return edit_commands.remove_placed(now, now.placed[value % len(now.placed)].id if now.placed else "none")
-    return (commands.set_start if kind == "start" else commands.set_end)(now, value)
+        return remove_placed(now, now.placed[value % len(now.placed)].id if now.placed else "none")
+    return (set_start if kind == "start" else set_end)(now, value)
 
 
 def check(now: Episode) -> None:
@@ -69,7 +79,7 @@ def check(now: Episode) -> None:
     assert all(a[1] <= b[0] for a, b in pairwise(first)), "nothing is heard twice but copies"
     # What is neither cut nor moved is heard at its place; what is moved and not cut is heard too.
     expected = sum(b - a for a, b in without(0, LENGTH, merged(now.cuts)))
-    inside = sum(b - a for a, b in first if a < ATTIC)
+    inside = sum(b - a for a, b in first if a < PARKED_FROM_FRAME)
     assert inside == expected
     for frame in range(0, LENGTH, 997):
         at = heard.to_program(frame)
@@ -109,13 +119,13 @@ def test_all_lanes_stay_in_step(sequence):
     a, b = (p.read(0, heard.program_frames)[0] for p in alone)
     assert np.array_equal(a, b)
     for span in heard.spans:
-        expected = count[span.start : span.end] if span.start < ATTIC else np.zeros(span.frames, np.float32)
+        expected = count[span.start : span.end] if span.start < PARKED_FROM_FRAME else np.zeros(span.frames, np.float32)
         assert np.array_equal(a[span.program : span.program + span.frames], expected)
 
 
 def test_blocks_of_a_program_join_to_the_whole():
-    now = edit_commands.move_stretches(commands.cut_stretch(episode(), 3000, 4000).episode, [(9000, 12000)], 1500, "m").episode
-    now = edit_commands.insert_break(now, 6000, 2500, "b", cue=True).episode
+    now = move_stretches(cut_stretch(episode(), 3000, 4000).episode, [(9000, 12000)], 1500, "m").episode
+    now = insert_break(now, 6000, 2500, "b", cue=True).episode
     rng = np.random.default_rng(0)
     sounds = {k: Sound(rng.standard_normal((1, LENGTH)).astype(np.float32) * 0.1, 48000) for k in "lm"}
     program = Program(SessionMix(now, sounds), program_map(now), None)
@@ -126,47 +136,47 @@ def test_blocks_of_a_program_join_to_the_whole():
 
 
 def test_what_is_moved_goes_back_when_it_is_taken_out():
-    now = edit_commands.move_stretches(episode(), [(5000, 8000)], 1000, "m").episode
+    now = move_stretches(episode(), [(5000, 8000)], 1000, "m").episode
     assert program_map(now).stretches_between(0, 5000) == [(0, 1000), (5000, 8000), (1000, 2000)]
     assert moved_away(now) == [(5000, 8000)] and session_map(now).program_frames == LENGTH
-    assert program_map(edit_commands.remove_placed(now, "m").episode).spans == program_map(episode()).spans
+    assert program_map(remove_placed(now, "m").episode).spans == program_map(episode()).spans
 
 
 def test_a_cut_reaches_what_was_moved_and_a_copy_stays_as_it_was_taken():
-    now = edit_commands.move_stretches(episode(), [(5000, 8000)], 1000, "m").episode
-    now = edit_commands.copy_stretches(now, [(6000, 7000)], 0, "c").episode
-    now = commands.cut_stretch(now, 6500, 6600).episode
+    now = move_stretches(episode(), [(5000, 8000)], 1000, "m").episode
+    now = copy_stretches(now, [(6000, 7000)], 0, "c").episode
+    now = cut_stretch(now, 6500, 6600).episode
     heard = program_map(now).stretches_between(0, 99_999)
     assert heard[:4] == [(6000, 7000), (0, 1000), (5000, 6500), (6600, 8000)]
 
 
 def test_a_take_that_is_cut_can_be_heard_as_a_patch():
-    now = commands.cut_stretch(episode(), 4000, 9000).episode
-    now = edit_commands.copy_stretches(now, [(5000, 5500)], 12_000, "c").episode
+    now = cut_stretch(episode(), 4000, 9000).episode
+    now = copy_stretches(now, [(5000, 5500)], 12_000, "c").episode
     heard = program_map(now)
     assert heard.to_program(5200) == 12_000 - 5000 + 200 and heard.to_program(4200) is None
 
 
 def test_an_insert_brings_its_lane_and_takes_it_along():
     recording = Recording("i", "/tmp/i.wav", "h", 3000, 48000, 2)
-    now = edit_commands.insert_recording(episode(), recording, [Lane("n", "i", (0, 1), "Intro")], 0, "p", "Intro").episode
+    now = insert_recording(episode(), recording, [Lane("n", "i", (0, 1), "Intro")], 0, "p", "Intro").episode
     assert now.frames == LENGTH and program_map(now).program_frames == LENGTH + 3000
     assert now.lane("n").is_insert and program_map(now).spans[0].start == now.lane("n").start_frame
-    for gone in (edit_commands.remove_placed(now, "p").episode, commands.remove_lane(now, "n").episode):
+    for gone in (remove_placed(now, "p").episode, remove_lane(now, "n").episode):
         assert gone.placed == () and len(gone.lanes) == 2 and len(gone.recordings) == 2
 
 
 def test_a_nudge_before_the_beginning_moves_everything_that_is_anchored_but_inserts():
-    now = edit_commands.insert_break(episode(), 5000, 1000, "b").episode
-    now = commands.toggle_split(commands.cut_stretch(now, 100, 200).episode, 300).episode
-    moved = commands.nudge(now, "l", -50).episode
+    now = insert_break(episode(), 5000, 1000, "b").episode
+    now = toggle_split(cut_stretch(now, 100, 200).episode, 300).episode
+    moved = nudge(now, "l", -50).episode
     assert moved.cuts == (Cut(150, 250),) and moved.splits == (350,)
     assert moved.placed[0].at_frame == 5050 and moved.placed[0].pieces == now.placed[0].pieces
 
 
 def test_the_program_has_one_start_and_one_end():
-    now = commands.set_start(commands.set_start(episode(), 500).episode, 200).episode
-    now = commands.set_end(commands.set_end(now, 15_000).episode, 16_000).episode
+    now = set_start(set_start(episode(), 500).episode, 200).episode
+    now = set_end(set_end(now, 15_000).episode, 16_000).episode
     assert program_map(now).stretches_between(0, LENGTH) == [(200, 16_000)]
 
 
@@ -174,11 +184,11 @@ def test_the_program_has_one_start_and_one_end():
 def test_undo_outlives_the_program(tmp_path, discard):
     document = Document(tmp_path, episode())
     for k in range(4):
-        document.do(commands.cut_stretch(document.episode, 1000 * k, 1000 * k + 100))
+        document.do(cut_stretch(document.episode, 1000 * k, 1000 * k + 100))
     document.undo()
     document.save(tmp_path / "e.dubbin")
     if discard:
-        document.do(commands.cut_stretch(document.episode, 9000, 9100))
+        document.do(cut_stretch(document.episode, 9000, 9100))
     document.close()
     again = Document.opened(tmp_path, tmp_path / "e.dubbin")
     assert len(again.history.done) == (0 if discard else 3)
@@ -191,4 +201,4 @@ def test_undo_outlives_the_program(tmp_path, discard):
 
 
 def test_a_kept_pause_is_an_ordinary_stretch():
-    assert without(0, 10, [(2, 3), (5, 20)]) == [(0, 2), (3, 5)] and Stretch(1, 2) < Stretch(2, 3)
+    assert without(0, 10, [(2, 3), (5, 20)]) == [(0, 2), (3, 5)] and FrameRange(1, 2) < FrameRange(2, 3)

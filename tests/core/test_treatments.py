@@ -10,8 +10,8 @@ from dubbin.core.sound.source import Difference, Sound
 from dubbin.core.treat.chain import Chain, Use
 from dubbin.core.treat.compressor import CompressorSettings, static_gain_db
 from dubbin.core.treat.registry import TREATMENTS
-from dubbin.core.treat.settings import describe, settings_from_plain
-from dubbin.core.treat.tiles import DiskKeeper
+from dubbin.core.treat.settings import Kind, describe, settings_from_plain
+from dubbin.core.treat.tiles import DiskTileCache
 from tests.conftest import RATE, noise, rms_db
 
 EVERY = [*TREATMENTS.values(), Limiter()]
@@ -54,11 +54,11 @@ class TestEveryTreatment:
         sound = noisy(speech, 3.0)
         np.testing.assert_array_equal(Chain(sound, [use_of(treatment, 0.0)]).read(0, sound.frames), sound.samples)
 
-    def test_recorded_is_treated_plus_residue(self, treatment, speech):
+    def test_recorded_is_treated_plus_removed(self, treatment, speech):
         sound = noisy(speech, 4.0)
         chain = Chain(sound, [use_of(treatment, 0.7)])
-        residue = Difference(sound, chain).read(0, sound.frames)
-        np.testing.assert_allclose(chain.read(0, sound.frames) + residue, sound.samples, atol=1e-6)
+        removed = Difference(sound, chain).read(0, sound.frames)
+        np.testing.assert_allclose(chain.read(0, sound.frames) + removed, sound.samples, atol=1e-6)
 
     def test_odd_sounds_come_out_as_long_as_they_were(self, treatment):
         for x in (np.zeros((1, 1)), np.zeros((2, 4801)), np.full((1, 30001), 0.5), np.ones((3, 7))):
@@ -74,15 +74,18 @@ class TestEveryTreatment:
     def test_settings_describe_themselves(self, treatment):
         for info in describe(treatment.settings_type):
             assert info.help and info.label
-            assert info.default is None or info.low <= info.default <= info.high
-            with pytest.raises(ValueError, match="must lie"):
-                settings_from_plain(treatment.settings_type, {info.name: info.high + 1})
+            if info.kind is Kind.NUMBER:
+                assert info.default is None or info.low <= info.default <= info.high
+                with pytest.raises(ValueError, match="must lie"):
+                    settings_from_plain(treatment.settings_type, {info.name: info.high + 1})
+            elif info.kind is Kind.CHOICE:
+                assert info.default in info.choices
 
 
 def test_the_disk_keeps_what_was_computed(tmp_path, speech):
     sound, treatment = noisy(speech, 3.0), TREATMENTS["denoise"]
-    first = Chain(sound, [use_of(treatment)], "key", DiskKeeper(tmp_path)).read(0, sound.frames)
-    again = Chain(sound, [use_of(treatment)], "key", DiskKeeper(tmp_path))
+    first = Chain(sound, [use_of(treatment)], "key", DiskTileCache(tmp_path)).read(0, sound.frames)
+    again = Chain(sound, [use_of(treatment)], "key", DiskTileCache(tmp_path))
     again.stages[0].treatment = None  # would fail if it had to compute
     np.testing.assert_array_equal(again.read(0, sound.frames), first)
 

@@ -8,14 +8,15 @@ import numpy as np
 import pytest
 from scipy import signal
 
-from dubbin.core.episode import voice_commands
+from dubbin.core.episode.commands.treatments import copy_voice, set_voice_strength
 from dubbin.core.episode.document import new_episode
 from dubbin.core.episode.model import Lane, Recording, TreatmentUse
 from dubbin.core.jobs import Task
-from dubbin.core.measure.report import measure_recording
+from dubbin.core.measure.measuring import measure_recording
 from dubbin.core.measure.spectrum import Spectrum, average_spectrum
 from dubbin.core.measure.tone_balance import ToneBalanceMeter
 from dubbin.core.measure.voice_tone import laid_over, suggest_tone
+from dubbin.core.mix.lane_key import lane_key
 from dubbin.core.mix.lane_sound import lane_sound
 from dubbin.core.mix.reduction import reductions
 from dubbin.core.sound.source import Sound
@@ -26,7 +27,7 @@ from dubbin.core.treat.equalise import EqSettings, Equalise, impulse_response, r
 from dubbin.core.treat.expand import Expand, ExpandSettings
 from dubbin.core.treat.registry import VOICE
 from dubbin.core.treat.settings import settings_from_plain
-from dubbin.core.treat.tiles import MemoryKeeper
+from dubbin.core.treat.tiles import MemoryTileCache
 from dubbin.core.treat.voice_presets import PRESETS
 from dubbin.core.treat.voice_suggestion import suggest_voice
 from tests.conftest import RATE, noise, rms_db, tone
@@ -221,15 +222,15 @@ def test_every_starting_point_is_in_range():
 
 def test_one_strength_takes_the_whole_voice_back(speech):
     recording = Recording("r", "/tmp/a.wav", "f", len(speech), RATE, 1)
-    lane = Lane("l", "r", (0,), "Ines", voicing=(TreatmentUse("equalise", True, 100, {"bell3_db": 6.0}),))
+    lane = Lane("l", "r", (0,), "Ines", voice_chain=(TreatmentUse("equalise", True, 100, {"bell3_db": 6.0}),))
     other = Lane("m", "r", (0,), "Tobias")
     episode = replace(new_episode(), recordings=(recording,), lanes=(lane, other))
     source = Sound(speech[None], RATE)
 
     def heard(episode):
-        return lane_sound(episode.lane("l"), source, "f", MemoryKeeper()).voiced.read(0, 2 * RATE)
+        return lane_sound(episode.lane("l"), source, lane_key(episode, episode.lane("l")), MemoryTileCache()).voiced.read(0, 2 * RATE)
 
-    whole, half = heard(episode), heard(voice_commands.set_voice_strength(episode, "l", 50).episode)
+    whole, half = heard(episode), heard(set_voice_strength(episode, "l", 50).episode)
     np.testing.assert_allclose(half, (whole + source.samples[:, : 2 * RATE]) / 2, atol=1e-6)
-    copied = voice_commands.copy_voice(episode, "l", ["m"]).episode
-    assert copied.lane("m").voicing == lane.voicing
+    copied = copy_voice(episode, "l", ["m"]).episode
+    assert copied.lane("m").voice_chain == lane.voice_chain

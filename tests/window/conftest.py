@@ -15,13 +15,14 @@ from PyQt6.QtWidgets import QWidget
 
 from dubbin.core.episode.document import Document
 from dubbin.core.episode.file import load_episode, save_episode
-from dubbin.core.episode.intake import take_in
+from dubbin.core.episode.importing import import_file
 from dubbin.core.folders import Folders
 from dubbin.core.sound.working_copy import WorkingCopies
 from dubbin.demo.episode import EPISODE_FILE
-from dubbin.window.main_window import MainWindow
+from dubbin.window.parts.theme import Theme
 from dubbin.window.player.sinks import SimulatedSink
-from dubbin.window.theme import Theme
+from dubbin.window.rooms import make_window
+from dubbin.window.shell.main_window import MainWindow
 
 LONG_MS = 120_000
 
@@ -32,7 +33,7 @@ def open_window(qtbot, qapp, folders) -> Iterator[Callable[..., MainWindow]]:
 
     def make(path=None) -> MainWindow:
         document = Document.opened(folders.journals, path) if path else None
-        window = MainWindow(folders, Theme(qapp), document, SimulatedSink(48000))
+        window = make_window(folders, Theme(qapp), document, SimulatedSink(48000))
         window.speech.automatic = False  # words are written down only where a test asks for them
         windows.append(window)
         window.show()
@@ -42,9 +43,7 @@ def open_window(qtbot, qapp, folders) -> Iterator[Callable[..., MainWindow]]:
 
     yield make
     for window in windows:
-        window.player.close()
-        window.jobs.close()
-        window.desk.close()
+        window.shut_down()
         window.hide()
         window.deleteLater()
 
@@ -54,22 +53,20 @@ def shared_window(qapp, tmp_path_factory) -> Iterator[MainWindow]:
     """One window for all tests of a file: what it measured need not be measured again. `put_down` gives it a fresh episode."""
     base = tmp_path_factory.mktemp("shared")
     folders = Folders(base / "cache", base / "state", base / "documents")
-    window = MainWindow(folders, Theme(qapp), None, SimulatedSink(48000))
+    window = make_window(folders, Theme(qapp), None, SimulatedSink(48000))
     window.speech.automatic = False
     window.show()
     yield window
-    window.player.close()
-    window.jobs.close()
-    window.desk.close()
+    window.shut_down()
     window.hide()
     window.deleteLater()
 
 
 def put_down(qtbot, window: MainWindow, path: Path) -> None:
-    """Put an episode as it is on disk onto a window's desk, with nothing left of what was done before."""
+    """Put an episode as it is on disk onto a window's session, with nothing left of what was done before."""
     settle(qtbot, window)
-    window.notice.hide()
-    window.set_document(Document(window.desk.folders.journals, load_episode(path)))
+    window.notices.hide()
+    window.set_document(Document(window.session.folders.journals, load_episode(path)))
     window.view.set_folded(False)
     window.view.show_all()
     settle(qtbot, window)
@@ -88,7 +85,7 @@ def short_demo(demo_folder, tmp_path_factory):
     shutil.copy(demo_folder / "harbour-theme.flac", folder)
     whole = load_episode(demo_folder / EPISODE_FILE)
     copies = WorkingCopies(folder / "cache")
-    taken = [take_in(folder / Path(r.path).name, copies, whole.rate).recording for r in whole.recordings]
+    taken = [import_file(folder / Path(r.path).name, copies, whole.rate).recording for r in whole.recordings]
     recordings = tuple(replace(t, id=r.id) for t, r in zip(taken, whole.recordings, strict=True))
     save_episode(replace(whole, recordings=recordings), folder / EPISODE_FILE)
     shutil.rmtree(folder / "cache")

@@ -11,14 +11,15 @@ import pytest
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
 
-from dubbin.core.episode import commands, edit_commands
+from dubbin.core.episode.commands.cuts import cut_stretch
+from dubbin.core.episode.commands.words import set_transcript
 from dubbin.core.episode.document import Document
 from dubbin.core.episode.model import CoverKind, CutKind, PlacedKind
-from dubbin.core.mix.hear import Hear
+from dubbin.core.mix.monitor import MonitorMode
 from dubbin.core.speech.transcript import FILLERS, Transcript, Word, WordKind, plain
 from dubbin.demo.episode import EPISODE_FILE
-from dubbin.window.lanes.selection import Selection
-from dubbin.window.steps import Step
+from dubbin.window.session.selection import Selection
+from dubbin.window.shell.step import Step
 from dubbin.window.words.flow import ItemKind
 from tests.conftest import RATE
 from tests.window.conftest import EXCERPT_S, drag, put_down, settle
@@ -42,8 +43,8 @@ def edit(shared_window, qtbot, short_demo, demo_folder):
     window = shared_window
     put_down(qtbot, window, short_demo / EPISODE_FILE)
     for voice, name in VOICES.items():
-        lane = next(lane for lane in window.desk.episode.lanes if lane.voice == name)
-        window.desk.do(edit_commands.set_transcript(window.desk.episode, Transcript(lane.id, true_words(demo_folder, voice))))
+        lane = next(lane for lane in window.session.episode.lanes if lane.voice == name)
+        window.session.do(set_transcript(window.session.episode, Transcript(lane.id, true_words(demo_folder, voice))))
     window.go_step(Step.EDIT)
     window.resize(1280, 800)
     settle(qtbot, window)
@@ -56,7 +57,7 @@ def row_of(window, text: str, which: int = 0) -> int:
 
 
 def rendered(window) -> np.ndarray:
-    program = window.desk.program(hear=Hear.RECORDED)
+    program = window.session.monitor.program(mode=MonitorMode.RECORDED)
     program.under = ()  # what lies under the program does not go with what is moved
     return program.read(0, program.frames)
 
@@ -74,9 +75,9 @@ def test_words_are_cut_in_the_pane_and_the_sound_is_the_rest(edit):
     drag(view.viewport(), *((p.x(), p.y()) for p in (point_of(view, first), point_of(view, last))))
     assert [edit.speech.table.words[r].text for r in edit.selection.rows] == ["Thank", "you", "for", "having", "me,"]
     QTest.keyClick(view, Qt.Key.Key_X)
-    (cut,) = edit.desk.episode.cuts
+    (cut,) = edit.session.episode.cuts
     table = edit.speech.table
-    assert edit.desk.document.history.done[-1].title == "Cut “Thank you for having me,”"
+    assert edit.session.document.history.done[-1].title == "Cut “Thank you for having me,”"
     assert table.ends[first - 1] <= cut.start_frame <= table.starts[first] + RATE // 50
     assert table.ends[last] - RATE // 50 <= cut.end_frame <= table.starts[last + 1] + RATE // 50
     after = rendered(edit)
@@ -90,8 +91,8 @@ def test_cut_words_fold_into_a_stitch_that_opens(edit):
     view = edit.words_pane.words
     rows = list(range(row_of(edit, "Welcome aboard"), row_of(edit, "Slow Ferry") + 2))
     view.select_rows(rows)
-    edit.editing.cut()
-    edit.desk.do(commands.cut_stretch(edit.desk.episode, 0, RATE))
+    edit.pages[Step.EDIT].acts.cutting.cut()
+    edit.session.do(cut_stretch(edit.session.episode, 0, RATE))
     view._lay_out()
     items = [i for laid in view._laid for line in laid.lines for i in line]
     stitch = next(i for i in items if i.kind is ItemKind.STITCH and set(rows) <= set(i.rows))
@@ -100,8 +101,8 @@ def test_cut_words_fold_into_a_stitch_that_opens(edit):
     view._lay_out()
     opened = [i.row for laid in view._laid for line in laid.lines for i in line if i.kind is ItemKind.OPENED]
     assert set(rows) <= set(opened) and edit.selection.cut is not None
-    edit.editing.put_back()
-    assert all(edit.desk.episode.cut_at(int(edit.speech.table.starts[r])) is None for r in rows)
+    edit.pages[Step.EDIT].acts.cutting.put_back()
+    assert all(edit.session.episode.cut_at(int(edit.speech.table.starts[r])) is None for r in rows)
 
 
 def test_a_click_goes_to_a_word_and_a_double_click_plays_from_it(edit, qtbot):
@@ -116,16 +117,16 @@ def test_a_click_goes_to_a_word_and_a_double_click_plays_from_it(edit, qtbot):
 
 def test_words_are_found_corrected_and_renamed_without_touching_the_sound(edit):
     before = rendered(edit)
-    edit.find_words()
+    edit.actions_by_id["find"].run()
     QTest.keyClicks(edit.words_pane.field, "guest has")
     assert edit.words_pane.count.text() == "1 of 2" and len(edit.selection.rows) == 2
     QTest.keyClick(edit.words_pane.field, Qt.Key.Key_Return)
     assert edit.words_pane.count.text() == "2 of 2"
     row = row_of(edit, "foundry")
-    edit.arranging.correct(row, "forge", everywhere=True)
+    edit.pages[Step.EDIT].acts.wording.correct(row, "forge", everywhere=True)
     assert edit.speech.table.find("foundry") == [] and len(edit.speech.table.find("forge")) == 2
-    edit.arranging.rename_voice(row, "Ines Calder")
-    assert edit.speech.table.voice(row).name == "Ines Calder" and edit.desk.episode.lanes[0].voice == "Ines Calder"
+    edit.pages[Step.EDIT].acts.wording.rename_voice(row, "Ines Calder")
+    assert edit.speech.table.voice(row).name == "Ines Calder" and edit.session.episode.lanes[0].voice == "Ines Calder"
     assert np.array_equal(rendered(edit), before)
 
 
@@ -133,62 +134,62 @@ def test_fillers_are_cut_by_kind_one_by_one_and_put_back(edit, qtbot):
     page = edit.pages[Step.EDIT]
     QTest.mouseClick(page._buttons[0][0], Qt.MouseButton.LeftButton)  # cut all fillers
     fillers = edit.speech.fillers()
-    cut = [f for f in fillers if edit.arranging.is_filler_cut(f)]
+    cut = [f for f in fillers if edit.pages[Step.EDIT].acts.fillers.is_cut(f)]
     assert fillers and len(cut) == len([f for f in fillers if not f.cut.is_tight])
-    assert {c.kind for c in edit.desk.episode.cuts} == {CutKind.FILLER}
+    assert {c.kind for c in edit.session.episode.cuts} == {CutKind.FILLER}
     page.tabs.show_tab("fillers")
     row = next(k for k, e in enumerate(page.fillers._entries) if len(e) == 1)
     page.fillers.item(row, 0).setCheckState(Qt.CheckState.Unchecked)
-    assert len(edit.desk.episode.cuts) == len(cut) - 1
+    assert len(edit.session.episode.cuts) == len(cut) - 1
     edit.selection.set_head(int(edit.speech.table.starts[page.fillers._entries[row][0].row]))
     QTest.keyClick(edit.lanes, Qt.Key.Key_Y)
-    assert len(edit.desk.episode.cuts) == len(cut)
+    assert len(edit.session.episode.cuts) == len(cut)
 
 
 def test_of_retakes_the_last_is_kept_unless_another_is_chosen(edit, qtbot):
     qtbot.waitUntil(lambda: bool(edit.speech.retakes()), timeout=10_000)
     line = next(r for r in edit.speech.retakes() if not r.retake.is_stumble)
     assert "foundry" in line.retake.takes[0].text and len(line.spans) == 2
-    edit.arranging.keep_last_takes()
-    assert all(edit.arranging.kept_take(r) == len(r.spans) - 1 for r in edit.speech.retakes())
+    edit.pages[Step.EDIT].acts.retakes.keep_last()
+    assert all(edit.pages[Step.EDIT].acts.retakes.kept(r) == len(r.spans) - 1 for r in edit.speech.retakes())
     middle = (line.spans[0][0] + line.spans[0][1]) // 2
-    gone = edit.desk.episode.cut_at(middle)
+    gone = edit.session.episode.cut_at(middle)
     assert gone.kind is CutKind.RETAKE and gone.end_frame > line.spans[0][1] + RATE // 4, "the pause between goes too"
     page = edit.pages[Step.EDIT]
     page.tabs.show_tab("retakes")
     row = next(k for k, (r, take) in enumerate(page.retakes._entries) if r.spans == line.spans and take == 0)
     page.retakes.item(row, 0).setCheckState(Qt.CheckState.Checked)
-    assert edit.arranging.kept_take(line) == 0
+    assert edit.pages[Step.EDIT].acts.retakes.kept(line) == 0
     page.retakes.item(row, 0).setCheckState(Qt.CheckState.Unchecked)
-    assert edit.arranging.kept_take(line) == 1
-    edit.arranging.put_takes_back(line)
-    assert edit.arranging.kept_take(line) is None
+    assert edit.pages[Step.EDIT].acts.retakes.kept(line) == 1
+    edit.pages[Step.EDIT].acts.retakes.put_back(line)
+    assert edit.pages[Step.EDIT].acts.retakes.kept(line) is None
 
 
 def test_pieces_are_split_and_cut_and_edges_nudged_by_keys(edit):
     lanes = edit.lanes
     lanes.setFocus()
     for second in (10.0, 12.0):
-        edit.editing.go(round(second * RATE))
+        edit.navigation.go(round(second * RATE))
         QTest.keyClick(lanes, Qt.Key.Key_D)
-    edit.editing.go(11 * RATE)
+    edit.navigation.go(11 * RATE)
     QTest.keyClick(lanes, Qt.Key.Key_X, Qt.KeyboardModifier.ShiftModifier)
-    assert [(c.start_frame, c.end_frame) for c in edit.desk.episode.cuts] == [(10 * RATE, 12 * RATE)]
+    assert [(c.start_frame, c.end_frame) for c in edit.session.episode.cuts] == [(10 * RATE, 12 * RATE)]
     QTest.keyClick(lanes, Qt.Key.Key_BracketRight)
     QTest.keyClick(lanes, Qt.Key.Key_BracketRight, Qt.KeyboardModifier.AltModifier)
-    (cut,) = edit.desk.episode.cuts
+    (cut,) = edit.session.episode.cuts
     assert (cut.start_frame, cut.end_frame) == (10 * RATE, 12 * RATE + RATE * 11 // 1000)
-    edit.editing.go(3 * RATE)
+    edit.navigation.go(3 * RATE)
     QTest.keyClick(lanes, Qt.Key.Key_I, Qt.KeyboardModifier.ShiftModifier)
-    assert edit.desk.map.to_session(0) == 3 * RATE
+    assert edit.session.map.to_session(0) == 3 * RATE
 
 
 def test_a_stretch_is_moved_and_copied_and_all_lanes_go_with_it(edit):
     before = rendered(edit)
     edit.selection.select(20 * RATE, 22 * RATE)
-    edit.arranging.copy()
-    edit.editing.go(6 * RATE)
-    edit.arranging.move_here()
+    edit.pages[Step.EDIT].acts.moving.copy()
+    edit.navigation.go(6 * RATE)
+    edit.pages[Step.EDIT].acts.moving.move_here()
     after, half = rendered(edit), RATE // 20
     assert after.shape == before.shape
     assert np.array_equal(after[:, 6 * RATE + half : 8 * RATE - half], before[:, 20 * RATE + half : 22 * RATE - half])
@@ -198,33 +199,33 @@ def test_a_stretch_is_moved_and_copied_and_all_lanes_go_with_it(edit):
     QTest.mouseClick(edit.lanes, Qt.MouseButton.LeftButton, pos=QPoint(round(x), 80))
     assert edit.selection.placed is not None
     QTest.keyClick(edit.lanes, Qt.Key.Key_Delete)
-    assert edit.desk.episode.placed == () and np.array_equal(rendered(edit), before)
+    assert edit.session.episode.placed == () and np.array_equal(rendered(edit), before)
 
 
 def test_words_that_were_moved_read_at_their_new_place(edit):
     rows = list(range(row_of(edit, "Tobias Wren"), row_of(edit, "Tobias Wren") + 4))
     edit.words_pane.words.select_rows(rows)
-    edit.arranging.copy()
-    edit.editing.go(int(edit.speech.table.starts[row_of(edit, "Welcome aboard")]) - RATE // 10)
-    edit.arranging.move_here()
+    edit.pages[Step.EDIT].acts.moving.copy()
+    edit.navigation.go(int(edit.speech.table.starts[row_of(edit, "Welcome aboard")]) - RATE // 10)
+    edit.pages[Step.EDIT].acts.moving.move_here()
     edit.words_pane.words._lay_out()
     assert edit.words_pane.words._rows[:4] == rows
 
 
 def test_a_break_and_an_insert_are_heard_seen_and_taken_out(edit, qtbot, short_demo):
-    before = edit.desk.map.program_frames
-    edit.editing.go(30 * RATE)
-    edit.arranging.insert_break(2.0, "Advertisement", cue=True)
-    program = edit.desk.program()
-    at = edit.desk.map.to_program(edit.desk.episode.placed[0].pieces[0].start_frame)
+    before = edit.session.map.program_frames
+    edit.navigation.go(30 * RATE)
+    edit.pages[Step.EDIT].acts.inserting.insert_break(2.0, "Advertisement", cue=True)
+    program = edit.session.monitor.program()
+    at = edit.session.map.to_program(edit.session.episode.placed[0].pieces[0].start_frame)
     x = program.read(at, at + 2 * RATE)
-    assert edit.desk.map.program_frames == before + 2 * RATE
+    assert edit.session.map.program_frames == before + 2 * RATE
     assert np.max(np.abs(x[:, RATE // 50 : RATE // 5])) > 0.05 and np.max(np.abs(x[:, RATE : RATE + RATE // 2])) == 0
-    edit.editing.go(0)
-    edit.arranging.insert_file(short_demo / "harbour-theme.flac")
+    edit.navigation.go(0)
+    edit.pages[Step.EDIT].acts.inserting.insert_file(short_demo / "harbour-theme.flac")
     settle(qtbot, edit)
-    insert = next(p for p in edit.desk.episode.placed if p.kind is PlacedKind.INSERT)
-    assert len(edit.desk.episode.lanes) == 4 and edit.desk.map.spans[0].placed == insert.id
+    insert = next(p for p in edit.session.episode.placed if p.kind is PlacedKind.INSERT)
+    assert len(edit.session.episode.lanes) == 4 and edit.session.map.spans[0].placed == insert.id
     edit.view.set_folded(True)
     edit.view.show_all()
     edit.grab()
@@ -235,30 +236,30 @@ def test_a_break_and_an_insert_are_heard_seen_and_taken_out(edit, qtbot, short_d
     page.program.remove()
     page.program.setCurrentCell(0, 0)
     page.program.remove()
-    assert edit.desk.map.program_frames == before and len(edit.desk.episode.lanes) == 3
+    assert edit.session.map.program_frames == before and len(edit.session.episode.lanes) == 3
 
 
 def test_a_word_is_bleeped_on_its_lane_alone(edit):
     row = row_of(edit, "fridge", 1)
     edit.words_pane.words.select_rows([row])
     QTest.keyClick(edit.lanes, Qt.Key.Key_B, Qt.KeyboardModifier.ShiftModifier)
-    lane = next(lane for lane in edit.desk.episode.lanes if lane.covers)
+    lane = next(lane for lane in edit.session.episode.lanes if lane.covers)
     assert lane.voice == "Tobias" and lane.covers[0].kind is CoverKind.TONE
-    edit.arranging.cover(CoverKind.NOISE)
-    assert len(edit.desk.episode.lane(lane.id).covers) == 1 and edit.desk.episode.lane(lane.id).covers[0].noise_from is not None
-    edit.arranging.uncover()
-    assert not edit.desk.episode.lane(lane.id).covers
+    edit.pages[Step.EDIT].acts.covering.cover(CoverKind.NOISE)
+    assert len(edit.session.episode.lane(lane.id).covers) == 1 and edit.session.episode.lane(lane.id).covers[0].noise_from is not None
+    edit.pages[Step.EDIT].acts.covering.uncover()
+    assert not edit.session.episode.lane(lane.id).covers
 
 
 def test_chapters_follow_their_words_and_are_written_out(edit, tmp_path):
     frame = int(edit.speech.table.starts[row_of(edit, "So, tell me")])
     edit.selection.set_head(frame)
-    edit.arranging.add_chapter("The bell")
-    edit.desk.do(commands.cut_stretch(edit.desk.episode, 10 * RATE, 20 * RATE))
-    edit.edit_acts.write_words(tmp_path / "a.srt")
-    edit.edit_acts.write_words(tmp_path / "a.csv")
-    edit.edit_acts.write_edit(tmp_path / "a.otio")
-    edit.edit_acts.write_edit(tmp_path / "a.edl")
+    edit.pages[Step.EDIT].acts.chaptering.add("The bell")
+    edit.session.do(cut_stretch(edit.session.episode, 10 * RATE, 20 * RATE))
+    edit.pages[Step.EDIT].acts.wording.write(tmp_path / "a.srt")
+    edit.pages[Step.EDIT].acts.wording.write(tmp_path / "a.csv")
+    edit.pages[Step.EDIT].acts.export.write(tmp_path / "a.otio")
+    edit.pages[Step.EDIT].acts.export.write(tmp_path / "a.edl")
     assert "Ferry" in (tmp_path / "a.srt").read_text() and "speaker" in (tmp_path / "a.csv").read_text()
     timeline = otio.adapters.read_from_file(str(tmp_path / "a.otio"))
     track = timeline.tracks[0]
@@ -267,26 +268,26 @@ def test_chapters_follow_their_words_and_are_written_out(edit, tmp_path):
     mark = timeline.tracks.markers[0]
     assert mark.name == "The bell" and mark.marked_range.start_time.to_seconds() == pytest.approx(frame / RATE - 10)
     assert "00:00:20:00" in (tmp_path / "a.edl").read_text()
-    edit.edit_acts.copy_chapters()
+    edit.pages[Step.EDIT].acts.chaptering.copy_list()
 
 
 def test_the_history_goes_back_and_forth_also_after_a_restart(edit, tmp_path):
     for k in range(3):
-        edit.desk.do(commands.cut_stretch(edit.desk.episode, (10 + 5 * k) * RATE, (11 + 5 * k) * RATE))
+        edit.session.do(cut_stretch(edit.session.episode, (10 + 5 * k) * RATE, (11 + 5 * k) * RATE))
     page = edit.pages[Step.EDIT]
     page.tabs.show_tab("history")
-    count = len(edit.desk.document.history.done)
+    count = len(edit.session.document.history.done)
     page.history.on_row(count - 2)
-    assert len(edit.desk.episode.cuts) == 1
+    assert len(edit.session.episode.cuts) == 1
     page.history.on_row(count)
-    assert len(edit.desk.episode.cuts) == 3
+    assert len(edit.session.episode.cuts) == 3
     path = tmp_path / "kept.dubbin"
-    edit._save_to(path)
-    edit.set_document(Document(edit.desk.folders.journals))  # closes the episode
-    edit.open_episode(path)
+    edit.session.document.save(path)
+    edit.set_document(Document(edit.session.folders.journals))  # closes the episode
+    edit.files.open(path)
     for _ in range(3):
         edit.actions_by_id["undo"].run()
-    assert edit.desk.episode.id == "slow-ferry-demo" and edit.desk.episode.cuts == ()
+    assert edit.session.episode.id == "slow-ferry-demo" and edit.session.episode.cuts == ()
 
 
 def test_the_starting_points_of_pauses_show_at_once_what_they_do(edit):
@@ -294,36 +295,36 @@ def test_the_starting_points_of_pauses_show_at_once_what_they_do(edit):
     QTest.mouseClick(page.pauses.switch, Qt.MouseButton.LeftButton)
     for name in ("Calm", "Even", "Brisk"):
         page.point.chosen.emit(name)
-        lengths.append(edit.desk.map.program_frames)
+        lengths.append(edit.session.map.program_frames)
         assert page.point.current == name and "of them cut" in page.pauses.rows.value("found")
     assert lengths[0] > lengths[1] > lengths[2]
 
 
 def test_seams_are_walked_and_the_doubtful_ones_are_listed(edit, qtbot):
-    edit.desk.do(commands.cut_stretch(edit.desk.episode, 8 * RATE, 9 * RATE))
+    edit.session.do(cut_stretch(edit.session.episode, 8 * RATE, 9 * RATE))
     page = edit.pages[Step.EDIT]
     page.tabs.show_tab("seams")
     qtbot.waitUntil(lambda: page.seams.rowCount() == 1 and page.seams.item(0, 4).text() != "…", timeout=10_000)
     page.seams.setCurrentCell(0, 0)
     page.seam_settings.setCurrentIndex(3)
     page.seam_settings.activated.emit(3)
-    assert edit.desk.episode.seams[0].ms == 30.0 and "30 ms (own)" in page.seams.item(0, 2).text()
+    assert edit.session.episode.seams[0].ms == 30.0 and "30 ms (own)" in page.seams.item(0, 2).text()
     QTest.keyClick(edit.lanes, Qt.Key.Key_J)
     qtbot.waitUntil(lambda: edit.player.is_playing)
     edit.player.stop()
 
 
 def test_an_hour_of_words_is_laid_out_again_only_where_it_changed(edit):
-    lane = edit.desk.episode.lanes[0]
-    words = edit.desk.episode.transcript(lane.id).words
+    lane = edit.session.episode.lanes[0]
+    words = edit.session.episode.transcript(lane.id).words
     last = words[-1].end_frame
     copies = 4 * 3600 * RATE // last // 4
     many = tuple(replace(w, start_frame=w.start_frame + k * 64, end_frame=w.end_frame + k * 64) for k in range(min(copies, 12)) for w in words)
-    edit.desk.do(edit_commands.set_transcript(edit.desk.episode, Transcript(lane.id, tuple(sorted(many, key=lambda w: w.start_frame)))))
+    edit.session.do(set_transcript(edit.session.episode, Transcript(lane.id, tuple(sorted(many, key=lambda w: w.start_frame)))))
     view = edit.words_pane.words
     view._lay_out()
     kept = list(view._laid)
-    edit.desk.do(commands.cut_stretch(edit.desk.episode, 60 * RATE, 61 * RATE))
+    edit.session.do(cut_stretch(edit.session.episode, 60 * RATE, 61 * RATE))
     view._lay_out()
     same = sum(any(a is b for b in kept) for a in view._laid)
     assert same >= len(view._laid) - 3
@@ -344,14 +345,14 @@ def test_words_that_are_wanted_are_written_down_and_stopped(shared_window, short
     assert window.speech.is_busy()
     window.speech.stop()
     settle(qtbot, window)
-    assert not window.desk.episode.transcripts
+    assert not window.session.episode.transcripts
     text = tmp_path / "lines.txt"
     text.write_text("Welcome aboard The Slow Ferry, the podcast that takes the long way round.")
-    window.desk.pick_lane(window.desk.episode.lanes[0].id)
-    window.edit_acts.bring_text_of(text)
+    window.session.pick_lane(window.session.episode.lanes[0].id)
+    window.pages[Step.EDIT].acts.wording.bring_text(text)
     settle(qtbot, window)
-    words = [w.text for w in window.desk.episode.transcripts[0].words if w.kind is WordKind.WORD]
+    words = [w.text for w in window.session.episode.transcripts[0].words if w.kind is WordKind.WORD]
     assert words[:3] == ["Welcome", "aboard", "The"] and EPISODE_FILE
-    start = next(w for w in window.desk.episode.transcripts[0].words if w.kind is WordKind.WORD).start_frame / RATE
+    start = next(w for w in window.session.episode.transcripts[0].words if w.kind is WordKind.WORD).start_frame / RATE
     assert start == pytest.approx(5.25, abs=0.25)
     assert window.words_pane.words.item_at(QPointF(300, 20)) is not None

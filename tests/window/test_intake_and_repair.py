@@ -8,13 +8,13 @@ import soundfile as sf
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 
-from dubbin.core.episode.commands import nudge
-from dubbin.core.measure.report import measure_recording
+from dubbin.core.episode.commands.recordings import nudge
+from dubbin.core.measure.measuring import measure_recording
 from dubbin.core.measure.spectrogram import hz_of, share_of, spectrogram
-from dubbin.core.mix.hear import Hear
+from dubbin.core.mix.monitor import MonitorMode
 from dubbin.window.lanes.lanes_view import Picture
 from dubbin.window.parts.finding_row import FindingRow
-from dubbin.window.steps import Step
+from dubbin.window.shell.step import Step
 from tests.conftest import RATE, noise, rms_db, tone
 from tests.window.conftest import drag, settle
 
@@ -25,29 +25,29 @@ def rows_of(window, lane) -> list[FindingRow]:
 
 
 def test_findings_stand_on_the_card_and_a_click_goes_there_and_plays(window, qtbot):
-    lane = window.desk.episode.lanes[1]
+    lane = window.session.episode.lanes[1]
     kinds = {row.finding.kind: row for row in rows_of(window, lane)}
     assert {"clicks", "noise", "echo"} <= set(kinds)
     row = kinds["clicks"]
     for place in row.finding.places_s[:2]:
         row.click()
-        assert window.player.is_playing and window.desk.picked_lane.id == lane.id
+        assert window.player.is_playing and window.session.picked_lane.id == lane.id
         assert window.playing._return_to == lane.start_frame + round(place[0] * RATE)
         window.playing.toggle()
     assert "clear" in row.accessibleName() or "severe" in row.accessibleName()
 
 
 def test_places_are_walked_by_key_and_marked_while_one_listens(window, qtbot):
-    window.desk.pick_lane(window.desk.episode.lanes[1].id)
+    window.session.pick_lane(window.session.episode.lanes[1].id)
     lanes = window.lanes
     lanes.setFocus()
-    places = window.editing.places()
+    places = window.pages[Step.INTAKE].places.all()
     QTest.keyClick(lanes, Qt.Key.Key_V)
     assert window.playing._return_to == places[0][0]
     window.player.stop()
-    window.editing.go(places[0][0] + 10)
+    window.navigation.go(places[0][0] + 10)
     QTest.keyClick(lanes, Qt.Key.Key_K)
-    (marker,) = window.desk.episode.markers
+    (marker,) = window.session.episode.markers
     assert marker.frame == places[0][0] + 10
     page = window.pages[Step.INTAKE]
     page.choice._choose("markers")
@@ -55,22 +55,22 @@ def test_places_are_walked_by_key_and_marked_while_one_listens(window, qtbot):
     note.setFocus()
     QTest.keyClicks(note, "cough")
     QTest.keyClick(note, Qt.Key.Key_Return)
-    assert window.desk.episode.markers[0].text == "cough"
+    assert window.session.episode.markers[0].text == "cough"
     lanes.grab()
     page.markers.cellWidget(0, 2).click()
-    assert not window.desk.episode.markers
+    assert not window.session.episode.markers
 
 
 def test_recordings_made_apart_are_lined_up(window, qtbot):
-    lane = window.desk.episode.lanes[1]
-    window.desk.do(nudge(window.desk.episode, lane.id, round(1.234 * RATE)))
+    lane = window.session.episode.lanes[1]
+    window.session.do(nudge(window.session.episode, lane.id, round(1.234 * RATE)))
     window.pages[Step.INTAKE].align_button.click()
     settle(qtbot, window)
-    first, second = window.desk.episode.lanes[:2]
+    first, second = window.session.episode.lanes[:2]
     assert second.start_frame - first.start_frame == pytest.approx(0, abs=0.001 * RATE)
-    assert "begins" in window.notice_text.text()
+    assert "begins" in window.notices.text.text()
     window.pages[Step.INTAKE]._cards[lane.id].nudges[10].click()
-    assert window.desk.episode.lanes[1].start_frame - second.start_frame == pytest.approx(480, abs=1)
+    assert window.session.episode.lanes[1].start_frame - second.start_frame == pytest.approx(480, abs=1)
 
 
 def test_a_moved_recording_is_found_again(open_window, demo, qtbot, tmp_path):
@@ -78,43 +78,43 @@ def test_a_moved_recording_is_found_again(open_window, demo, qtbot, tmp_path):
     new = tmp_path / "elsewhere.wav"
     old.rename(new)
     window = open_window(demo)
-    lane = window.desk.episode.lanes[1]
+    lane = window.session.episode.lanes[1]
     card = window.pages[Step.INTAKE]._cards[lane.id]
     assert not card.relink.isHidden()
-    window.taking_in.relink(lane.recording, new)
+    window.session.recordings.relink(lane.recording, new)
     settle(qtbot, window)
-    assert window.desk.episode.recording(lane.recording).path == str(new)
-    assert window.desk.report(window.desk.episode.lanes[1]) is not None and card.relink.isHidden()
+    assert window.session.episode.recording(lane.recording).path == str(new)
+    assert window.session.analyses.report(window.session.episode.lanes[1]) is not None and card.relink.isHidden()
 
 
 def test_several_microphones_in_one_file_become_lanes(open_window, qtbot, tmp_path, speech):
     x = np.stack([speech[: 6 * RATE], np.roll(speech[: 6 * RATE], 9000)], 1)
     sf.write(tmp_path / "two mics.wav", x + noise(6, -60)[:, None], RATE)
     window = open_window()
-    window.take_files([tmp_path / "two mics.wav"])
+    window.files.take([tmp_path / "two mics.wav"])
     settle(qtbot, window)
-    lane = window.desk.episode.lanes[0]
+    lane = window.session.episode.lanes[0]
     window.pages[Step.INTAKE]._cards[lane.id].split.click()
     settle(qtbot, window)
-    assert [part.channels for part in window.desk.episode.lanes] == [(0,), (1,)]
-    assert all(window.desk.report(part) for part in window.desk.episode.lanes)
+    assert [part.channels for part in window.session.episode.lanes] == [(0,), (1,)]
+    assert all(window.session.analyses.report(part) for part in window.session.episode.lanes)
 
 
 def test_the_suggested_repairs_mend_the_demo(window, qtbot):
     window.go_step(Step.REPAIR)
-    page, lane = window.pages[Step.REPAIR], window.desk.episode.lanes[1]
-    window.desk.pick_lane(lane.id)
-    before = window.desk.report(lane)
+    page, lane = window.pages[Step.REPAIR], window.session.episode.lanes[1]
+    window.session.pick_lane(lane.id)
+    before = window.session.analyses.report(lane)
     for suggestion in before.suggested:
-        page.cards[suggestion.treatment].switch.click()
+        page.sections[suggestion.treatment].card.switch.click()
     settle(qtbot, window)
-    lane = window.desk.episode.lanes[1]
-    after = measure_recording(window.desk.sound(lane).repaired)
+    lane = window.session.episode.lanes[1]
+    after = measure_recording(window.session.analyses.sound(lane).repaired)
     assert after.noise.floor_dbfs < before.noise.floor_dbfs - 10
     assert after.clicks.count < before.clicks.count / 5
     assert after.echo.rt60_s is None or after.echo.rt60_s < 0.7 * before.echo.rt60_s
     for suggestion in before.suggested:
-        text = page.cards[suggestion.treatment].rows.value("speech in the residue")
+        text = page.sections[suggestion.treatment].card.rows.value("speech removed")
         assert "✓" in text, f"{suggestion.treatment}: {text}"
     for pane in ("places", "echo", "spectrum"):
         page.panes.choice._choose(pane)
@@ -126,31 +126,31 @@ def test_the_suggested_repairs_mend_the_demo(window, qtbot):
 
 def test_a_treatment_that_eats_the_voice_is_warned_of_and_held_back(window, qtbot):
     window.go_step(Step.REPAIR)
-    page, lane = window.pages[Step.REPAIR], window.desk.episode.lanes[1]
-    window.desk.pick_lane(lane.id)
-    page.cards["dereverb"].switch.click()
-    page.forms["dereverb"].fields["depth_db"].setValue(24.0)
+    page, lane = window.pages[Step.REPAIR], window.session.episode.lanes[1]
+    window.session.pick_lane(lane.id)
+    page.sections["dereverb"].card.switch.click()
+    page.sections["dereverb"].form.fields["depth_db"].setValue(24.0)
     settle(qtbot, window)
-    lane = window.desk.episode.lanes[1]
-    guard = window.desk.guard(lane, "dereverb")
+    lane = window.session.episode.lanes[1]
+    guard = window.session.analyses.guard(lane, "dereverb")
     audible = guard.is_audible(lane.repairs[0].strength / 100)
-    assert ("audible" in page.cards["dereverb"].rows.value("speech in the residue")) == audible
-    assert page._suggested(lane, "dereverb") <= 100 * guard.highest_strength
+    assert ("audible" in page.sections["dereverb"].card.rows.value("speech removed")) == audible
+    assert page.suggested(lane, "dereverb") <= 100 * guard.highest_strength
 
 
 def test_treated_is_heard_as_loud_as_recorded(window, qtbot):
     window.go_step(Step.REPAIR)
-    window.pages[Step.REPAIR].cards["denoise"].switch.click()
+    window.pages[Step.REPAIR].sections["denoise"].card.switch.click()
     settle(qtbot, window)
     span = (10 * RATE, 20 * RATE)
-    plain = window.desk.program().read(*span)
+    plain = window.session.monitor.program().read(*span)
     window.actions_by_id["match"].run()
-    matched = window.desk.program().read(*span)
+    matched = window.session.monitor.program().read(*span)
     assert np.max(np.abs(matched - plain)) > 0
-    lane = window.desk.episode.lanes[0]
-    gain = window.desk.report(lane).loudness.integrated_lufs - window.desk.after(lane).loudness.integrated_lufs
-    assert window.desk._match_gains(Hear.TREATED)[lane.id] == pytest.approx(gain)
-    assert window.desk._match_gains(Hear.RESIDUE) == {}
+    lane = window.session.episode.lanes[0]
+    gain = window.session.analyses.report(lane).loudness.integrated_lufs - window.session.analyses.after(lane).loudness.integrated_lufs
+    assert window.session.monitor.match_gains(MonitorMode.TREATED)[lane.id] == pytest.approx(gain)
+    assert window.session.monitor.match_gains(MonitorMode.REMOVED) == {}
 
 
 def test_a_sound_is_taken_out_of_a_rectangle_on_the_spectrogram(window, qtbot):
@@ -173,15 +173,15 @@ def test_a_sound_is_taken_out_of_a_rectangle_on_the_spectrogram(window, qtbot):
     start, end = (f / RATE for f in window.selection.range)
     QTest.keyClick(window.lanes, Qt.Key.Key_T)
     settle(qtbot, window)
-    (spot,) = window.desk.episode.lanes[0].touch_ups
+    (spot,) = window.session.episode.lanes[0].touch_ups
     assert (spot.start_s, spot.end_s) == pytest.approx((start, end)) and spot.depth_db == 18
-    sound = window.desk.sound(window.desk.episode.lanes[0])
+    sound = window.session.analyses.sound(window.session.episode.lanes[0])
     inside = (round(start * RATE) + 2000, round(end * RATE) - 2000)
-    residue = sound.recorded.read(*inside) - sound.repaired.read(*inside)
-    assert rms_db(residue) > -90
+    removed = sound.recorded.read(*inside) - sound.repaired.read(*inside)
+    assert rms_db(removed) > -90
     np.testing.assert_allclose(sound.repaired.read(0, 1000), sound.recorded.read(0, 1000), atol=1e-6)
-    window.pages[Step.REPAIR].touch_list.itemAt(0).widget().click()
-    assert not window.desk.episode.lanes[0].touch_ups
+    window.pages[Step.REPAIR].touch_card.list.itemAt(0).widget().click()
+    assert not window.session.episode.lanes[0].touch_ups
 
 
 def test_a_spectrogram_stays_in_sight_while_another_scale_is_drawn(window, qtbot):
@@ -209,16 +209,16 @@ def test_a_spectrogram_stays_in_sight_while_another_scale_is_drawn(window, qtbot
 def test_a_treatment_is_kept_to_the_selection(window, qtbot):
     window.go_step(Step.REPAIR)
     page = window.pages[Step.REPAIR]
-    page.cards["denoise"].switch.click()
+    page.sections["denoise"].card.switch.click()
     drag(window.lanes, (200, 90), (300, 90))
     page.only["denoise"].click()
     settle(qtbot, window)
-    use = window.desk.episode.lanes[0].repairs[0]
+    use = window.session.episode.lanes[0].repairs[0]
     assert (use.spans[0].start_frame, use.spans[0].end_frame) == window.selection.range
     assert "1 stretch" in page.only["denoise"].text()
     window.selection.clear()
     page.only["denoise"].click()
-    assert window.desk.episode.lanes[0].repairs[0].spans == ()
+    assert window.session.episode.lanes[0].repairs[0].spans == ()
 
 
 @pytest.mark.parametrize("frequency", [150.0, 1000.0, 6000.0])

@@ -13,10 +13,9 @@ from PyQt6.QtWidgets import QLabel
 from dubbin.core.measure.live import Reading
 from dubbin.core.speech.pauses import PauseSettings
 from dubbin.core.treat.compressor import CompressorSettings
-from dubbin.window.actions import Action
-from dubbin.window.dialogs import CommandSearch, ShortcutSheet
 from dubbin.window.lanes.ruler import SMALLEST_GAP_PX, digits_for, tick_step_s
 from dubbin.window.parts import icons
+from dubbin.window.parts.action import Action, Menu
 from dubbin.window.parts.card import FigureRows, TreatmentCard, label
 from dubbin.window.parts.fields import SettingsForm
 from dubbin.window.parts.figures import clock, number, span_text, with_unit
@@ -25,7 +24,9 @@ from dubbin.window.parts.segments import Segments
 from dubbin.window.parts.slider import MarkedSlider
 from dubbin.window.parts.switch import Switch
 from dubbin.window.parts.table import FigureTable
-from dubbin.window.theme import DAY, NIGHT, Colours, Theme
+from dubbin.window.parts.theme import DAY, NIGHT, Colours, Theme
+from dubbin.window.shell.command_search import CommandSearch
+from dubbin.window.shell.shortcut_sheet import ShortcutSheet
 from tests.window.conftest import drag
 
 
@@ -206,9 +207,9 @@ class TestMeter:
 class TestSearch:
     def actions(self, done: list[str]) -> list[Action]:
         return [
-            Action("cut", "Edit", "Cut selection", ("X",), lambda: done.append("cut")),
-            Action("play", "Play", "Play or stop", ("Space",), lambda: done.append("play")),
-            Action("never", "Edit", "Not now", (), lambda: done.append("never"), lambda: False),
+            Action("cut", Menu.EDIT, "cuts", "Cut selection", ("X",), lambda: done.append("cut")),
+            Action("play", Menu.PLAY, "play", "Play or stop", ("Space",), lambda: done.append("play")),
+            Action("never", Menu.EDIT, "cuts", "Not now", (), lambda: done.append("never"), lambda: False),
         ]
 
     def test_typing_and_enter_does_what_was_found(self, qtbot):

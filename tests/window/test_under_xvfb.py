@@ -20,13 +20,13 @@ from dubbin.core.folders import user_folders
 import dubbin.window.app as app
 
 def look():
-    window = next(w for w in QApplication.topLevelWidgets() if w.objectName() == "" and hasattr(w, "desk"))
-    if window.jobs.live or not window.desk.recordings:
+    window = next(w for w in QApplication.topLevelWidgets() if w.objectName() == "" and hasattr(w, "session"))
+    if window.jobs.live or not window.session.recordings:
         QTimer.singleShot(200, look)
         return
     shot = window.grab().toImage()
     colours = {shot.pixel(x, y) for x in range(0, shot.width(), 40) for y in range(0, shot.height(), 20)}
-    print(QApplication.platformName(), window.isVisible(), len(window.desk.episode.lanes), len(colours) > 8)
+    print(QApplication.platformName(), window.isVisible(), len(window.session.episode.lanes), len(colours) > 8)
     window.close()
 
 application = QApplication(sys.argv[:1])

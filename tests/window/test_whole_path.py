@@ -8,10 +8,10 @@ import soundfile as sf
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 
-from dubbin.core.mix.hear import Hear
+from dubbin.core.mix.monitor import MonitorMode
 from dubbin.core.sound.source import Sound
 from dubbin.core.sound.writing import write_sound
-from dubbin.window.steps import Step
+from dubbin.window.shell.step import Step
 from tests.conftest import RATE, noise, rms_db
 from tests.core.test_mix_and_masters import independent_lufs
 from tests.window.conftest import drag, settle
@@ -25,9 +25,9 @@ def test_from_noisy_recordings_to_masters_that_pass(open_window, qtbot, tmp_path
         write_sound(Sound(x[None].astype(np.float32), RATE), tmp_path / f"voice-{k}.wav")
         names.append(tmp_path / f"voice-{k}.wav")
     window = open_window()
-    window.take_files(names)
+    window.files.take(names)
     settle(qtbot, window)
-    lanes = window.desk.episode.lanes
+    lanes = window.session.episode.lanes
     assert [lane.voice for lane in lanes] == ["Voice 0", "Voice 1"]
     card = window.pages[Step.INTAKE]._cards[lanes[0].id]
     assert "LUFS" in card.rows.value("loudness") and "dBFS" in card.rows.value("noise floor")
@@ -36,26 +36,26 @@ def test_from_noisy_recordings_to_masters_that_pass(open_window, qtbot, tmp_path
     card.name.selectAll()
     QTest.keyClicks(card.name, "Ines")
     QTest.keyClick(card.name, Qt.Key.Key_Return)
-    assert window.desk.episode.lanes[0].voice == "Ines"
+    assert window.session.episode.lanes[0].voice == "Ines"
 
     window.go_step(Step.REPAIR)
     repair = window.pages[Step.REPAIR]
-    QTest.mouseClick(repair.cards["denoise"].switch, Qt.MouseButton.LeftButton)
+    QTest.mouseClick(repair.sections["denoise"].card.switch, Qt.MouseButton.LeftButton)
     settle(qtbot, window)
-    before, after = repair.cards["denoise"].rows.value("noise floor").replace("−", "-").split(" dBFS")[0].split(" → ")
+    before, after = repair.sections["denoise"].card.rows.value("noise floor").replace("−", "-").split(" dBFS")[0].split(" → ")
     assert float(after) < float(before) - 10
 
     window.go_step(Step.EDIT)
     edit = window.pages[Step.EDIT]
     QTest.mouseClick(edit.pauses.switch, Qt.MouseButton.LeftButton)
-    assert window.desk.episode.cuts and window.desk.episode.pauses_on
-    frames = window.desk.map.program_frames
-    assert frames < window.desk.episode.frames - RATE
+    assert window.session.episode.cuts and window.session.episode.pauses_on
+    frames = window.session.map.program_frames
+    assert frames < window.session.episode.frames - RATE
 
     window.go_step(Step.MASTER)
     settle(qtbot, window)
     (tmp_path / "masters").mkdir()
-    window.export_to(tmp_path / "masters")
+    window.pages[Step.MASTER].exporting.export_to(tmp_path / "masters")
     settle(qtbot, window)
     page = window.pages[Step.MASTER]
     assert page.panes.verdict.text() == "3 of 3 masters pass."
@@ -64,9 +64,9 @@ def test_from_noisy_recordings_to_masters_that_pass(open_window, qtbot, tmp_path
     assert len(x) == pytest.approx(frames * rate / RATE, abs=2)
 
     path = tmp_path / "e.dubbin"
-    window._save_to(path)
+    window.session.document.save(path)
     again = open_window(path)
-    assert again.desk.episode == window.desk.episode
+    assert again.session.episode == window.session.episode
 
 
 def test_all_of_it_by_keyboard(window, qtbot):
@@ -75,13 +75,13 @@ def test_all_of_it_by_keyboard(window, qtbot):
     assert window.steps.current is Step.EDIT
     lanes.setFocus()
     QTest.keyClick(lanes, Qt.Key.Key_N)
-    assert window.editing.pause_at_head() is not None
+    assert window.pages[Step.EDIT].acts.pausing.at_head() is not None
     QTest.keyClick(lanes, Qt.Key.Key_P)
-    assert len(window.desk.episode.cuts) == 1
+    assert len(window.session.episode.cuts) == 1
     QTest.keyClick(lanes, Qt.Key.Key_P)
-    assert not window.desk.episode.cuts
+    assert not window.session.episode.cuts
     QTest.keyClick(lanes, Qt.Key.Key_P, Qt.KeyboardModifier.ControlModifier)
-    many = len(window.desk.episode.cuts)
+    many = len(window.session.episode.cuts)
     assert many > 4
     QTest.keyClick(lanes, Qt.Key.Key_Home)
     QTest.keyClick(lanes, Qt.Key.Key_I)
@@ -89,12 +89,12 @@ def test_all_of_it_by_keyboard(window, qtbot):
         QTest.keyClick(lanes, Qt.Key.Key_Right)
     QTest.keyClick(lanes, Qt.Key.Key_O)
     QTest.keyClick(lanes, Qt.Key.Key_X)
-    assert any(c.start_frame == 0 for c in window.desk.episode.cuts)
+    assert any(c.start_frame == 0 for c in window.session.episode.cuts)
     for _ in range(5):
         QTest.keyClick(lanes, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
-    assert not window.desk.episode.cuts
+    assert not window.session.episode.cuts
     QTest.keyClick(lanes, Qt.Key.Key_E)
-    assert window.desk.hear is Hear.RESIDUE
+    assert window.session.monitor.mode is MonitorMode.REMOVED
 
 
 def test_a_selection_is_cut_and_put_back_by_mouse(window, qtbot):
@@ -104,74 +104,74 @@ def test_a_selection_is_cut_and_put_back_by_mouse(window, qtbot):
     start, end = window.selection.range
     assert start == pytest.approx(200 * view.per_pixel, abs=2 * view.per_pixel)
     window.actions_by_id["cut"].run()
-    (cut,) = window.desk.episode.cuts
+    (cut,) = window.session.episode.cuts
     assert (cut.start_frame, cut.end_frame) == (start, end)
-    program = window.desk.program()
-    expected = window.desk.program(window.desk.map.__class__([(0, window.desk.episode.frames)]))
+    program = window.session.monitor.program()
+    expected = window.session.monitor.program(window.session.map.__class__([(0, window.session.episode.frames)]))
     np.testing.assert_array_equal(program.read(start + 3000, start + 9000), expected.read(end + 3000, end + 9000))
     drag(lanes, (300, 90), (320, 90))  # the edge of the cut
-    assert window.desk.episode.cuts[0].end_frame > end
+    assert window.session.episode.cuts[0].end_frame > end
     QTest.mouseClick(lanes, Qt.MouseButton.LeftButton, pos=lanes.rect().center().__class__(250, 90))
-    assert window.selection.cut == window.desk.episode.cuts[0]
+    assert window.selection.cut == window.session.episode.cuts[0]
     window.actions_by_id["put-back"].run()
-    assert not window.desk.episode.cuts
+    assert not window.session.episode.cuts
 
 
 def test_marks_follow_a_setting_at_once(window):
     window.go_step(Step.EDIT)
     edit = window.pages[Step.EDIT]
-    few = len(window.desk.pauses())
+    few = len(window.session.analyses.pauses())
     edit.form.fields["longer_than_s"].setValue(2.0)
-    assert 0 < len(window.desk.pauses()) < few
-    assert edit.pauses.rows.value("found").startswith(f"{len(window.desk.pauses())},")
+    assert 0 < len(window.session.analyses.pauses()) < few
+    assert edit.pauses.rows.value("found").startswith(f"{len(window.session.analyses.pauses())},")
     edit.automatic.click()
-    assert window.desk.episode.pauses.quieter_than_db is not None
+    assert window.session.episode.pauses.quieter_than_db is not None
 
 
 def test_strength_is_previewed_and_one_undo_step(window, qtbot):
     window.go_step(Step.REPAIR)
-    card = window.pages[Step.REPAIR].cards["denoise"]
+    card = window.pages[Step.REPAIR].sections["denoise"].card
     card.switch.click()
     settle(qtbot, window)
-    steps = len(window.desk.document.history.done)
+    steps = len(window.session.document.history.done)
     drag(card.slider, (card.slider.width() * 0.9, 11), (card.slider.width() * 0.4, 11))
-    lane = window.desk.episode.lanes[0]
+    lane = window.session.episode.lanes[0]
     assert lane.repairs[0].strength == pytest.approx(39, abs=3)
-    assert len(window.desk.document.history.done) == steps + 1
+    assert len(window.session.document.history.done) == steps + 1
     window.actions_by_id["undo"].run()
-    assert window.desk.episode.lanes[0].repairs[0].strength > 80
+    assert window.session.episode.lanes[0].repairs[0].strength > 80
 
 
 def test_folded_and_unfolded_show_the_same_place(window):
-    window.editing.toggle_all_pauses()
+    window.pages[Step.EDIT].acts.pausing.toggle_all()
     view = window.view
-    place = window.desk.map.to_session(window.desk.map.program_frames // 2)
+    place = window.session.map.to_session(window.session.map.program_frames // 2)
     unfolded = view.x_of(place)
     window.actions_by_id["fold"].run()
-    assert view.frames == window.desk.map.program_frames
+    assert view.frames == window.session.map.program_frames
     assert view.session_at(view.x_of(place) + 0.5) == pytest.approx(place, abs=2 * view.per_pixel)
     window.actions_by_id["fold"].run()
     assert view.x_of(place) == pytest.approx(unfolded, abs=1)
 
 
 def test_playing_moves_the_head_in_real_time_and_what_is_heard_is_the_program(window, qtbot):
-    window.editing.go(10 * RATE)
+    window.navigation.go(10 * RATE)
     window.playing.toggle()
     qtbot.waitUntil(lambda: window.selection.head > 10.6 * RATE, timeout=5000)
-    window.desk.set_hear(Hear.RECORDED)
+    window.session.monitor.set_mode(MonitorMode.RECORDED)
     qtbot.waitUntil(lambda: window.selection.head > 11.2 * RATE, timeout=5000)
     window.playing.toggle()
     assert not window.player.is_playing
     heard = window.player.sink.heard()
-    expected = window.desk.program().read(10 * RATE, 10 * RATE + 24000)
+    expected = window.session.monitor.program().read(10 * RATE, 10 * RATE + 24000)
     np.testing.assert_allclose(heard[:, :24000], expected, atol=1e-6)
     session = (10 * RATE, 10 * RATE + heard.shape[1])
-    sides = [window.desk.program(hear=hear).read(*session) for hear in (Hear.RECORDED, Hear.TREATED)]
+    sides = [window.session.monitor.program(mode=mode).read(*session) for mode in (MonitorMode.RECORDED, MonitorMode.TREATED)]
     assert np.max(np.abs(np.diff(heard))) <= max(np.max(np.abs(np.diff(x))) for x in sides) * 1.05
 
 
 def test_a_seam_is_heard_and_the_head_comes_back(window, qtbot):
-    window.editing.toggle_all_pauses()
+    window.pages[Step.EDIT].acts.pausing.toggle_all()
     window.playing.go_seam(1)
     at = window.selection.head
     window.playing.hear_seam()
@@ -183,36 +183,36 @@ def test_a_seam_is_heard_and_the_head_comes_back(window, qtbot):
 def test_what_cannot_be_read_is_said_and_the_rest_comes_in(window, qtbot, tmp_path):
     (tmp_path / "bad.wav").write_text("no sound")
     sf.write(tmp_path / "good.wav", noise(1, -20), RATE)
-    before = len(window.desk.episode.lanes)
-    window.take_files([tmp_path / "bad.wav", tmp_path / "good.wav"])
+    before = len(window.session.episode.lanes)
+    window.files.take([tmp_path / "bad.wav", tmp_path / "good.wav"])
     settle(qtbot, window)
-    assert len(window.desk.episode.lanes) == before + 1
-    assert window.notice.isVisible() and "bad.wav" in window.notice_text.text()
+    assert len(window.session.episode.lanes) == before + 1
+    assert window.notices.isVisible() and "bad.wav" in window.notices.text.text()
 
 
 def test_a_missing_recording_leaves_the_episode_usable(open_window, demo):
     (demo.parent / "tobias-kitchen-table.wav").unlink()
     window = open_window(demo)
-    assert "not found" in window.notice_text.text()
+    assert "not found" in window.notices.text.text()
     window.lanes.grab()
-    assert window.desk.report(window.desk.episode.lanes[0]) is not None
+    assert window.session.analyses.report(window.session.episode.lanes[0]) is not None
 
 
 def test_a_crash_is_offered_to_be_taken_up_again(open_window, folders, demo, qtbot):
     first = open_window(demo)
-    first.editing._selection.select(1000, 90000)
-    first.editing.cut()
-    first.desk.document._journal._file.close()
+    first.selection.select(1000, 90000)
+    first.pages[Step.EDIT].acts.cutting.cut()
+    first.session.document._journal._file.close()
     second = open_window()
-    qtbot.waitUntil(lambda: second.notice.isVisible(), timeout=3000)
-    second.notice_buttons.itemAt(0).widget().click()
+    qtbot.waitUntil(lambda: second.notices.isVisible(), timeout=3000)
+    second.notices.buttons.itemAt(0).widget().click()
     settle(qtbot, second)
-    assert len(second.desk.episode.cuts) == 1 and second.desk.document.path == demo
+    assert len(second.session.episode.cuts) == 1 and second.session.document.path == demo
 
 
 def test_every_action_has_a_name_and_no_two_share_a_key(window):
     seen = {}
-    for action in window.actions_by_id.values():
+    for action in window.actions_by_id:
         assert action.text and action.menu
         for key in action.keys:
             assert key not in seen, f"{key}: {action.id} and {seen[key]}"
@@ -221,9 +221,9 @@ def test_every_action_has_a_name_and_no_two_share_a_key(window):
 
 def test_every_page_paints_by_day_and_night(window):
     for night in (False, True):
-        window._theme.set_night(night)
+        window.theme.set_night(night)
         for step in Step:
             window.go_step(step)
             image = window.grab().toImage()
             assert image.width() >= 1024
-    window._theme.set_night(False)
+    window.theme.set_night(False)

@@ -10,7 +10,7 @@ from pathlib import Path
 from dubbin.cli.plain import print_json, proof_line, proof_to_plain
 from dubbin.cli.progress import end_progress, progress_task
 from dubbin.core.deliver.delivery import Order, deliver, order_of
-from dubbin.core.deliver.encode import Format
+from dubbin.core.deliver.formats import find_format
 from dubbin.core.deliver.master import safe_name
 from dubbin.core.deliver.proof import prove
 from dubbin.core.deliver.proof_sheet import Sheet, write_sheet
@@ -24,7 +24,7 @@ from dubbin.core.mix.render import balanced_program, episode_sounds
 from dubbin.core.sound.source import Source
 from dubbin.core.sound.working_copy import WorkingCopies
 from dubbin.core.sound.writing import check_output
-from dubbin.core.treat.tiles import MOST_TILE_BYTES, DiskKeeper, prune
+from dubbin.core.treat.tiles import MOST_TILE_BYTES, DiskTileCache, prune
 
 
 def targets(args: Namespace, folders: Folders) -> int:
@@ -42,7 +42,7 @@ def master(args: Namespace, folders: Folders) -> int:
     task = progress_task(f"Mastering {args.input.name}", args.quiet)
     program, episode, recordings = _program(args.input, folders, task.part(0.0, 0.5))
     folder, name = _made(args.out), safe_name(args.input.stem)
-    formats = [Format(f) for f in args.format or ["wav"]]
+    formats = [find_format(f) for f in args.format or ["wav"]]
     if episode is None:
         order = Order(name, args.input.stem, tuple(chosen), tuple(formats), extras=tuple(args.extra or ()), recordings=tuple(recordings))
     else:
@@ -50,8 +50,8 @@ def master(args: Namespace, folders: Folders) -> int:
     done = deliver(program, folder, order, task.part(0.5, 1.0))
     end_progress(args.quiet)
     if args.json:
-        failed = [{"target": f.target, "format": f.format.value, "reason": f.reason} for f in done.failed]
-        masters = [{**proof_to_plain(m.proof), "format": m.format.value, "gain_db": m.gain_db} for m in done.masters]
+        failed = [{"target": f.target, "format": f.format.name, "reason": f.reason} for f in done.failed]
+        masters = [{**proof_to_plain(m.proof), "format": m.format.name, "gain_db": m.gain_db} for m in done.masters]
         print_json({"masters": masters, "failed": failed, "files": [str(p) for p in done.files], "problems": list(done.problems)})
     else:
         for m in done.masters:
@@ -61,7 +61,7 @@ def master(args: Namespace, folders: Folders) -> int:
         for path in done.files:
             print(path)
     for f in done.failed:
-        print(f"dubbin: {f.format.value} for {f.target} was not made: {f.reason}", file=sys.stderr)
+        print(f"dubbin: {f.format.name} for {f.target} was not made: {f.reason}", file=sys.stderr)
     for problem in done.problems:
         print(f"dubbin: {problem}", file=sys.stderr)
     return 0 if all(m.proof.passes for m in done.masters) and not done.failed and not done.problems else 1
@@ -81,7 +81,7 @@ def _program(path: Path, folders: Folders, task: Task) -> tuple[Source, Episode 
         return copies.obtain(path, None, task), None, [path]
     episode = load_episode(path)
     prune(folders.tiles, MOST_TILE_BYTES)
-    sounds = episode_sounds(episode, copies, DiskKeeper(folders.tiles), task.part(0.0, 0.3))
+    sounds = episode_sounds(episode, copies, DiskTileCache(folders.tiles), task.part(0.0, 0.3))
     for k, sound in enumerate(sounds.values()):
         part = task.part(0.3 + 0.6 * k / len(sounds), 0.3 + 0.6 * (k + 1) / len(sounds))
         sound.repaired.prepare(part.part(0.0, 0.8))

@@ -9,8 +9,11 @@ from pathlib import Path
 from typing import Any
 
 from dubbin import __version__
-from dubbin.core.errors import Cancelled, DubbinError
+from dubbin.cli.libraries import missing_library
+from dubbin.core.deliver.formats import FORMATS
+from dubbin.core.errors import Cancelled, DubbinError, WrongUse
 from dubbin.core.folders import user_folders
+from dubbin.core.log import program_error, start_log, stop_log
 from dubbin.core.memory import share_one_heap
 
 DONE, CANNOT, WRONG_USE, INTERRUPTED = 0, 1, 2, 130
@@ -19,12 +22,14 @@ DONE, CANNOT, WRONG_USE, INTERRUPTED = 0, 1, 2, 130
 def _parser() -> argparse.ArgumentParser:
     parser = argparse.ArgumentParser(prog="dubbin", description="From recorded speech to masters that provably pass.")
     parser.add_argument("--version", action="version", version=f"dubbin {__version__}")
+    parser.add_argument("--debug", action="store_true", help="log everything, and show it on stderr")
     parser.set_defaults(run=("window_commands", "show_window"))
     commands = parser.add_subparsers(metavar="COMMAND")
 
     def add(name: str, run: tuple[str, str], help: str, *, json: bool = True) -> argparse.ArgumentParser:
         sub = commands.add_parser(name, help=help, description=help)
         sub.set_defaults(run=run)
+        sub.add_argument("--debug", action="store_true", default=argparse.SUPPRESS, help=argparse.SUPPRESS)
         if json:
             sub.add_argument("--json", action="store_true", help="one JSON document on stdout")
             sub.add_argument("--quiet", action="store_true", help="no progress bar")
@@ -48,7 +53,11 @@ def _parser() -> argparse.ArgumentParser:
         "--noise-from", type=_lazy("parse_span"), metavar="START:END", help="where only noise is, seconds"
     )
     sub.add_argument("--engine", choices=["neural", "statistical"], help="of denoise; default: neural")
-    sub.add_argument("--residue", type=Path, metavar="FILE", help="write what was taken away")
+    sub.add_argument("--removed", type=Path, metavar="FILE", help="write what was removed")
+    sub.add_argument(
+        "--set", action="append", type=_lazy("parse_set"), metavar="TREATMENT.SETTING=VALUE",
+        help="a setting of a treatment, such as denoise.finest=on; the window's cards show all of them",
+    )  # fmt: skip
 
     sub = add("pauses", ("sound_commands", "pauses"), "find pauses and, with -o, take them out")
     sub.add_argument("input", type=Path, metavar="IN")
@@ -86,7 +95,7 @@ def _parser() -> argparse.ArgumentParser:
     sub.add_argument("input", type=Path, metavar="IN")
     sub.add_argument("-o", dest="out", type=Path, required=True, metavar="DIR")
     sub.add_argument("--target", nargs="+", action="extend", required=True, metavar="NAME")
-    sub.add_argument("--format", nargs="+", action="extend", choices=["wav", "flac", "mp3", "m4a", "opus"])
+    sub.add_argument("--format", nargs="+", action="extend", choices=list(FORMATS))
 
     sub.add_argument(
         "--extra", nargs="+", action="extend", choices=["proof", "captions", "transcript", "chapters", "breaks", "notes"],
@@ -131,15 +140,17 @@ def main(argv: Sequence[str] | None = None) -> int:
     module, function = args.run
     import importlib
 
+    folders = user_folders()
+    start_log(folders.state, debug=args.debug)
     try:
         run = getattr(importlib.import_module(f"dubbin.cli.{module}"), function)
-        return int(run(args, user_folders()))
+        return int(run(args, folders))
+    except WrongUse as error:
+        print(f"dubbin: {error}", file=sys.stderr)
+        return WRONG_USE
     except (DubbinError, Cancelled) as error:
         print(f"dubbin: {error}", file=sys.stderr)
         return CANNOT
-    except ValueError as error:
-        print(f"dubbin: {error}", file=sys.stderr)
-        return WRONG_USE
     except KeyboardInterrupt:
         print("\ndubbin: interrupted; nothing half-made was left.", file=sys.stderr)
         return INTERRUPTED
@@ -151,12 +162,12 @@ def main(argv: Sequence[str] | None = None) -> int:
             file=sys.stderr,
         )
         return CANNOT
-    except Exception as error:
-        import logging
-
-        logging.getLogger("dubbin").debug("internal error", exc_info=True)
-        print(
-            f"dubbin: an error of the program itself: {type(error).__name__}: {error}. Please report it.",
-            file=sys.stderr,
-        )
+    except ImportError as error:
+        missing = missing_library(error)
+        print(f"dubbin: {missing or program_error(error, folders.state)}", file=sys.stderr)
         return CANNOT
+    except Exception as error:
+        print(f"dubbin: {program_error(error, folders.state)}", file=sys.stderr)
+        return CANNOT
+    finally:
+        stop_log()

@@ -10,15 +10,17 @@ from typing import Any
 
 from dubbin.cli.plain import figure, print_json, report_to_plain
 from dubbin.cli.progress import end_progress, progress_task
-from dubbin.core.episode.commands import pause_cuts
-from dubbin.core.episode.intake import remarks_on, take_in
+from dubbin.core.episode.commands.cuts import pause_cuts
+from dubbin.core.episode.importing import import_file, remarks_on
 from dubbin.core.episode.model import Episode
 from dubbin.core.episode.time_map import program_map
-from dubbin.core.errors import CannotWrite, DubbinError
+from dubbin.core.errors import BadSettings, CannotWrite, DubbinError, WrongUse
 from dubbin.core.folders import Folders
 from dubbin.core.jobs import Task
-from dubbin.core.measure.findings import Finding
-from dubbin.core.measure.report import RecordingReport, measure_recording, measure_treated
+from dubbin.core.measure.finding import Finding
+from dubbin.core.measure.measuring import measure_recording, measure_treated
+from dubbin.core.measure.report import RecordingReport
+from dubbin.core.mix.lane_key import recorded_key
 from dubbin.core.mix.program import Program
 from dubbin.core.sound.source import Difference, Source
 from dubbin.core.sound.working_copy import WorkingCopies, WorkingCopy
@@ -27,9 +29,10 @@ from dubbin.core.speech.activity import find_activity
 from dubbin.core.speech.pauses import PauseSettings, find_pauses
 from dubbin.core.treat.chain import Chain, Use
 from dubbin.core.treat.denoise import Engine
-from dubbin.core.treat.registry import REPAIRS, TREATMENTS
-from dubbin.core.treat.settings import settings_from_plain
-from dubbin.core.treat.tiles import MOST_TILE_BYTES, DiskKeeper, prune
+from dubbin.core.treat.registry import REPAIRS
+from dubbin.core.treat.settings import settings_from_plain, value_from_text
+from dubbin.core.treat.tiles import MOST_TILE_BYTES, DiskTileCache, prune
+from dubbin.core.treat.treatment import Treatment
 
 SOUND_ENDINGS = (".wav", ".flac")
 
@@ -55,7 +58,7 @@ def _remarks(copy: WorkingCopy, path: Path) -> tuple[str, ...]:
 
     facts = copy.facts
     recording = Recording("", str(path), facts.fingerprint, facts.frames, facts.file_rate, facts.channels,
-                          facts.not_numbers, facts.short_by)  # fmt: skip
+                          facts.nan_count, facts.short_by)  # fmt: skip
     return remarks_on(recording, facts.rate)
 
 
@@ -98,6 +101,15 @@ def parse_treat(text: str) -> tuple[str, int | None]:
     return name, value
 
 
+def parse_set(text: str) -> tuple[str, str, str]:
+    """NAME.FIELD=VALUE; raises ValueError."""
+    path, _, value = text.partition("=")
+    name, _, field = path.partition(".")
+    if not value or not field or name not in {t.name for t in REPAIRS}:
+        raise ValueError("a setting is given as TREATMENT.SETTING=VALUE, such as denoise.finest=on")
+    return name, field, value
+
+
 def parse_span(text: str) -> tuple[float, float]:
     """START:END in seconds; raises ValueError."""
     start, _, end = text.partition(":")
@@ -108,12 +120,12 @@ def parse_span(text: str) -> tuple[float, float]:
 
 
 def clean(args: Namespace, folders: Folders) -> int:
-    outputs = [p for p in (args.out, args.residue) if p]
+    outputs = [p for p in (args.out, args.removed) if p]
     for path in outputs:
         check_output(path, (args.input,))
         _check_ending(path)
-    if args.residue and args.residue.resolve() == args.out.resolve():
-        raise CannotWrite("The residue needs a file of its own.")
+    if args.removed and args.removed.resolve() == args.out.resolve():
+        raise CannotWrite("What was removed needs a file of its own.")
     task = progress_task(f"Cleaning {args.input.name}", args.quiet)
     copy = WorkingCopies(folders.copies).obtain(args.input, None, task.part(0.0, 0.1))
     before = measure_recording(copy, task.part(0.1, 0.2))
@@ -125,11 +137,11 @@ def clean(args: Namespace, folders: Folders) -> int:
         if treatment.name in wanted:
             strength = wanted[treatment.name]
             strength = strength if strength is not None else suggested.get(treatment.name, 100)
-            settings: Any = settings_from_plain(treatment.settings_type, _settings(treatment.name, args))
+            settings: Any = settings_from_plain(treatment.settings_type, _settings(treatment, args))
             uses.append(Use(treatment, settings, strength / 100.0))
     prune(folders.tiles, MOST_TILE_BYTES)
     started = time.monotonic()
-    chain = Chain(copy, uses, copy.facts.fingerprint, DiskKeeper(folders.tiles))
+    chain = Chain(copy, uses, recorded_key(copy.facts.fingerprint, copy.rate, copy.channels).tile_name, DiskTileCache(folders.tiles))
     chain.prepare(task.part(0.2, 0.8))
     guards = [stage.guard() for stage in chain.stages]
     # Without a strength of the person's own a treatment goes no further than the voice allows.
@@ -141,15 +153,15 @@ def clean(args: Namespace, folders: Folders) -> int:
     write_sound(chain, args.out, _bits(args.out), task.part(0.8, 0.9))
     seconds = max(time.monotonic() - started, 1e-6)
     written = WorkingCopies(folders.copies).obtain(args.out)
-    if args.residue:
-        write_sound(Difference(copy, written), args.residue, _bits(args.residue), task.part(0.8, 0.9))
+    if args.removed:
+        write_sound(Difference(copy, written), args.removed, _bits(args.removed), task.part(0.8, 0.9))
     after = measure_treated(written, before, task.part(0.9, 1.0)) if uses else before
     end_progress(args.quiet)
     entries = [
         {
             "name": use.treatment.name, "strength": round(strength * 100),
-            "before": _figures(use.treatment.name, before), "after": _figures(use.treatment.name, after),
-            "speech_in_residue_db": guard.at(strength), "speech_is_damaged": guard.is_audible(strength),
+            "before": _figures(use.treatment, before), "after": _figures(use.treatment, after),
+            "speech_removed_db": guard.at(strength), "speech_is_damaged": guard.is_audible(strength),
         }
         for use, strength, guard in zip(uses, held, guards, strict=True)
     ]  # fmt: skip
@@ -161,45 +173,33 @@ def clean(args: Namespace, folders: Folders) -> int:
     if not uses:
         print("  nothing needed treatment; the output is the input")
     for use, strength, guard in zip(uses, held, guards, strict=True):
-        title = TREATMENTS[use.treatment.name].title
-        before_text, after_text = (_figure_text(_figures(use.treatment.name, r)) for r in (before, after))
-        print(f"  {title:9} {strength:4.0%}   {before_text} → {after_text}")
+        foremost = use.treatment.figures[0]
+        print(f"  {use.treatment.title:9} {strength:4.0%}   {foremost.text(before)} → {foremost.text(after)}")
         if guard.is_audible(strength):
-            print(f"            takes speech along: {figure(guard.at(strength), 'dB')} under the voice in the residue")
+            print(f"            takes speech along: {figure(guard.at(strength), 'dB')} under the voice in what was removed")
     return 0
 
 
-def _settings(name: str, args: Namespace) -> dict[str, Any]:
-    """Settings of a treatment as the command line gives them."""
-    if name != "denoise":
-        return {}
-    if args.noise_from:
-        return {"engine": Engine.STATISTICAL, "noise_from_s": list(args.noise_from)}
-    return {"engine": Engine(args.engine)} if args.engine else {}
+def _settings(treatment: Treatment, args: Namespace) -> dict[str, Any]:
+    """Settings of a treatment as the command line gives them. Raises WrongUse."""
+    out: dict[str, Any] = {}
+    if treatment.name == "denoise":
+        if args.engine:
+            out["engine"] = args.engine
+        if args.noise_from:
+            out |= {"engine": Engine.STATISTICAL.value, "noise_from_s": list(args.noise_from)}
+    for name, field, text in args.set or ():
+        if name == treatment.name:
+            try:
+                out[field] = value_from_text(treatment.settings_type, field, text)
+            except BadSettings as error:
+                raise WrongUse(f"{name}: {error}.") from error
+    return out
 
 
-def _figures(name: str, report: RecordingReport) -> dict[str, float | None]:
+def _figures(treatment: Treatment, report: RecordingReport) -> dict[str, float | None]:
     """The figures that a treatment is judged by."""
-    if name == "declip":
-        return {"clipped_places": report.clipping.count}
-    if name == "declick":
-        return {"clicks": report.clicks.count}
-    if name == "dehum":
-        return {"hum_dbfs": report.hum.level_dbfs}
-    if name == "derumble":
-        return {"rumble_dbfs": report.tone.rumble_dbfs}
-    if name == "dereverb":
-        return {"rt60_s": report.echo.rt60_s}
-    return {"floor_dbfs": report.noise.floor_dbfs, "snr_db": report.noise.snr_db}
-
-
-UNITS = {"clipped_places": ("places", 0), "clicks": ("clicks", 0), "hum_dbfs": ("dBFS", 1), "rumble_dbfs": ("dBFS", 1),
-         "rt60_s": ("s", 2), "floor_dbfs": ("dBFS", 1), "snr_db": ("dB", 1)}  # fmt: skip
-
-
-def _figure_text(figures: dict[str, float | None]) -> str:
-    name, value = next(iter(figures.items()))
-    return figure(value, *UNITS[name])
+    return {figure.name: figure.read(report) for figure in treatment.figures}
 
 
 def _check_ending(path: Path) -> None:
@@ -227,7 +227,10 @@ def pauses(args: Namespace, folders: Folders) -> int:
         "quieter_than_db": args.quieter_than, "longer_than_s": args.longer_than,
         "leave_before_s": args.leave_before, "leave_after_s": args.leave_after, "keep_s": args.keep,
     }  # fmt: skip
-    settings = settings_from_plain(PauseSettings, {k: v for k, v in given.items() if v is not None})
+    try:
+        settings = settings_from_plain(PauseSettings, {k: v for k, v in given.items() if v is not None})
+    except BadSettings as error:
+        raise WrongUse(f"{error}.") from error
     task = progress_task(f"Finding pauses in {args.input.name}", args.quiet)
     copies = WorkingCopies(folders.copies)
     copy = copies.obtain(args.input, None, task.part(0.0, 0.2))
@@ -264,5 +267,5 @@ def pauses(args: Namespace, folders: Folders) -> int:
 
 def _episode_of(path: Path, copies: WorkingCopies, copy: WorkingCopy, task: Task) -> Episode:
     """An episode with one recording on the recording's own clock."""
-    taken = take_in(path, copies, copy.rate)
+    taken = import_file(path, copies, copy.rate)
     return Episode(id="one", rate=copy.rate, recordings=(taken.recording,), lanes=taken.lanes)

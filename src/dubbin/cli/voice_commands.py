@@ -8,16 +8,19 @@ from typing import Any
 from dubbin.cli.plain import figure, print_json
 from dubbin.cli.progress import end_progress, progress_task
 from dubbin.cli.sound_commands import SOUND_ENDINGS
-from dubbin.core.errors import CannotWrite
+from dubbin.core.errors import BadSettings, CannotWrite, WrongUse
 from dubbin.core.folders import Folders
-from dubbin.core.measure.report import RecordingReport, measure_recording
+from dubbin.core.measure.measuring import measure_recording
+from dubbin.core.measure.report import RecordingReport
 from dubbin.core.measure.spectrum import average_spectrum
+from dubbin.core.mix.lane_key import recorded_key
 from dubbin.core.sound.working_copy import WorkingCopies
 from dubbin.core.sound.writing import check_output, write_sound
 from dubbin.core.treat.chain import Chain, Use
+from dubbin.core.treat.figure import crest_db
 from dubbin.core.treat.registry import VOICE
 from dubbin.core.treat.settings import settings_from_plain
-from dubbin.core.treat.tiles import MOST_TILE_BYTES, DiskKeeper, prune
+from dubbin.core.treat.tiles import MOST_TILE_BYTES, DiskTileCache, prune
 from dubbin.core.treat.voice_presets import find_preset
 from dubbin.core.treat.voice_suggestion import suggest_voice
 
@@ -26,14 +29,17 @@ def voice(args: Namespace, folders: Folders) -> int:
     check_output(args.out, (args.input,))
     if args.out.suffix.lower() not in SOUND_ENDINGS:
         raise CannotWrite(f"{args.out.name}: the output can be {' or '.join(SOUND_ENDINGS)}.")
-    preset = find_preset(args.preset) if args.preset else None
+    try:
+        preset = find_preset(args.preset) if args.preset else None
+    except BadSettings as error:
+        raise WrongUse(f"{error}.") from error
     task = progress_task(f"Voice of {args.input.name}", args.quiet)
     copy = WorkingCopies(folders.copies).obtain(args.input, None, task.part(0.0, 0.1))
     before = measure_recording(copy, task.part(0.1, 0.4))
     wanted: dict[str, dict[str, Any]] = dict(preset.uses) if preset else suggest_voice(before, average_spectrum(copy))
     uses = [Use(t, settings_from_plain(t.settings_type, wanted[t.name])) for t in VOICE if t.name in wanted]
     prune(folders.tiles, MOST_TILE_BYTES)
-    chain = Chain(copy, uses, copy.facts.fingerprint, DiskKeeper(folders.tiles))
+    chain = Chain(copy, uses, recorded_key(copy.facts.fingerprint, copy.rate, copy.channels).tile_name, DiskTileCache(folders.tiles))
     chain.prepare(task.part(0.4, 0.7))
     write_sound(chain, args.out, 32 if args.out.suffix.lower() == ".wav" else 24, task.part(0.7, 0.8))
     after = measure_recording(WorkingCopies(folders.copies).obtain(args.out), task.part(0.8, 1.0))
@@ -54,10 +60,7 @@ def voice(args: Namespace, folders: Folders) -> int:
 
 def _figures(report: RecordingReport) -> dict[str, float | None]:
     loudness = report.loudness
-    crest = None
-    if loudness.sample_peak_dbfs is not None and loudness.integrated_lufs is not None:
-        crest = loudness.sample_peak_dbfs - loudness.integrated_lufs
     return {
-        "integrated_lufs": loudness.integrated_lufs, "range_lu": loudness.range_lu, "crest_db": crest,
+        "integrated_lufs": loudness.integrated_lufs, "range_lu": loudness.range_lu, "crest_db": crest_db(loudness),
         "sibilance_excess_db": report.tone.sibilance_excess_db,
     }  # fmt: skip

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import sys
 from argparse import Namespace
+from collections.abc import Callable
 from pathlib import Path
 
 from dubbin.cli.progress import end_progress, progress_task
 from dubbin.core.folders import Folders
+from dubbin.core.jobs import Task
 from dubbin.core.sound.working_copy import WorkingCopies
 
 
@@ -22,19 +25,26 @@ def open_episode(args: Namespace, folders: Folders) -> int:
 
 
 def demo(args: Namespace, folders: Folders) -> int:
-    from dubbin.demo.episode import build_demo
+    from dubbin.demo.episode import EPISODE_FILE, build_demo
 
     folder = args.dir or folders.documents / "Slow Ferry demo"
-    task = progress_task("Building the demo", False)
-    path = build_demo(folder, WorkingCopies(folders.copies), task)
-    end_progress(False)
-    if args.no_window:
-        print(path)
-        return 0
-    return _window(folders, path)
+
+    def build(task: Task) -> Path:
+        return build_demo(folder, WorkingCopies(folders.copies), task)
+
+    if (folder / EPISODE_FILE).exists() or args.no_window:
+        task = progress_task("Building the demo", False)
+        path = build(task)
+        end_progress(False)
+        if args.no_window:
+            print(path)
+            return 0
+        return _window(folders, path)
+    print(f"Building the demo episode in {folder} (once, about half a minute) …", file=sys.stderr)
+    return _window(folders, None, build)
 
 
-def _window(folders: Folders, episode: Path | None) -> int:
+def _window(folders: Folders, episode: Path | None, prepare: Callable[[Task], Path] | None = None) -> int:
     from dubbin.window.app import run
 
-    return run(folders, episode)
+    return run(folders, episode, prepare)

@@ -5,6 +5,14 @@ class DubbinError(Exception):
     """Something a person can mend; the text is one plain sentence that says how."""
 
 
+class WrongUse(DubbinError):
+    """A call that can't be meant: the command line ends with exit code 2."""
+
+
+class BadSettings(DubbinError, ValueError):
+    """A setting that there is not, or a value out of its range."""
+
+
 class UnusableSound(DubbinError):
     """A file that can't be read as sound."""
 

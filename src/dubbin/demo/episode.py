@@ -8,9 +8,9 @@ from pathlib import Path
 
 import numpy as np
 
-from dubbin.core.episode.commands import add_recordings
+from dubbin.core.episode.commands.recordings import add_recordings
 from dubbin.core.episode.file import save_episode
-from dubbin.core.episode.intake import take_in
+from dubbin.core.episode.importing import import_file
 from dubbin.core.episode.model import Episode, Role, Tags
 from dubbin.core.errors import CannotWrite
 from dubbin.core.jobs import Task
@@ -38,17 +38,17 @@ def build_demo(folder: Path, copies: WorkingCopies, task: Task | None = None) ->
         folder.mkdir(parents=True, exist_ok=True)
     except OSError as error:
         raise CannotWrite(f"The folder {folder} can't be made: {error.strerror}.") from error
-    sounds = build_sounds()
-    task.step(0.5)
-    for voice, x in sounds.recorded.items():
-        write_sound(Sound(x[None].astype(np.float32), RATE), folder / FILES[voice], 24)
+    sounds = build_sounds(task.part(0.0, 0.6))
+    for k, (voice, x) in enumerate(sounds.recorded.items()):
+        write_sound(Sound(x[None].astype(np.float32), RATE), folder / FILES[voice], 24, task.part(0.6 + 0.05 * k, 0.65 + 0.05 * k))
     write_sound(Sound(harbour_theme(RATE).astype(np.float32), RATE), folder / FILES["music"], 16)
     with replacing(folder / "truth.json") as temporary:
         temporary.write_text(json.dumps(asdict(sounds.truth), indent=1))
     task.step(0.7)
     text = script()
     episode = Episode(id="slow-ferry-demo", title=text["title"])
-    taken = [take_in(folder / FILES[key], copies, episode.rate) for key in ("ines", "tobias", "music")]
+    parts = (task.part(low, low + 0.1) for low in (0.7, 0.8, 0.9))
+    taken = [import_file(folder / FILES[key], copies, episode.rate, part) for key, part in zip(("ines", "tobias", "music"), parts, strict=True)]
     names = ("Ines", "Tobias", "Music")
     lanes = [replace(t.lanes[0], voice=name) for t, name in zip(taken, names, strict=True)]
     lanes[2] = replace(lanes[2], role=Role.MUSIC)

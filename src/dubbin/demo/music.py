@@ -40,4 +40,5 @@ def harbour_theme(rate: int, seed: int = 5) -> NDArray[np.float64]:
             out[1, start:stop] += np.sin(pan * np.pi / 2) * string[: stop - start]
     time = np.arange(out.shape[1]) / rate
     bed = np.interp(time, [0, FADE_FROM_S, FADE_FROM_S + 1.5, 11.0, LENGTH_S - 0.2], [1, 1, 0.16, 0.12, 0.0])
-    return out * (bed * 0.25 / np.max(np.abs(out)))
+    result: NDArray[np.float64] = out * (bed * 0.25 / np.max(np.abs(out)))
+    return result

@@ -12,6 +12,7 @@ import soxr
 from numpy.typing import NDArray
 from scipy import signal
 
+from dubbin.core.jobs import Task
 from dubbin.core.sound.level import db_to_gain
 from dubbin.demo import faults
 from dubbin.demo.room import room_response
@@ -69,9 +70,11 @@ def clean_lines() -> list[NDArray[np.float64]]:
     return out
 
 
-def build_sounds() -> DemoSounds:
+def build_sounds(task: Task | None = None) -> DemoSounds:
     """Compute both recordings; the same samples every time."""
+    task = task or Task()
     lines, sounds = script()["lines"], clean_lines()
+    task.step(0.15)
     words_table = json.loads((FOLDER / "speech" / "words.json").read_text())
     starts, at = [], 0
     for line, x in zip(lines, sounds, strict=True):
@@ -93,13 +96,13 @@ def build_sounds() -> DemoSounds:
         for word in words_table[number]["words"]:
             offset = start / RATE
             words.append(SpokenWord(voice, word["text"], offset + word["start_s"], offset + word["end_s"], number))
-    ines, tobias, click_frames = _microphones(dry, frames)
+    ines, tobias, click_frames = _microphones(dry, frames, task.part(0.2, 1.0))
     truth = DemoTruth(tuple(words), tuple(laughs), tuple(f / RATE for f in click_frames), HUM_HZ, KITCHEN_RT60_S)
     return DemoSounds(clean, {"ines": ines, "tobias": tobias}, truth)
 
 
 def _microphones(
-    dry: dict[str, NDArray[np.float64]], frames: int
+    dry: dict[str, NDArray[np.float64]], frames: int, task: Task
 ) -> tuple[NDArray[np.float64], NDArray[np.float64], tuple[int, ...]]:
     study = room_response(RATE, 0.22, (3.4, 2.9, 2.5), (1.5, 1.4, 1.25), (1.5, 1.58, 1.2), SEED)
     kitchen = room_response(RATE, KITCHEN_RT60_S, (4.6, 3.5, 2.7), (2.1, 1.7, 1.3), (2.5, 2.2, 1.0), SEED + 1)
@@ -107,11 +110,13 @@ def _microphones(
         "ines": _through(dry["ines"], study, frames) * 0.8,
         "tobias": _through(dry["tobias"], kitchen, frames) * 0.5,
     }
+    task.step(0.3)
     low = signal.butter(1, 3500, fs=RATE, output="sos")
     bleed = {v: np.roll(signal.sosfilt(low, own[v]), RATE * 9 // 1000) * db_to_gain(BLEED_DB) for v in own}
     ines = own["ines"] + bleed["tobias"]
     ines += faults.fan_noise(frames, RATE, SEED + 2) * db_to_gain(FAN_DB)
     ines += faults.hum(frames, RATE, HUM_HZ, HUM_DRIFT_HZ, 8) * db_to_gain(HUM_DB)
+    task.step(0.7)
     tobias = own["tobias"] + bleed["ines"] + faults.hiss(frames, RATE, SEED + 3) * db_to_gain(HISS_DB)
     clicks = faults.clicks(tobias, RATE, CLICK_COUNT, SEED + 4)
     tobias = np.clip(tobias + clicks.sound, -CLIP_AT, CLIP_AT)

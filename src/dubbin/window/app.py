@@ -5,7 +5,7 @@ from __future__ import annotations
 import logging
 import os
 import sys
-import traceback
+from collections.abc import Callable
 from pathlib import Path
 from types import TracebackType
 from typing import NoReturn
@@ -13,53 +13,81 @@ from typing import NoReturn
 from dubbin.core.episode.document import Document
 from dubbin.core.errors import DubbinError
 from dubbin.core.folders import Folders
+from dubbin.core.jobs import Task
+from dubbin.core.log import logger, program_error
 
 NO_DISPLAY = (
     "dubbin: there is no display to open the window on. Under X on a machine without one: "
     "xvfb-run -s '-screen 0 1280x800x24' ./scripts/demo"
 )
+Prepare = Callable[[Task], Path]
 
 
 def has_display() -> bool:
+    """Whether there is a screen, or a platform of Qt that wants none."""
     if os.environ.get("QT_QPA_PLATFORM", "").split(":")[0] in ("offscreen", "minimal", "vnc"):
         return True
     return bool(os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY"))
 
 
-def run(folders: Folders, episode: Path | None) -> int:
-    """Open the window, on an episode or on an empty one; the exit code of the program."""
+def run(folders: Folders, episode: Path | None, prepare: Prepare | None = None) -> int:
+    """Open the window, on an episode or on an empty one; the exit code of the program.
+
+    prepare: makes the episode that is to be opened; a small window shows how far it is. Raises ImportError when a library of the system is missing.
+    """
     if not has_display():
         print(NO_DISPLAY, file=sys.stderr)
         return 1
-    logging.getLogger("numba").setLevel(logging.WARNING)
     os.environ.setdefault("QT_LOGGING_RULES", "qt.multimedia.*=false")
     from PyQt6.QtGui import QIcon
     from PyQt6.QtWidgets import QApplication
 
-    from dubbin.window.main_window import MainWindow
-    from dubbin.window.theme import Theme
+    from dubbin.window.parts.theme import Theme
 
     app = QApplication.instance() or QApplication(sys.argv[:1])
     assert isinstance(app, QApplication)
     app.setApplicationName("Dubbin")
     app.setDesktopFileName("dubbin")
     app.setWindowIcon(QIcon(str(Path(__file__).parent / "icons" / "dubbin.svg")))
+    log_qt()
     theme = Theme(app)
+    if prepare is not None:
+        from dubbin.window.shell.preparing import prepared
+
+        episode = prepared(prepare, folders.state)
+        if episode is None:
+            return 1
+    from dubbin.window.rooms import make_window
+
     try:
         document = Document.opened(folders.journals, episode) if episode else None
     except DubbinError as error:
         print(f"dubbin: {error}", file=sys.stderr)
         return 1
-    window = MainWindow(folders, theme, document)
+    window = make_window(folders, theme, document)
 
     def on_error(kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
         """Nothing is swallowed: said in the window, written to the log; the episode stays open."""
-        logging.getLogger("dubbin").error("".join(traceback.format_exception(kind, error, trace)))
-        window.say(f"An error of the program itself: {error}. Your episode is safe; save it, and please report this.")
+        window.notices.say(f"{program_error(error, folders.state)} Your episode is safe; save it.")
 
     sys.excepthook = on_error
     window.show()
     _end(int(app.exec()))
+
+
+def log_qt() -> None:
+    """Have what Qt says written to the log."""
+    from PyQt6.QtCore import QMessageLogContext, QtMsgType, qInstallMessageHandler
+
+    levels = {
+        QtMsgType.QtDebugMsg: logging.DEBUG, QtMsgType.QtInfoMsg: logging.INFO, QtMsgType.QtWarningMsg: logging.WARNING,
+        QtMsgType.QtCriticalMsg: logging.ERROR, QtMsgType.QtFatalMsg: logging.CRITICAL,
+    }  # fmt: skip
+
+    def handle(kind: QtMsgType, context: QMessageLogContext, text: str | None) -> None:
+        logger.log(levels.get(kind, logging.WARNING), "Qt: %s", text)
+
+    qInstallMessageHandler(handle)
 
 
 def _end(code: int) -> NoReturn:

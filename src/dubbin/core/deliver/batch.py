@@ -11,23 +11,24 @@ from pathlib import Path
 from typing import Any
 
 from dubbin.core.deliver.delivery import deliver, order_of
-from dubbin.core.deliver.encode import Format
+from dubbin.core.deliver.formats import find_format
 from dubbin.core.deliver.master import safe_name
 from dubbin.core.deliver.recipe import Recipe, apply_recipe, balance_of
 from dubbin.core.deliver.targets import find_target
-from dubbin.core.episode.commands import add_recordings
+from dubbin.core.episode.commands.recordings import add_recordings
 from dubbin.core.episode.document import new_episode
 from dubbin.core.episode.file import SUFFIX, load_episode, save_episode
-from dubbin.core.episode.intake import take_in
-from dubbin.core.episode.model import Episode, Role
+from dubbin.core.episode.importing import import_file
+from dubbin.core.episode.model import CutKind, Episode, Role
 from dubbin.core.errors import DubbinError
 from dubbin.core.folders import Folders
 from dubbin.core.jobs import Task
+from dubbin.core.mix.card_entry import CutSwitch, Entry
 from dubbin.core.mix.render import balanced_program, episode_sounds
-from dubbin.core.mix.run_card import Entry, Means, run_card
+from dubbin.core.mix.run_card import CardResources, run_card
 from dubbin.core.sound.working_copy import WorkingCopies
 from dubbin.core.sound.writing import replacing
-from dubbin.core.treat.tiles import MOST_TILE_BYTES, DiskKeeper, prune
+from dubbin.core.treat.tiles import MOST_TILE_BYTES, DiskTileCache, prune
 
 STATE = "batch.json"
 SOUND_ENDINGS = {
@@ -125,7 +126,7 @@ def run_one(path: Path, out: Path, name: str, recipe: Recipe | None, folders: Fo
 
 
 def _masters_of(path: Path, out: Path, name: str, recipe: Recipe | None, folders: Folders, task: Task) -> Outcome:
-    copies, keeper = WorkingCopies(folders.copies), DiskKeeper(folders.tiles)
+    copies, tile_cache = WorkingCopies(folders.copies), DiskTileCache(folders.tiles)
     prune(folders.tiles, MOST_TILE_BYTES)
     entries: tuple[Entry, ...] = ()
     if path.suffix.lower() == SUFFIX:
@@ -136,7 +137,7 @@ def _masters_of(path: Path, out: Path, name: str, recipe: Recipe | None, folders
         episode = apply_recipe(episode, recipe).episode
     if path.suffix.lower() != SUFFIX or recipe is not None:
         wants_words = recipe is None or recipe.fillers or recipe.retakes or bool({"captions", "transcript", "notes"} & set(recipe.delivery.extras))
-        ran = run_card(episode, Means(copies, keeper, words=wants_words), task.part(0.05, 0.7))
+        ran = run_card(episode, CardResources(copies, tile_cache, words=wants_words), task.part(0.05, 0.7))
         for change in ran.changes:
             episode = change(episode).episode
         entries = ran.entries
@@ -144,27 +145,27 @@ def _masters_of(path: Path, out: Path, name: str, recipe: Recipe | None, folders
             episode, entries = _as_the_recipe_says(episode, recipe, entries)
     save_episode(episode, out / f"{name}{SUFFIX}")
     targets = [find_target(t, folders.state) for t in episode.delivery.targets]
-    formats = [Format(f) for f in episode.delivery.formats]
-    program = balanced_program(episode, episode_sounds(episode, copies, keeper), task.part(0.7, 0.75))
+    formats = [find_format(f) for f in episode.delivery.formats]
+    program = balanced_program(episode, episode_sounds(episode, copies, tile_cache), task.part(0.7, 0.75))
     done = deliver(program, out, order_of(episode, name, targets, formats), task.part(0.75, 1.0))
-    masters = [{"file": str(m.file), "target": m.proof.target, "format": m.format.value, "pass": m.proof.passes, "problems": list(m.proof.problems),
+    masters = [{"file": str(m.file), "target": m.proof.target, "format": m.format.name, "pass": m.proof.passes, "problems": list(m.proof.problems),
                 "integrated_lufs": m.proof.measured.loudness.integrated_lufs, "true_peak_dbtp": m.proof.measured.loudness.true_peak_dbtp} for m in done.masters]  # fmt: skip
-    masters += [{"file": None, "target": f.target, "format": f.format.value, "pass": False, "problems": [f.reason]} for f in done.failed]
-    told = tuple({"step": e.step, "title": e.title, "before": e.before, "after": e.after} for e in entries)
+    masters += [{"file": None, "target": f.target, "format": f.format.name, "pass": False, "problems": [f.reason]} for f in done.failed]
+    told = tuple({"step": e.step.value, "title": e.title, "before": e.before, "after": e.after} for e in entries)
     return Outcome(str(path), tuple(masters), told)
 
 
 def _new(path: Path, recipe: Recipe | None, copies: WorkingCopies, task: Task) -> Episode:
     """An episode of one recording, with the recipe's music."""
     episode = new_episode()
-    taken = take_in(path, copies, episode.rate, task)
+    taken = import_file(path, copies, episode.rate, task)
     lanes = [replace(lane, role=Role.VOICE) for lane in taken.lanes]
     if recipe is not None:
         lanes = [replace(lane, voice=recipe.voices[min(k, len(recipe.voices) - 1)].voice) if recipe.voices else lane for k, lane in enumerate(lanes)]
     title = path.stem.replace("_", " ").replace("-", " ").strip()
     episode = replace(add_recordings(episode, [taken.recording], lanes).episode, title=title)
     for music in recipe.music if recipe else ():
-        more = take_in(Path(music.path), copies, episode.rate)
+        more = import_file(Path(music.path), copies, episode.rate)
         beds = [replace(lane, role=Role.MUSIC, voice=music.voice, bed=music.bed) for lane in more.lanes]
         episode = add_recordings(episode, [more.recording], beds).episode
     tags = replace(episode.delivery.tags, title=title)
@@ -173,15 +174,13 @@ def _new(path: Path, recipe: Recipe | None, copies: WorkingCopies, task: Task) -
 
 def _as_the_recipe_says(episode: Episode, recipe: Recipe, entries: tuple[Entry, ...]) -> tuple[Episode, tuple[Entry, ...]]:
     """Undo what was suggested where the recipe says otherwise."""
-    from dubbin.core.mix.run_card import switched
-
+    cuts = {CutKind.PAUSE: recipe.pauses_on, CutKind.FILLER: recipe.fillers, CutKind.RETAKE: recipe.retakes}
     kept = []
     for entry in entries:
-        wanted = {"pauses": recipe.pauses_on, "fillers": recipe.fillers, "lines said again": recipe.retakes}.get(entry.part, True)
-        if wanted:
+        if not isinstance(entry.switch, CutSwitch) or cuts[entry.switch.kind]:
             kept.append(entry)
         else:
-            episode = switched(episode, entry, False).episode
+            episode = entry.switched(episode, False).episode
     return balance_of(recipe)(episode).episode, tuple(kept)
 
 

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 from dubbin.core.deliver.companions import write_companions
-from dubbin.core.deliver.encode import Format
+from dubbin.core.deliver.formats import Format
 from dubbin.core.deliver.master import Failure, Master, make_masters, safe_name
 from dubbin.core.deliver.proof_sheet import Rows, Sheet, write_sheet
 from dubbin.core.deliver.publication import Publication, publication_of
@@ -71,7 +71,7 @@ def deliver(program: Source, folder: Path, order: Order, task: Task | None = Non
         for master in made.made:
             for ending in (".proof.html", ".proof.pdf"):
                 path = master.file.with_name(master.file.name + ending)
-                files += _try(lambda path=path, master=master: write_sheet(_sheet(master, by_name[master.proof.target], order), path), path, problems)  # type: ignore[misc]
+                files += _try(lambda path=path, master=master: write_sheet(_sheet(master, by_name[master.proof.target], order), path), path, problems)
     publication = order.publication
     if len(heads) == 1 and (head := heads.pop()):
         publication = publication.later(head, publication.duration_s + head)

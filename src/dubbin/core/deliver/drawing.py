@@ -88,6 +88,7 @@ def loudness_picture(measured: Measured, target: Target) -> Picture:
 
 
 def spectrum_picture(measured: Measured) -> Picture:
+    """Averaged spectrum of a file: level in dBFS over frequency in Hz on a logarithmic scale."""
     picture, spectrum = Picture("Averaged spectrum"), measured.spectrum
     _grid_y(picture, range(-100, -10, 20), LOWEST_DB, HIGHEST_DB, "")
     picture.texts.append(Text(LEFT + 4, TOP + 10, "dBFS a twelfth of an octave"))
@@ -104,6 +105,7 @@ def spectrum_picture(measured: Measured) -> Picture:
 
 
 def as_svg(picture: Picture) -> str:
+    """A picture as an SVG document."""
     out = [f'<svg viewBox="0 0 {WIDTH:.0f} {HEIGHT:.0f}" role="img" aria-label="{escape(picture.title, quote=True)}">']
     out += [f'<rect x="{x:.1f}" y="{y:.1f}" width="{w:.1f}" height="{h:.1f}" fill="{c}"/>' for x, y, w, h, c in picture.bands]
     for line in picture.lines:

@@ -3,35 +3,19 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from enum import StrEnum
 from fractions import Fraction
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 
+from dubbin.core.deliver.formats import Format
 from dubbin.core.errors import CannotWrite
 from dubbin.core.jobs import Task
 from dubbin.core.sound.source import Source, blocks
 from dubbin.core.sound.writing import replacing, write_sound
 
-
-class Format(StrEnum):
-    WAV = "wav"
-    FLAC = "flac"
-    MP3 = "mp3"
-    M4A = "m4a"
-    OPUS = "opus"
-
-    @property
-    def is_lossy(self) -> bool:
-        return self in (Format.MP3, Format.M4A, Format.OPUS)
-
-
-CODECS = {Format.MP3: ("libmp3lame", "mp3"), Format.M4A: ("aac", "mp4"), Format.OPUS: ("libopus", "ogg")}
-OPUS_RATE = 48000
-# MP3: how long the encoder searches; 5 costs a third of the best and differs from it in nothing that is heard in speech. Bit rates of VBR by quality.
-MP3_SEARCH = "5"
+# Mean bit rates of MP3 in kbit/s, and the encoder's quality that comes to them.
 MP3_VBR = ((245, "0"), (225, "1"), (190, "2"), (175, "3"), (165, "4"), (130, "5"), (115, "6"), (100, "7"), (85, "8"), (0, "9"))
 
 
@@ -40,34 +24,31 @@ def encode(
     chapters: Sequence[tuple[float, float, str]] = (), task: Task | None = None,
 ) -> None:  # fmt: skip
     """Write `source` to `path`; appears whole or not at all. bits: WAV and FLAC; kbps: the others; vbr: MP3 with that mean. chapters: (start_s, end_s, title)
-    of M4A, which can't be added later.
+    where the format has them written while it is encoded.
 
-    Opus always runs at 48 kHz: the source must. Raises CannotWrite.
+    Where the format has a fixed rate, the source must have it. Raises CannotWrite.
     """
     task = task or Task()
     if not format.is_lossy:
         write_sound(source, path, bits, task)
         return
-    codec, container = CODECS[format]
     try:
         with replacing(path) as temporary:
-            _encode_ffmpeg(source, temporary, codec, container, kbps, vbr, chapters if format is Format.M4A else (), task)
+            _encode_ffmpeg(source, temporary, format, kbps, vbr and format.vbr, chapters if format.encoder_chapters else (), task)
     except OSError as error:
         raise CannotWrite(f"{path} could not be written: {error.strerror or error}.") from error
 
 
 def _encode_ffmpeg(
-    source: Source, path: Path, codec: str, container: str, kbps: int, vbr: bool, chapters: Sequence[tuple[float, float, str]], task: Task
+    source: Source, path: Path, format: Format, kbps: int, vbr: bool, chapters: Sequence[tuple[float, float, str]], task: Task
 ) -> None:
     import av
 
     layout = "mono" if source.channels == 1 else "stereo"
-    options = {"movflags": "+faststart"} if container == "mp4" else {}
-    with open(path, "wb") as f, av.open(f, "w", format=container, options=options) as out:
-        search = {"compression_level": MP3_SEARCH} if codec == "libmp3lame" else {}
-        stream: Any = out.add_stream(codec, rate=source.rate, options=search)
+    with open(path, "wb") as f, av.open(f, "w", format=format.container, options=dict(format.container_options)) as out:
+        stream: Any = out.add_stream(format.codec, rate=source.rate, options=dict(format.options))
         stream.layout = layout
-        if vbr and codec == "libmp3lame":
+        if vbr:
             quality = next(q for least, q in MP3_VBR if kbps * (1 if source.channels == 2 else 1.6) >= least)
             stream.codec_context.qscale = True
             stream.codec_context.global_quality = int(quality) * 118

@@ -9,8 +9,7 @@ Source of the scheme: Giannoulis, Massberg and Reiss, JAES 2012, section 3; true
 from __future__ import annotations
 
 from dataclasses import dataclass
-from functools import lru_cache
-from typing import Any, ClassVar
+from typing import ClassVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -33,28 +32,10 @@ class LimiterSettings:
     release_ms: float = setting(90.0, 5.0, 1000.0, "ms", "Release", "How fast the gain comes back.")
 
 
-@lru_cache(maxsize=1)
-def _release() -> Any:
-    from numba import njit
-
-    @njit(nogil=True, cache=True)
-    def release(wanted, coefficient, out):  # type: ignore[no-untyped-def]
-        state = np.float32(1.0)
-        for n in range(len(wanted)):
-            target = wanted[n]
-            if target < state:
-                state = target
-            else:
-                state = np.float32(1.0) - coefficient * (np.float32(1.0) - state)
-                if state > target:
-                    state = target
-            out[n] = state
-
-    return release
-
-
 def limiter_gain(x: Samples, rate: int, ceiling: float, release_ms: float) -> NDArray[np.float32]:
     """Gain (frames,), 0 to 1, that keeps the true peak of x (after any gain) under `ceiling` (amplitude)."""
+    from dubbin.core.deliver.limiter_kernels import release
+
     half = max(1, round(LOOK_AHEAD_MS * 1e-3 * rate / 2))
     peaks = peaks_around(x, rate, ignore_below=ceiling)
     if float(np.max(peaks, initial=0.0)) <= ceiling:
@@ -62,11 +43,12 @@ def limiter_gain(x: Samples, rate: int, ceiling: float, release_ms: float) -> ND
     wanted = np.minimum(np.float32(1.0), np.float32(ceiling) / np.maximum(peaks, np.float32(1e-9))).astype(np.float32)
     held = ndimage.minimum_filter1d(wanted, 2 * half + 1, mode="nearest")
     out = np.empty_like(held)
-    _release()(held, np.float32(np.exp(-1.0 / (release_ms * 1e-3 * rate))), out)
+    release(held, np.float32(np.exp(-1.0 / (release_ms * 1e-3 * rate))), out)
     window = np.hanning(2 * half + 3)[1:-1]
     window = (window / window.sum()).astype(np.float32)
     padded = np.pad(out, half, mode="edge")
-    return signal.oaconvolve(padded, window, mode="valid").astype(np.float32)
+    result: NDArray[np.float32] = signal.oaconvolve(padded, window, mode="valid").astype(np.float32)
+    return result
 
 
 class Limiter(Treatment):

@@ -13,7 +13,8 @@ from pathlib import Path
 import numpy as np
 import soxr
 
-from dubbin.core.deliver.encode import OPUS_RATE, Format, encode
+from dubbin.core.deliver.encode import encode
+from dubbin.core.deliver.formats import Format
 from dubbin.core.deliver.levels import LEAD_S, RELEASE_MS, Levels, Reduction, reduction_of
 from dubbin.core.deliver.limiter import limiter_gain
 from dubbin.core.deliver.proof import FileMeter, Measured, Proof, file_hash, judge, measure_file
@@ -91,7 +92,8 @@ def fold_channels(x: Samples, channels: int) -> Samples:
 
 
 def master_path(folder: Path, name: str, target: Target, format: Format) -> Path:
-    return folder / f"{name}.{target.name}.{format.value}"
+    """Where a master is written: NAME.TARGET.FORMAT in the folder."""
+    return folder / f"{name}.{target.name}{format.suffix}"
 
 
 def _render(source: Source, path: Path, rate: int, channels: int, task: Task) -> _Rendered:
@@ -200,7 +202,7 @@ class _Maker:
                 failed += [Failure(self._target.name, format, str(error)) for format in group]
 
     def _rate_of(self, format: Format) -> int:
-        return OPUS_RATE if format is Format.OPUS else self._target.rate or self._whole.rate
+        return format.fixed_rate or self._target.rate or self._whole.rate
 
     def _make_group(self, rate: int, lossy: bool, group: list[Format], made: list[Master], failed: list[Failure], task: Task) -> None:
         target = self._target
@@ -278,7 +280,7 @@ class _Maker:
             limited = _limit(source, self.work / f"{file.name}.f32", gain_db, lowest, task.part(first + 0.6, first + 0.6))
             reduction = reduction_of(source, gain_db, lowest)
         publish(draft, format, what)
-        if format is Format.WAV:
+        if format.wave_chunks:
             add_chunks(draft, _wave_chunks(what, measured, target))
         proof = judge(file, target, replace(measured, sha256=file_hash(draft), bytes=draft.stat().st_size))
         try:

@@ -84,7 +84,8 @@ def telling_sentences(found: Sequence[Sentence], count: int = SENTENCES) -> list
         return []
 
     def weight(s: Sentence) -> float:
-        return sum(frequency[w] for w in set(s.words) if w in frequency) / len(s.words) ** 0.5
+        out: float = sum(frequency[w] for w in set(s.words) if w in frequency) / len(s.words) ** 0.5
+        return out
 
     size = -(-len(usable) // count)
     return [max(usable[k : k + size], key=weight) for k in range(0, len(usable), size)]

@@ -11,6 +11,7 @@ from typing import Any
 
 from dubbin import __version__
 from dubbin.core.deliver.drawing import HEIGHT, WIDTH, Picture, as_svg, loudness_picture, spectrum_picture
+from dubbin.core.deliver.formats import codec_title
 from dubbin.core.deliver.proof import Measured, Proof
 from dubbin.core.deliver.publication import clock
 from dubbin.core.deliver.targets import Target
@@ -18,9 +19,8 @@ from dubbin.core.errors import CannotWrite
 from dubbin.core.sound.writing import replacing
 
 SHEETS = Path(__file__).with_name("sheets")
-FONTS = Path(__file__).parents[2] / "window" / "fonts"
+FONTS = Path(__file__).parents[2] / "fonts"
 Rows = tuple[tuple[str, ...], ...]
-CODECS = {"mp3float": "MP3", "mp3": "MP3", "aac": "AAC", "opus": "Opus", "libopus": "Opus", "PCM_16": "16 bit", "PCM_24": "24 bit", "FLOAT": "32 bit float"}
 
 
 @dataclass(frozen=True)
@@ -35,16 +35,19 @@ class Sheet:
 
 @lru_cache(maxsize=1)
 def templates() -> Any:
+    """The templates of the sheets; everything that is filled in is escaped."""
     import jinja2
 
     return jinja2.Environment(loader=jinja2.FileSystemLoader(SHEETS), autoescape=True, trim_blocks=False)
 
 
 def figure(value: float | None, unit: str, digits: int = 1) -> str:
+    """A figure with its unit and a true minus; a dash where there was nothing to measure."""
     return "–" if value is None else f"{value:.{digits}f} {unit}".replace("-", "−")
 
 
 def figures_of(measured: Measured) -> list[tuple[str, str]]:
+    """(name, figure) of all that was measured in a file."""
     loudness = measured.loudness
     return [
         ("integrated loudness", figure(loudness.integrated_lufs, "LUFS")),
@@ -58,7 +61,7 @@ def figures_of(measured: Measured) -> list[tuple[str, str]]:
         ("before the first word, after the last", f"{figure(measured.head_s, 's', 2)}, {figure(measured.tail_s, 's', 2)}"),
         ("lost in mono", figure(measured.mono_loss_db, "dB")),
         ("length", clock(measured.duration_s, 3)),
-        ("format", f"{CODECS.get(measured.codec, measured.codec)}, {measured.sample_rate} Hz, {'mono' if measured.channels == 1 else f'{measured.channels} channels'}"),
+        ("format", f"{codec_title(measured.codec)}, {measured.sample_rate} Hz, {'mono' if measured.channels == 1 else f'{measured.channels} channels'}"),
         ("size", f"{measured.bytes / 1e6:.1f} MB"),
     ]
 
@@ -68,6 +71,7 @@ def _peaks(measured: Measured) -> list[tuple[str, str]]:
 
 
 def sheet_html(sheet: Sheet) -> str:
+    """A proof sheet as one HTML document that needs nothing else."""
     from markupsafe import Markup
 
     measured = sheet.proof.measured
@@ -81,6 +85,7 @@ def sheet_html(sheet: Sheet) -> str:
 
 
 def sheet_pdf(sheet: Sheet) -> bytes:
+    """A proof sheet as a PDF document, A4."""
     from fpdf import FPDF
     from fpdf.enums import XPos, YPos
 

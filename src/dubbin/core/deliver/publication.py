@@ -132,6 +132,7 @@ def chapters_json(publication: Publication) -> str:
 
 
 def chapters_text(publication: Publication) -> str:
+    """The chapters as lines of time and title, the way show notes want them."""
     return "".join(f"{clock(c.start_s)} {c.title}\n" for c in publication.chapters)
 
 

@@ -5,17 +5,18 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from pathlib import Path
+from typing import Any
 
 import msgspec
 
-from dubbin.core.episode.balance import Bed, BleedControl, Ducking, Levelling
-from dubbin.core.episode.commands import Change
+from dubbin.core.episode.balance_settings import Bed, BleedControl, Ducking, Levelling
+from dubbin.core.episode.commands.change import Change
 from dubbin.core.episode.model import CutKind, Delivery, Episode, Lane, Role, TreatmentUse
 from dubbin.core.errors import CannotWrite, DubbinError
 from dubbin.core.sound.writing import replacing
 from dubbin.core.speech.pauses import EVEN, PauseSettings
 
-SCHEMA, VERSION = "dubbin-recipe", 1
+SCHEMA, VERSION = "dubbin-recipe", 2
 SUFFIX = ".recipe.json"
 
 
@@ -25,7 +26,7 @@ class VoiceRecipe:
 
     voice: str
     repairs: tuple[TreatmentUse, ...] | None = None
-    voicing: tuple[TreatmentUse, ...] | None = None
+    voice_chain: tuple[TreatmentUse, ...] | None = None
     voice_strength: int = 100
     pan: float = 0.0
     level_db: float = 0.0
@@ -64,10 +65,9 @@ def recipe_of(episode: Episode, name: str = "", *, keep_repairs: bool = False) -
     """The settings of an episode. keep_repairs: its repairs too; else every recording gets what it asks for itself."""
     voices = tuple(
         VoiceRecipe(
-            lane.voice, lane.repairs if keep_repairs else None, lane.voicing or None, lane.voice_strength, lane.pan, lane.level_db, lane.levelling, lane.bleed
+            lane.voice, lane.repairs if keep_repairs else None, lane.voice_chain or None, lane.voice_strength, lane.pan, lane.level_db, lane.levelling, lane.bleed
         )
-        for lane in episode.session_lanes
-        if lane.role is Role.VOICE
+        for lane in episode.session_voices
     )
     music = tuple(
         MusicRecipe(lane.voice, episode.recording(lane.recording).path, lane.bed, lane.ducking, lane.level_db, lane.fade_in_frames, lane.fade_out_frames)
@@ -103,7 +103,7 @@ def apply_recipe(episode: Episode, recipe: Recipe) -> Change:
 
 def _with_voice(lane: Lane, voice: VoiceRecipe) -> Lane:
     return replace(
-        lane, repairs=lane.repairs if voice.repairs is None else voice.repairs, voicing=lane.voicing if voice.voicing is None else voice.voicing,
+        lane, repairs=lane.repairs if voice.repairs is None else voice.repairs, voice_chain=lane.voice_chain if voice.voice_chain is None else voice.voice_chain,
         voice_strength=voice.voice_strength, pan=voice.pan, level_db=voice.level_db, levelling=voice.levelling, bleed=voice.bleed,
     )  # fmt: skip
 
@@ -151,6 +151,14 @@ def load_recipe(path: Path) -> Recipe:
     if not isinstance(body.get("version"), int) or body["version"] > VERSION:
         raise DubbinError(f"{path} was made by a newer Dubbin (version {body.get('version')}); this one reads up to {VERSION}.")
     try:
-        return msgspec.convert(body.get("recipe"), Recipe)
+        return msgspec.convert(_migrated(body.get("recipe"), body["version"]), Recipe)
     except msgspec.ValidationError as error:
         raise DubbinError(f"{path} can't be understood: {error}.") from error
+
+
+def _migrated(plain: Any, version: int) -> Any:
+    """A recipe of an earlier version as the present one has it: in version 1 a voice's treatments were its `voicing`."""
+    if version >= 2 or not isinstance(plain, dict) or not isinstance(plain.get("voices"), list):
+        return plain
+    voices = [{"voice_chain" if k == "voicing" else k: v for k, v in x.items()} if isinstance(x, dict) else x for x in plain["voices"]]
+    return {**plain, "voices": voices}

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+import importlib
 from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
-from dubbin.core.deliver.encode import Format
+from dubbin.core.deliver.formats import Format, TagKind
 from dubbin.core.deliver.publication import Chapter, Cover, Publication
 from dubbin.core.episode.model import Tags
 
@@ -31,31 +32,28 @@ def publish(path: Path, format: Format, what: Publication) -> None:
     """Write what is published into a file just made: ID3v2.4 with CHAP and CTOC (MP3, WAV), Vorbis comments (FLAC, Opus), MP4 (chapters of MP4 are
     written when it is encoded)."""
     values = {name: value for name in ID3 if (value := getattr(what.tags, name))}
-    chapters = what.chapters if format is not Format.M4A else ()
+    chapters = what.chapters if not format.encoder_chapters else ()
     if not values and what.cover is None and not chapters:
         return
     file = _open(path, format)
     if file.tags is None:
         file.add_tags()
     for name, value in values.items():
-        if format in (Format.MP3, Format.WAV):
+        if format.tags is TagKind.ID3:
             file.tags.add(_id3_frame(name, value, what.tags.language))
-        elif format is Format.M4A:
+        elif format.tags is TagKind.MP4:
             _set_mp4(file, name, value)
         else:
             file.tags[VORBIS[name]] = [p.strip() for p in value.split(",")] if name == "people" else [value]
     if what.cover is not None:
         _add_cover(file, format, what.cover)
-    if chapters and format in (Format.MP3, Format.WAV):
+    if chapters and format.tags is TagKind.ID3:
         _add_id3_chapters(file.tags, chapters)
     elif chapters:
         for k, chapter in enumerate(chapters, 1):
             file.tags[f"CHAPTER{k:03d}"] = [_vorbis_time(chapter.start_s)]
             file.tags[f"CHAPTER{k:03d}NAME"] = [chapter.title]
-    if format is Format.MP3:
-        file.save(v2_version=4)
-    else:
-        file.save()
+    file.save()
 
 
 def write_tags(path: Path, format: Format, tags: Tags) -> None:
@@ -68,11 +66,11 @@ def read_tags(path: Path, format: Format) -> Tags:
     file = _open(path, format)
     found = {}
     for name in ID3:
-        if format in (Format.MP3, Format.WAV):
+        if format.tags is TagKind.ID3:
             frames = file.tags.getall(ID3[name]) if file.tags else []
             values = [str(frames[0])] if frames else []
         else:
-            values = (file.tags or {}).get((MP4 if format is Format.M4A else VORBIS)[name], [])
+            values = (file.tags or {}).get((MP4 if format.tags is TagKind.MP4 else VORBIS)[name], [])
         if len(values):
             value = values[0].decode() if isinstance(values[0], bytes) else str(values[0])
             found[name] = ", ".join(map(str, values)) if name == "people" else value
@@ -84,9 +82,9 @@ def _id3_frame(name: str, value: str, language: str) -> Any:
 
     code = LANGUAGES.get(language[:2].lower(), "eng")
     if name == "description":
-        return id3.COMM(encoding=3, lang=code, desc="", text=[value])  # type: ignore[attr-defined]
+        return id3.COMM(encoding=3, lang=code, desc="", text=[value])
     if name == "season":
-        return id3.TXXX(encoding=3, desc="SEASON", text=[value])  # type: ignore[attr-defined]
+        return id3.TXXX(encoding=3, desc="SEASON", text=[value])
     return getattr(id3, ID3[name])(encoding=3, text=[value])
 
 
@@ -103,11 +101,11 @@ def _set_mp4(file: Any, name: str, value: str) -> None:
 
 
 def _add_cover(file: Any, format: Format, cover: Cover) -> None:
-    if format in (Format.MP3, Format.WAV):
-        from mutagen.id3 import APIC  # type: ignore[attr-defined]
+    if format.tags is TagKind.ID3:
+        from mutagen.id3 import APIC
 
         file.tags.add(APIC(encoding=3, mime=cover.mime, type=3, desc="Cover", data=cover.data))
-    elif format is Format.M4A:
+    elif format.tags is TagKind.MP4:
         from mutagen.mp4 import MP4Cover
 
         kind = MP4Cover.FORMAT_JPEG if cover.mime == "image/jpeg" else MP4Cover.FORMAT_PNG
@@ -120,7 +118,7 @@ def _add_cover(file: Any, format: Format, cover: Cover) -> None:
         picture = Picture()
         picture.type, picture.mime, picture.desc, picture.data = 3, cover.mime, "Cover", cover.data
         picture.width, picture.height, picture.depth = cover.width, cover.height, 24
-        if format is Format.FLAC:
+        if hasattr(file, "add_picture"):
             file.add_picture(picture)
         else:
             file.tags["metadata_block_picture"] = [base64.b64encode(picture.write()).decode("ascii")]
@@ -128,7 +126,7 @@ def _add_cover(file: Any, format: Format, cover: Cover) -> None:
 
 def _add_id3_chapters(tags: Any, chapters: Sequence[Chapter]) -> None:
     """ID3v2 Chapter Frame Addendum 1.0."""
-    from mutagen.id3 import CHAP, CTOC, TIT2, CTOCFlags  # type: ignore[attr-defined]
+    from mutagen.id3 import CHAP, CTOC, TIT2, CTOCFlags
 
     ids = [f"chp{k}" for k in range(len(chapters))]
     flags = CTOCFlags.TOP_LEVEL | CTOCFlags.ORDERED
@@ -145,17 +143,5 @@ def _vorbis_time(seconds: float) -> str:
 
 
 def _open(path: Path, format: Format) -> Any:
-    import mutagen.flac
-    import mutagen.mp3
-    import mutagen.mp4
-    import mutagen.oggopus
-    import mutagen.wave
-
-    kinds = {
-        Format.MP3: mutagen.mp3.MP3,
-        Format.WAV: mutagen.wave.WAVE,
-        Format.FLAC: mutagen.flac.FLAC,
-        Format.M4A: mutagen.mp4.MP4,
-        Format.OPUS: mutagen.oggopus.OggOpus,
-    }
-    return kinds[format](path)
+    module, _, name = format.tag_class.rpartition(".")
+    return getattr(importlib.import_module(module), name)(path)

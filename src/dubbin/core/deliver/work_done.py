@@ -10,7 +10,7 @@ from dubbin.core.episode.model import Episode, PlacedKind, Role
 from dubbin.core.episode.time_map import merged, program_map
 from dubbin.core.measure.report import RecordingReport
 from dubbin.core.mix.balance_report import BalanceReport
-from dubbin.core.treat.registry import TREATMENTS
+from dubbin.core.treat.registry import REPAIRS, TREATMENTS
 
 Rows = tuple[tuple[str, ...], ...]
 Reports = Mapping[str, tuple[RecordingReport | None, RecordingReport | None]]
@@ -26,10 +26,10 @@ def work_rows(episode: Episode, reports: Reports | None = None, balance: Balance
 def _treatments(episode: Episode) -> Rows:
     out = []
     for lane in episode.lanes:
-        for use in (*lane.repairs, *lane.voicing):
+        for use in (*lane.repairs, *lane.voice_chain):
             treatment = TREATMENTS.get(use.name)
             if use.on and treatment is not None:
-                strength = use.strength * (lane.voice_strength / 100 if use in lane.voicing else 1.0)
+                strength = use.strength * (lane.voice_strength / 100 if use in lane.voice_chain else 1.0)
                 where = f", {len(use.spans)} stretches" if use.spans else ""
                 out.append((lane.voice, treatment.title, f"{strength:.0f} %{where}"))
         if lane.touch_ups:
@@ -45,15 +45,10 @@ def _figures(episode: Episode, reports: Reports) -> Rows:
         before, after = reports.get(lane.id, (None, None))
         if before is None or after is None or lane.role is not Role.VOICE:
             continue
-        for name, a, b, unit in (
-            ("speech over noise", before.noise.snr_db, after.noise.snr_db, "dB"),
-            ("noise floor", before.noise.floor_dbfs, after.noise.floor_dbfs, "dBFS"),
-            ("clicks", float(before.clicks.count), float(after.clicks.count), ""),
-            ("room echo, RT60", before.echo.rt60_s, after.echo.rt60_s, "s"),
-        ):
-            digits = 0 if name == "clicks" else 2 if unit == "s" else 1
-            texts = ["–" if v is None else f"{v:.{digits}f} {unit}".strip().replace("-", "−") for v in (a, b)]
-            out.append((lane.voice, name, f"{texts[0]} → {texts[1]}"))
+        for treatment in REPAIRS:
+            for figure in treatment.figures:
+                if figure.read(before) is not None or figure.read(after) is not None:
+                    out.append((lane.voice, figure.label, figure.change_text(before, after)))
     return tuple(out)
 
 

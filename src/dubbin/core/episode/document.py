@@ -6,16 +6,19 @@ import uuid
 from collections.abc import Callable
 from pathlib import Path
 
-from dubbin.core.episode.commands import Change
-from dubbin.core.episode.file import load_episode, save_episode
+from dubbin.core.episode.commands.change import Change
+from dubbin.core.episode.file import read_episode, save_episode
 from dubbin.core.episode.history import History
 from dubbin.core.episode.journal import Journal, LeftOver, kept_history, recover
 from dubbin.core.episode.model import Episode
+from dubbin.core.episode.unknown_fields import Tree
+from dubbin.core.errors import BadEpisode
 
 Listener = Callable[[Episode, Episode], None]
 
 
 def new_episode(title: str = "Untitled episode") -> Episode:
+    """An empty episode with a name of its own."""
     return Episode(id=uuid.uuid4().hex[:12], title=title)
 
 
@@ -27,10 +30,12 @@ class Document:
     """
 
     def __init__(
-        self, journal_folder: Path, episode: Episode | None = None, path: Path | None = None, history: History | None = None
+        self, journal_folder: Path, episode: Episode | None = None, path: Path | None = None, history: History | None = None, unknown: Tree | None = None
     ) -> None:
+        """unknown: fields of the episode's file that are not known here, to be written back."""
         self.history = history or History(episode or new_episode())
         self.path = path
+        self._unknown = unknown or {}
         self._journal = Journal(journal_folder, self.history, path)
         self._saved: Episode = self.history.episode
         self._preview: Episode | None = None
@@ -39,8 +44,8 @@ class Document:
     @classmethod
     def opened(cls, journal_folder: Path, path: Path) -> Document:
         """Open an episode file; what led to it in earlier sessions can be undone. Raises BadEpisode."""
-        episode = load_episode(path)
-        document = cls(journal_folder, episode, path, kept_history(journal_folder, episode))
+        episode, unknown = read_episode(path)
+        document = cls(journal_folder, episode, path, kept_history(journal_folder, episode), unknown)
         document._journal.saved(path)
         return document
 
@@ -48,7 +53,7 @@ class Document:
     def recovered(cls, journal_folder: Path, item: LeftOver) -> Document:
         """Take up where a program that ended without warning left off. Raises BadEpisode."""
         history = recover(item)
-        document = cls(journal_folder, None, item.episode_path, history)
+        document = cls(journal_folder, None, item.episode_path, history, _unknown_of(item.episode_path))
         document._saved = history.done[0].before if history.done else history.episode
         if item.journal != document._journal.path:
             item.journal.unlink(missing_ok=True)
@@ -134,7 +139,7 @@ class Document:
         """Write the episode file (to `path`, which is its place from then on). Raises CannotWrite."""
         target = path or self.path
         assert target is not None, "an episode without a place must be given one"
-        save_episode(self.history.episode, target)
+        save_episode(self.history.episode, target, self._unknown)
         self.path = target
         self._saved = self.history.episode
         self._journal.saved(target)
@@ -146,3 +151,11 @@ class Document:
     def _tell(self, before: Episode) -> None:
         for listener in list(self._listeners):
             listener(before, self.episode)
+
+
+def _unknown_of(path: Path | None) -> Tree:
+    """What the file of an episode holds besides; nothing where it can't be read any more."""
+    try:
+        return read_episode(path)[1] if path is not None else {}
+    except BadEpisode:
+        return {}

@@ -13,11 +13,13 @@ from typing import Any
 
 import msgspec
 
+from dubbin.core.episode.migrations import VERSION, migrated
 from dubbin.core.episode.model import Episode
+from dubbin.core.episode.unknown_fields import Tree, left_over, put_back
 from dubbin.core.errors import BadEpisode, CannotWrite
 from dubbin.core.sound.writing import replacing
 
-SCHEMA, VERSION = "dubbin-episode", 3
+SCHEMA = "dubbin-episode"
 SUFFIX = ".dubbin"
 
 
@@ -28,10 +30,10 @@ def to_plain(episode: Episode) -> dict[str, Any]:
     return plain
 
 
-def from_plain(plain: Any) -> Episode:
-    """The episode back from plain data. Raises BadEpisode."""
+def from_plain(plain: Any, version: int = VERSION) -> Episode:
+    """The episode back from plain data of a version of the format. Raises BadEpisode."""
     try:
-        episode = msgspec.convert(plain, Episode)
+        episode = msgspec.convert(migrated(plain, version) if isinstance(plain, dict) else plain, Episode)
     except msgspec.ValidationError as error:
         raise BadEpisode(f"The episode can't be understood: {error}.") from error
     known = {r.id for r in episode.recordings}
@@ -41,14 +43,14 @@ def from_plain(plain: Any) -> Episode:
     return episode
 
 
-def save_episode(episode: Episode, path: Path) -> None:
-    """Write an episode: whole or not at all. Raises CannotWrite."""
+def save_episode(episode: Episode, path: Path, unknown: Tree | None = None) -> None:
+    """Write an episode: whole or not at all. unknown: fields that were read and not understood. Raises CannotWrite."""
     folder = path.resolve().parent
     recordings = tuple(replace(r, path=_relative(r.path, folder)) for r in episode.recordings)
     body = {
         "schema": SCHEMA,
         "version": VERSION,
-        "episode": to_plain(replace(episode, recordings=recordings)),
+        "episode": put_back(to_plain(replace(episode, recordings=recordings)), unknown or {}),
     }
     data = msgspec.json.format(msgspec.json.encode(body), indent=2)
     try:
@@ -60,6 +62,11 @@ def save_episode(episode: Episode, path: Path) -> None:
 
 def load_episode(path: Path) -> Episode:
     """Read an episode; relative paths of recordings are made absolute. Raises BadEpisode."""
+    return read_episode(path)[0]
+
+
+def read_episode(path: Path) -> tuple[Episode, Tree]:
+    """An episode, and the fields of its file that are not known here. Raises BadEpisode."""
     try:
         data = path.read_bytes()
     except FileNotFoundError as error:
@@ -68,18 +75,21 @@ def load_episode(path: Path) -> Episode:
         raise BadEpisode(f"{path} could not be read: {error.strerror}.") from error
     try:
         body = msgspec.json.decode(data)
-    except msgspec.DecodeError as error:
+    except (msgspec.DecodeError, UnicodeDecodeError) as error:
         raise BadEpisode(f"{path} is not an episode: it is no JSON file.") from error
     if not isinstance(body, dict) or body.get("schema") != SCHEMA:
         raise BadEpisode(f"{path} is not an episode of Dubbin.")
-    if not isinstance(body.get("version"), int) or body["version"] > VERSION:
+    version = body.get("version")
+    if not isinstance(version, int) or version > VERSION:
         raise BadEpisode(
-            f"{path} was made by a newer Dubbin (format {body.get('version')}); this one reads up to {VERSION}."
+            f"{path} was made by a newer Dubbin (format {version}); this one reads up to {VERSION}."
         )
-    episode = from_plain(body.get("episode"))
+    plain = body.get("episode")
+    episode = from_plain(plain, version)
+    unknown = left_over(migrated(plain, version), to_plain(episode)) if isinstance(plain, dict) else {}
     folder = path.resolve().parent
     recordings = tuple(replace(r, path=os.path.normpath(folder / r.path)) for r in episode.recordings)
-    return replace(episode, recordings=recordings)
+    return replace(episode, recordings=recordings), unknown
 
 
 def _relative(path: str, folder: Path) -> str:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from dubbin.core.episode.commands import Change
+from dubbin.core.episode.commands.change import Change
 from dubbin.core.episode.model import Episode
 
 
@@ -60,7 +60,7 @@ class History:
         self.episode = step.after
         return step
 
-    def seal(self) -> None:
+    def end_merge(self) -> None:
         """Let the next change start a step of its own, whatever its merge key (a drag has ended)."""
         if self.done:
             last = self.done[-1]

@@ -16,14 +16,16 @@ from typing import IO, Any
 
 import msgspec
 
-from dubbin.core.episode.commands import Change
+from dubbin.core.episode.commands.change import Change
 from dubbin.core.episode.file import from_plain, to_plain
 from dubbin.core.episode.history import History
+from dubbin.core.episode.migrations import VERSION, migrated
 from dubbin.core.episode.model import Episode
 from dubbin.core.errors import BadEpisode
 
 KEPT = "kept"  # folder of the journals of closed episodes
 MOST_KEPT_BYTES = 48_000_000  # of one journal; a longer one is not kept
+BEFORE_VERSIONS = 3  # of the format, in journals that do not say
 STEPS = ("do", "undo", "redo")
 
 
@@ -51,7 +53,7 @@ class Journal:
         fcntl.flock(self._file, fcntl.LOCK_EX | fcntl.LOCK_NB)
         base = history.done[0].before if history.done else history.episode
         self._last = base
-        self._line({"base": to_plain(base), "path": str(episode_path) if episode_path else None})
+        self._line({"base": to_plain(base), "version": VERSION, "path": str(episode_path) if episode_path else None})
         for step in history.done:
             self.step("do", step.title, step.after, step.merge_key)
         for step in history.undone[::-1]:
@@ -93,6 +95,7 @@ class Journal:
 
 
 def kept_path(folder: Path, episode_id: str) -> Path:
+    """Where the journal of a closed episode is kept."""
     safe = "".join(c for c in episode_id if c.isalnum() or c in "-_")[:80] or "episode"
     return folder / KEPT / f"{safe}.jsonl"
 
@@ -140,12 +143,13 @@ def _replayed(entries: list[dict[str, Any]]) -> History | None:
     """Raises BadEpisode."""
     if not entries:
         return None
-    plain = entries[0]["base"]
+    version = entries[0].get("version", BEFORE_VERSIONS)
+    plain = migrated(entries[0]["base"], version)
     history = History(from_plain(plain))
     for entry in entries[1:]:
         if entry["kind"] == "saved":
             continue
-        plain = {**plain, **entry["set"]}
+        plain = {**plain, **migrated(entry["set"], version)}
         if entry["kind"] == "undo":
             history.undo()
         elif entry["kind"] == "redo":

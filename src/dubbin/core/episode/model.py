@@ -6,6 +6,7 @@ Times are integer frames on the session clock (`Episode.rate`). Anything is chan
 
 from __future__ import annotations
 
+import uuid
 from bisect import bisect_right
 from dataclasses import dataclass, field
 from enum import StrEnum
@@ -13,10 +14,15 @@ from functools import cached_property
 from itertools import accumulate
 from typing import Any
 
-from dubbin.core.episode.balance import Bed, BleedControl, Ducking, Levelling, LinePoint
+from dubbin.core.episode.balance_settings import Bed, BleedControl, Ducking, Levelling, LinePoint
 from dubbin.core.speech.pauses import EVEN, PauseSettings
 from dubbin.core.speech.transcript import Transcript
 from dubbin.core.treat.touch_up import Spot
+
+
+def new_id() -> str:
+    """A name for a recording, a lane or something placed, which nothing else in an episode has."""
+    return uuid.uuid4().hex[:8]
 
 
 class Role(StrEnum):
@@ -27,7 +33,7 @@ class Role(StrEnum):
 
 # Inserts and breaks lie on the session clock too, far behind anything that was recorded: so everything that is anchored
 # in session time can be anchored in them.
-ATTIC = 10**12
+PARKED_FROM_FRAME = 10**12
 
 
 class CutKind(StrEnum):
@@ -60,7 +66,7 @@ class SeamShape(StrEnum):
 
 
 @dataclass(frozen=True, order=True)
-class Stretch:
+class FrameRange:
     """Frames start_frame to end_frame, of the session or of a recording."""
 
     start_frame: int
@@ -78,7 +84,7 @@ class Recording:
     frames: int
     file_rate: int
     file_channels: int
-    not_numbers: int = 0
+    nan_count: int = 0
     short_by: int = 0
     drift_ppm: float = 0.0
 
@@ -92,7 +98,7 @@ class TreatmentUse:
     on: bool = False
     strength: int = 100
     settings: dict[str, Any] = field(default_factory=dict)
-    spans: tuple[Stretch, ...] = ()
+    spans: tuple[FrameRange, ...] = ()
 
 
 @dataclass(frozen=True, order=True)
@@ -104,7 +110,7 @@ class Cover:
     end_frame: int
     kind: CoverKind = CoverKind.SILENCE
     gain_db: float = -12.0
-    noise_from: Stretch | None = None
+    noise_from: FrameRange | None = None
 
 
 @dataclass(frozen=True)
@@ -123,7 +129,7 @@ class Lane:
     start_frame: int = 0
     repairs: tuple[TreatmentUse, ...] = ()
     touch_ups: tuple[Spot, ...] = ()
-    voicing: tuple[TreatmentUse, ...] = ()
+    voice_chain: tuple[TreatmentUse, ...] = ()
     voice_strength: int = 100
     covers: tuple[Cover, ...] = ()
     level_db: float = 0.0
@@ -142,7 +148,7 @@ class Lane:
     @property
     def is_insert(self) -> bool:
         """Whether the lane holds something that was put into the program, not a part of the session."""
-        return self.start_frame >= ATTIC and self.bed is None
+        return self.start_frame >= PARKED_FROM_FRAME and self.bed is None
 
 
 @dataclass(frozen=True, order=True)
@@ -175,7 +181,7 @@ class Placed:
 
     id: str
     at_frame: int
-    pieces: tuple[Stretch, ...]
+    pieces: tuple[FrameRange, ...]
     kind: PlacedKind
     name: str = ""
     cue: bool = False
@@ -240,7 +246,7 @@ class Episode:
     transcripts: tuple[Transcript, ...] = ()
     pauses: PauseSettings = EVEN
     pauses_on: bool = False
-    kept_pauses: tuple[Stretch, ...] = ()
+    kept_pauses: tuple[FrameRange, ...] = ()
     cuts: tuple[Cut, ...] = ()
     placed: tuple[Placed, ...] = ()
     splits: tuple[int, ...] = ()
@@ -259,6 +265,16 @@ class Episode:
     def session_lanes(self) -> tuple[Lane, ...]:
         """Lanes of the session: without inserts, and without what lies under the program."""
         return tuple(lane for lane in self.lanes if not lane.is_insert and lane.bed is None)
+
+    @property
+    def voices(self) -> tuple[Lane, ...]:
+        """The voices of the episode: of the session, and those that were put into the program."""
+        return tuple(lane for lane in self.lanes if lane.role is Role.VOICE and lane.bed is None)
+
+    @property
+    def session_voices(self) -> tuple[Lane, ...]:
+        """The voices of the session alone: what is transcribed and edited by words and pauses."""
+        return tuple(lane for lane in self.voices if not lane.is_insert)
 
     @property
     def beds(self) -> tuple[Lane, ...]:

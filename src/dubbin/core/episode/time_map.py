@@ -11,9 +11,9 @@ from itertools import pairwise
 import numpy as np
 from numpy.typing import NDArray
 
-from dubbin.core.episode.model import ATTIC, Cut, Episode, Placed, PlacedKind
+from dubbin.core.episode.model import PARKED_FROM_FRAME, Cut, Episode, Placed, PlacedKind
 
-ATTIC_FROM = ATTIC // 10  # further than any session
+FURTHEST_SESSION_FRAME = PARKED_FROM_FRAME // 10  # further than any session
 
 
 @dataclass(frozen=True)
@@ -78,7 +78,8 @@ class TimeMap:
         """Program frame at which a session frame is heard; None where it is not."""
         i = bisect_right(self._start_list, session) - 1
         if i >= 0 and session < self._end_list[i]:
-            return self._at_list[i] + session - self._start_list[i]
+            out: int | None = self._at_list[i] + session - self._start_list[i]
+            return out
         for span in self._copies:
             if span.start <= session < span.end:
                 return span.program + session - span.start
@@ -131,7 +132,7 @@ class TimeMap:
         if not pairs:
             return np.zeros(0, np.int64), np.zeros(0, np.int64)
         before, after, at = np.array(pairs, np.int64).T
-        return at, np.where(after < ATTIC_FROM, np.maximum(after - before, 0), 0)
+        return at, np.where(after < FURTHEST_SESSION_FRAME, np.maximum(after - before, 0), 0)
 
     def seams(self) -> list[int]:
         """Program frames at which two spans meet that were not neighbours in the session."""

@@ -85,7 +85,8 @@ def _changes(source: Source, task: Task) -> NDArray[np.float32]:
     rises = np.diff(ndimage.uniform_filter1d(level, 3, axis=1), axis=1, prepend=level[:, :1])
     rises -= rises.mean(axis=1, keepdims=True)
     rises /= rises.std(axis=1, keepdims=True) + 1e-6
-    return np.clip(rises, -3.0, 3.0)
+    out: NDArray[np.float32] = np.clip(rises, -3.0, 3.0)
+    return out
 
 
 def _coarse(a: NDArray[np.float32], b: NDArray[np.float32]) -> float | None:
@@ -136,7 +137,8 @@ def _offset(first: Source, second: Source, at: float, length: float, coarse: flo
         return None
     left, middle, right = score[top - 1 : top + 2]
     between = 0.5 * (left - right) / min(left - 2 * middle + right, -1e-12)
-    return coarse - reach + (top + between) / FINE_RATE
+    out: float | None = coarse - reach + (top + between) / FINE_RATE
+    return out
 
 
 def _low(source: Source, start_s: float, end_s: float) -> NDArray[np.float32]:

@@ -6,9 +6,9 @@ What is compared with a sample's surroundings is known for every GRAIN samples o
 from __future__ import annotations
 
 import numpy as np
-from numba import njit
 
-from dubbin.core.measure.levinson import levinson
+from dubbin.core.kernel import F32, F64, I64, inlined, kernel
+from dubbin.core.measure.levinson_kernels import levinson
 
 GRAIN = 8
 TAIL_SHARE = np.float32(0.065)  # of a click's highest error, where it is taken to end
@@ -18,9 +18,9 @@ OVER_LEVEL, OVER_HIGHEST = np.float32(1.6), np.float32(0.6)
 NOTHING = np.float32(1e-12)
 
 
-@njit(nogil=True, cache=True, error_model="numpy")
-def sums_around(x, reach):  # type: ignore[no-untyped-def]
-    """For every value the sum of x from `reach` before to `reach` after it."""
+@kernel()
+def sums_around(x: F64, reach: int) -> F64:
+    """For every value of x (n,) the sum of x from `reach` before to `reach` after it; outside of x there is nothing."""
     out = np.empty_like(x)
     n = len(x)
     total = 0.0
@@ -35,9 +35,11 @@ def sums_around(x, reach):  # type: ignore[no-untyped-def]
     return out
 
 
-@njit(nogil=True, cache=True, fastmath=True, error_model="numpy")
-def limited(x, width):  # type: ignore[no-untyped-def]
-    """x with lone peaks held down, so that a click does not teach the predictor to predict it."""
+@kernel(fastmath=True)
+def limited(x: F32, width: int) -> F32:
+    """x (frames,) with lone peaks held down, so that a click does not teach the predictor to predict it.
+
+    width: frames over which the level is taken that a peak may stand over."""
     n = len(x)
     grains = (n + GRAIN - 1) // GRAIN
     energy = np.zeros(grains)
@@ -57,9 +59,9 @@ def limited(x, width):  # type: ignore[no-untyped-def]
     return out
 
 
-@njit(nogil=True, inline="always", fastmath=True, error_model="numpy")
-def autocorrelation(x, r, order):  # type: ignore[no-untyped-def]
-    """r[k], k from 0 to order; four lags at a time, which halves what is read from memory."""
+@inlined(fastmath=True)
+def autocorrelation(x: F64, r: F64, order: int) -> None:
+    """Write r[k], k from 0 to order, of x (n,); four lags at a time, which halves what is read from memory. order: a multiple of four is fastest."""
     n = len(x)
     k = 0
     while k + 3 <= order:
@@ -85,12 +87,12 @@ def autocorrelation(x, r, order):  # type: ignore[no-untyped-def]
         k += 1
 
 
-@njit(nogil=True, cache=True, fastmath=True, error_model="numpy")
-def errors(x, model, window, order, size, hop, out):  # type: ignore[no-untyped-def]
-    """x, model: with `size` samples before the first; a predictor for every hop, fitted to `size` samples around.
+@kernel(fastmath=True)
+def errors(x: F32, model: F32, window: F32, order: int, size: int, hop: int, out: F32) -> None:
+    """Write into out the smaller of the errors of predicting each sample from before and from behind.
 
-    order: a multiple of four.
-    """
+    x, model: (size + len(out) + size,), the sound and what the predictors are fitted to, with `size` samples before the first that is judged. window: (size,).
+    order: of the predictors, a multiple of four. hop: a predictor for so many samples, fitted to `size` samples around them."""
     piece = np.empty(size)
     r, a, old = np.empty(order + 1), np.empty(order + 1), np.empty(order + 1)
     f = np.empty(order + 1, np.float32)
@@ -120,9 +122,9 @@ def errors(x, model, window, order, size, hop, out):  # type: ignore[no-untyped-
             y[i] = min(abs(before[i]), abs(behind[i]))
 
 
-@njit(nogil=True, cache=True, error_model="numpy")
-def sliding_highest(x, width):  # type: ignore[no-untyped-def]
-    """Highest of x[i] to x[i + width - 1] (van Herk, 1992: three comparisons a value)."""
+@kernel()
+def sliding_highest(x: F32, width: int) -> F32:
+    """Highest of x[i] to x[i + width - 1], x (n,) being 0 or more (van Herk, 1992: three comparisons a value)."""
     n = len(x)
     up, down = x.copy(), x.copy()
     for start in range(0, n, width):
@@ -141,13 +143,12 @@ def sliding_highest(x, width):  # type: ignore[no-untyped-def]
     return out
 
 
-@njit(nogil=True, cache=True, fastmath=True, error_model="numpy")
-def surroundings(size, guard, near):  # type: ignore[no-untyped-def]
-    """For every GRAIN samples: level, the root mean square within `near`, single peaks held down; and the highest of what lies
-    guard to near away.
+@kernel(fastmath=True)
+def surroundings(size: F32, guard: int, near: int) -> tuple[F32, F32]:
+    """For every GRAIN samples of errors `size` (n,): level, the root mean square within `near`, single peaks held down; and the highest of what lies
+    guard to near samples away.
 
-    The start of a word is loud on one side only: both sides must be quiet for a click.
-    """
+    The start of a word is loud on one side only: both sides must be quiet for a click."""
     n = len(size)
     grains = (n + GRAIN - 1) // GRAIN
     guard, near = max(guard // GRAIN, 1), max(near // GRAIN, 2)
@@ -177,9 +178,9 @@ def surroundings(size, guard, near):  # type: ignore[no-untyped-def]
     return level, highest
 
 
-@njit(nogil=True, cache=True, error_model="numpy")
-def above(size, threshold):  # type: ignore[no-untyped-def]
-    """Indices of the samples of `size` that lie above the threshold of their grain."""
+@kernel()
+def above(size: F32, threshold: F32) -> I64:
+    """Indices of the samples of errors `size` (n,) that lie above the threshold of their grain (n / GRAIN,)."""
     out = []
     for b in range(len(threshold)):
         for i in range(b * GRAIN, min((b + 1) * GRAIN, len(size))):
@@ -188,9 +189,12 @@ def above(size, threshold):  # type: ignore[no-untyped-def]
     return np.array(out, np.int64)
 
 
-@njit(nogil=True, cache=True, error_model="numpy")
-def bodies(size, level, highest, peaks, bridge, longest):  # type: ignore[no-untyped-def]
-    """(count, 2): a click lasts as long as its error stays clearly above that of its surroundings."""
+@kernel()
+def bodies(size: F32, level: F32, highest: F32, peaks: I64, bridge: int, longest: int) -> I64:
+    """(count, 2), first sample and one past the last: a click lasts as long as its error stays clearly above that of its surroundings.
+
+    size: (n,) errors. level, highest: of their surroundings, by grain. peaks: (m,) where errors stand out. bridge: samples below that are passed over.
+    longest: samples to either side."""
     out = np.empty((len(peaks), 2), np.int64)
     count = 0
     end_of_last = -1

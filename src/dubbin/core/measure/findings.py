@@ -1,40 +1,11 @@
-"""Findings: what the figures of a recording mean, in words, with places and with the treatment that would answer each."""
+"""What the figures of a recording mean, in words, with places and with the treatment that would answer each."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-from enum import StrEnum
-from typing import TYPE_CHECKING
-
 import numpy as np
 
-if TYPE_CHECKING:
-    from dubbin.core.measure.report import RecordingReport
-
-Span = tuple[float, float]
-
-
-class Severity(StrEnum):
-    """How bad a finding is: heard when one listens for it, heard by everyone, spoils the recording."""
-
-    SLIGHT = "slight"
-    CLEAR = "clear"
-    SEVERE = "severe"
-
-
-@dataclass(frozen=True)
-class Finding:
-    """kind: a short name for it. text: figures in a sentence. places_s: start and end of each place in seconds of the
-    recording, none where it is everywhere. treatment, strength (0 to 100): what would answer it, if anything does."""
-
-    kind: str
-    title: str
-    text: str
-    severity: Severity
-    places_s: tuple[Span, ...] = ()
-    treatment: str | None = None
-    strength: int = 100
-
+from dubbin.core.measure.finding import Finding, Severity, Span
+from dubbin.core.measure.report import RecordingReport
 
 # What nobody minds: below these figures nothing is said.
 CLEAN_FLOOR_DB, CLEAN_SNR_DB = -72.0, 52.0
@@ -62,7 +33,7 @@ def _count(number: int, what: str) -> str:
     return f"{number} {what}{'' if number == 1 else 's'}"
 
 
-def findings(report: RecordingReport) -> tuple[Finding, ...]:
+def find_findings(report: RecordingReport) -> tuple[Finding, ...]:
     """All findings of a recording, those with a treatment first, in the order in which treatments are applied."""
     out: list[Finding] = []
     minutes = max(report.duration_s / 60.0, 1e-3)

@@ -40,6 +40,7 @@ def history_of(meter: LoudnessMeter, points: int = POINTS) -> LoudnessHistory:
 
 
 def measure_history(source: Source, task: Task | None = None, points: int = POINTS) -> LoudnessHistory:
+    """Loudness of a source through time, at `points` places at most."""
     meter = LoudnessMeter(source.rate, source.channels)
     for start, x in blocks(source):
         if task is not None:

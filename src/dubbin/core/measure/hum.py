@@ -9,8 +9,6 @@ squares with a Geman-McClure weight). The frequency is corrected by how fast the
 from __future__ import annotations
 
 from dataclasses import dataclass
-from functools import lru_cache
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -132,13 +130,15 @@ def describe_hum(track: HumTrack | None) -> Hum:
 
 def synthesise_hum(track: HumTrack, start_frame: int, count: int, rate: int) -> NDArray[np.float32]:
     """The hum itself, (channels, count), from frame `start_frame` on; nothing outside of the recording."""
+    from dubbin.core.measure.hum_kernels import synthesise
+
     out = np.zeros((track.amplitudes.shape[0], count), np.float32)
     # Past the first and last step the phase goes on at the pace it has there.
     phase = np.concatenate([[2 * track.phase[0] - track.phase[1]], track.phase, [2 * track.phase[-1] - track.phase[-2]]])
     ends = track.amplitudes[..., :1], track.amplitudes, track.amplitudes[..., -1:]
     amplitudes = np.ascontiguousarray(np.concatenate(ends, axis=2).transpose(0, 2, 1))
     longest = (len(track.phase) / STEPS_PER_S + 1.0) * rate
-    _kernels()[0](phase, amplitudes, start_frame, rate / STEPS_PER_S, int(longest), out)
+    synthesise(phase, amplitudes, start_frame, rate / STEPS_PER_S, int(longest), out)
     return out
 
 
@@ -213,88 +213,18 @@ def _demodulated(
     x: with BEFORE frames of silence in front. phase: cycles at the centre of every step; straight in between. every: only the first
     of so many harmonics is kept.
     """
+    from dubbin.core.measure.hum_kernels import demodulate
+
     hop = LOW_RATE // STEPS_PER_S
     window = signal.windows.hann(2 * hop, sym=False).astype(np.float32)
     window *= 2.0 / window.sum()
     out = np.empty((-(-harmonics // every), count), np.complex64)
 
     def some(start: int) -> None:
-        _kernels()[1](x, phase, window, harmonics, start, min(start + STEPS_TOGETHER, count), hop, every, out)
+        demodulate(x, phase, window, harmonics, start, min(start + STEPS_TOGETHER, count), hop, every, out)
 
     in_parallel(some, range(0, count, STEPS_TOGETHER), Task())
     return out
-
-
-@lru_cache(maxsize=1)
-def _kernels() -> tuple[Any, Any]:
-    from numba import njit
-
-    @njit(nogil=True, cache=True, fastmath=True, error_model="numpy")
-    def synthesise(phase, amplitudes, start, step, length, out):  # type: ignore[no-untyped-def]
-        """A step after the other, in each of which phase and amplitudes run straight; `step` frames apart."""
-        channels, steps, harmonics = amplitudes.shape
-        size = int(step) + 2
-        tr, ti = np.empty(size, np.float32), np.empty(size, np.float32)
-        cr, ci = np.empty(size, np.float32), np.empty(size, np.float32)
-        swap, share = np.empty(size, np.float32), np.empty(size, np.float32)
-        position, end = max(start, 0), min(start + out.shape[1], length)
-        while position < end:
-            place = (position + 0.0) / step + 0.5  # steps, the one put before the first included
-            left = min(max(int(np.floor(place)), 0), steps - 2)
-            stop = end if left == steps - 2 else min(int(np.ceil((left + 0.5) * step)), end)
-            count = min(max(stop - position, 1), size)
-            for i in range(count):
-                part = (position + i) / step + 0.5 - left
-                cycles = phase[left] + (phase[left + 1] - phase[left]) * part
-                angle = 2.0 * np.pi * (cycles - np.floor(cycles))
-                tr[i], ti[i] = np.cos(angle), np.sin(angle)
-                share[i] = min(max(part, 0.0), 1.0)
-                cr[i], ci[i] = 1.0, 0.0
-            for h in range(harmonics):
-                for i in range(count):
-                    swap[i] = cr[i] * tr[i] - ci[i] * ti[i]
-                for i in range(count):
-                    ci[i] = cr[i] * ti[i] + ci[i] * tr[i]
-                for i in range(count):
-                    cr[i] = swap[i]
-                for c in range(channels):
-                    a, b = amplitudes[c, left, h], amplitudes[c, left + 1, h]
-                    if a == 0 and b == 0:
-                        continue
-                    ar, ai, dr, di = a.real, a.imag, b.real - a.real, b.imag - a.imag
-                    y = out[c, position - start :]
-                    for i in range(count):
-                        y[i] += (ar + dr * share[i]) * cr[i] - (ai + di * share[i]) * ci[i]
-            position += count
-
-    @njit(nogil=True, cache=True, fastmath=True, error_model="numpy")
-    def demodulate(x, phase, window, harmonics, begin, end, hop, every, out):  # type: ignore[no-untyped-def]
-        """Steps begin to end of out (harmonics kept, steps)."""
-        size, count = 2 * hop, len(phase)
-        tr, ti = np.empty(size, np.float32), np.empty(size, np.float32)
-        yr, yi, swap = np.empty(size, np.float32), np.empty(size, np.float32), np.empty(size, np.float32)
-        for step in range(begin, end):
-            for i in range(size):
-                place = (step * hop + i - hop // 2) / hop - 0.5
-                left = min(max(int(np.floor(place)), 0), count - 2)
-                cycles = phase[left] + (phase[left + 1] - phase[left]) * (place - left)
-                angle = -2.0 * np.pi * (cycles - np.floor(cycles))
-                tr[i], ti[i] = np.cos(angle), np.sin(angle)
-                yr[i], yi[i] = x[step * hop + i] * window[i], 0.0
-            for h in range(harmonics):
-                real, imaginary = np.float32(0.0), np.float32(0.0)
-                for i in range(size):
-                    swap[i] = yr[i] * tr[i] - yi[i] * ti[i]
-                for i in range(size):
-                    yi[i] = yr[i] * ti[i] + yi[i] * tr[i]
-                for i in range(size):
-                    yr[i] = swap[i]
-                    real += yr[i]
-                    imaginary += yi[i]
-                if h % every == 0:
-                    out[h // every, step] = real + 1j * imaginary
-
-    return synthesise, demodulate
 
 
 def _coherence(amplitudes: NDArray[np.complex64]) -> NDArray[np.float64]:

@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 import numpy as np
-from numba import njit
 
-from dubbin.core.measure.levinson import levinson
+from dubbin.core.kernel import F64, I64, kernel
+from dubbin.core.measure.levinson_kernels import levinson
 
 
-@njit(nogil=True, cache=True, fastmath=True, error_model="numpy")
-def fit(x, window, order):  # type: ignore[no-untyped-def]
-    """Prediction-error filter by the autocorrelation method, and its own autocorrelation."""
+@kernel(fastmath=True)
+def fit(x: F64, window: F64, order: int) -> F64:
+    """Autocorrelation (order + 1,) of the prediction-error filter of x (n,), fitted behind the window (n,) by the autocorrelation method."""
     n = len(x)
     y = x * window
     r, a, old = np.empty(order + 1), np.zeros(order + 1), np.empty(order + 1)
@@ -30,8 +30,11 @@ def fit(x, window, order):  # type: ignore[no-untyped-def]
     return own
 
 
-@njit(nogil=True, cache=True, error_model="numpy")
-def solve(x, unknown, sign, bound, own, order):  # type: ignore[no-untyped-def]
+@kernel()
+def solve(x: F64, unknown: I64, sign: F64, bound: F64, own: F64, order: int) -> F64:
+    """Values (m,) of the unknown samples of x (n,) that leave the least prediction error.
+
+    unknown: (m,) their indices, rising. sign, bound: (m,) of each, its sign times the value is at least the bound. own: from `fit`. order: of the model."""
     n, m = len(x), len(unknown)
     y = x.copy()
     for i in unknown:
@@ -84,8 +87,9 @@ def solve(x, unknown, sign, bound, own, order):  # type: ignore[no-untyped-def]
     return values
 
 
-@njit(nogil=True, cache=True, error_model="numpy")
-def draw(x, unknown, sign, bound, order, passes):  # type: ignore[no-untyped-def]
+@kernel()
+def draw(x: F64, unknown: I64, sign: F64, bound: F64, order: int, passes: int) -> F64:
+    """Values (m,) of the unknown samples of x (n,), which are written into x too: fit and solve in turn, `passes` times. The rest as in `solve`."""
     n = len(x)
     window = np.empty(n)
     for i in range(n):

@@ -154,7 +154,8 @@ def _sliding_mean(steps: NDArray[np.float64], width: int) -> NDArray[np.float64]
     if len(steps) < width:
         return np.zeros(0)
     sums = np.concatenate([[0.0], np.cumsum(steps)])
-    return np.maximum(sums[width:] - sums[:-width], 0.0) / width
+    out: NDArray[np.float64] = np.maximum(sums[width:] - sums[:-width], 0.0) / width
+    return out
 
 
 def _lufs(power: NDArray[np.float64] | np.floating) -> NDArray[np.float64]:

@@ -1,50 +1,28 @@
-"""All that is measured about one recording, and the treatments that it asks for."""
+"""All that is known about one recording: figures and findings, as plain data."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
-from functools import cached_property
-from typing import Any, Protocol
+from dataclasses import dataclass
 
-import numpy as np
-
-from dubbin.core.jobs import Task, side_by_side
-from dubbin.core.measure.bandwidth import Bandwidth, BandwidthMeter
-from dubbin.core.measure.channels import ChannelMeter, Channels
-from dubbin.core.measure.clicks import Clicks, find_clicks
-from dubbin.core.measure.clipping import Clipping, ClippingMeter
-from dubbin.core.measure.dropouts import DropoutMeter, Dropouts
-from dubbin.core.measure.echo import Echo, measure_echo
-from dubbin.core.measure.findings import Finding, findings
-from dubbin.core.measure.hum import Hum, describe_hum, find_hum
-from dubbin.core.measure.loudness import Loudness, LoudnessMeter
-from dubbin.core.measure.noise import Noise, NoiseMeter
-from dubbin.core.measure.plosives import PlosiveMeter, Plosives
-from dubbin.core.measure.saturation import Saturation, find_saturation
-from dubbin.core.measure.tone_balance import ToneBalance, ToneBalanceMeter
-from dubbin.core.sound.source import Samples, Source, blocks
-
-TREATED = ("declip", "declick", "dehum", "derumble", "denoise", "dereverb")
-
-
-class Meter(Protocol):
-    """What looks at a recording block by block."""
-
-    def push(self, x: Samples) -> None: ...
-
-
-@dataclass(frozen=True)
-class Suggestion:
-    """A treatment that would answer a finding: its name, strength (0 to 100) and the reason, for people."""
-
-    treatment: str
-    strength: int
-    because: str
+from dubbin.core.measure.bandwidth import Bandwidth
+from dubbin.core.measure.channels import Channels
+from dubbin.core.measure.clicks import Clicks
+from dubbin.core.measure.clipping import Clipping
+from dubbin.core.measure.dropouts import Dropouts
+from dubbin.core.measure.echo import Echo
+from dubbin.core.measure.finding import ASKED_FOR, Finding, Suggestion
+from dubbin.core.measure.hum import Hum
+from dubbin.core.measure.loudness import Loudness
+from dubbin.core.measure.noise import Noise
+from dubbin.core.measure.plosives import Plosives
+from dubbin.core.measure.saturation import Saturation
+from dubbin.core.measure.tone_balance import ToneBalance
 
 
 @dataclass(frozen=True)
 class RecordingReport:
-    """Figures of a whole recording; None where they could not be measured."""
+    """Figures of a whole recording; None where they could not be measured. findings: what they mean, those that a treatment answers first, in the order
+    in which treatments are applied."""
 
     rate: int
     channels: int
@@ -62,90 +40,11 @@ class RecordingReport:
     dropouts: Dropouts
     channel_faults: Channels
     bandwidth: Bandwidth
-
-    @cached_property
-    def findings(self) -> tuple[Finding, ...]:
-        return findings(self)
+    findings: tuple[Finding, ...] = ()
 
     @property
     def suggested(self) -> tuple[Suggestion, ...]:
-        """The treatments that the findings ask for, in the order in which they are applied."""
+        """The treatments that the findings ask for, in the order in which they are applied; of each the first that asks."""
         asked = [f for f in self.findings if f.treatment is not None]
         found = {f.treatment: Suggestion(f.treatment, f.strength, f.text) for f in reversed(asked) if f.treatment}
-        return tuple(found[name] for name in TREATED if name in found)
-
-
-def measure_treated(treated: Source, before: RecordingReport, task: Task | None = None) -> RecordingReport:
-    """Measure what treatments made of a recording, to be compared with the report on the recording itself."""
-    report = measure_recording(treated, task)
-    return replace(report, clicks=before.clicks.left_in(report.clicks))
-
-
-def measure_recording(source: Source, task: Task | None = None) -> RecordingReport:
-    """Measure a source: one streamed pass for the levels, and beside it one each for hum, clicks and echo."""
-    task = task or Task()
-    meters = _Meters(source)
-    found: dict[str, Any] = {}
-
-    def stream(part: Task) -> None:
-        meters.stream(source, part.part(0.0, 0.8))
-        found["clipping"] = clipped = meters.clipping.result()
-        found["saturation"] = Saturation((None,) * source.channels)
-        if clipped.count == 0:  # a hard ceiling leaves nothing to be bent
-            found["saturation"] = find_saturation(source, part.part(0.8, 1.0))
-
-    def hum(part: Task) -> None:
-        found["hum"] = describe_hum(find_hum(source, part))
-
-    def clicks(part: Task) -> None:
-        found["clicks"] = find_clicks(source, task=part)
-
-    def echo(part: Task) -> None:
-        found["echo"] = measure_echo(source, part)
-
-    side_by_side((stream, hum, clicks, echo), task)
-    return RecordingReport(
-        source.rate,
-        source.channels,
-        source.frames / source.rate,
-        meters.loudness.result(),
-        meters.noise.result(),
-        tone=meters.tone.result(),
-        dc_offset=meters.dc_offset,
-        plosives=meters.plosives.result(),
-        dropouts=meters.dropouts.result(),
-        channel_faults=meters.channels.result(),
-        bandwidth=meters.bandwidth.result(),
-        **found,
-    )
-
-
-class _Meters:
-    """All that is measured in one streamed pass."""
-
-    def __init__(self, source: Source) -> None:
-        rate, channels = source.rate, source.channels
-        self.loudness = LoudnessMeter(rate, channels)
-        self.noise = NoiseMeter(rate, channels)
-        self.clipping = ClippingMeter(rate, channels)
-        self.tone = ToneBalanceMeter(rate, channels)
-        self.plosives, self.dropouts = PlosiveMeter(rate), DropoutMeter(rate, channels)
-        self.channels, self.bandwidth = ChannelMeter(channels), BandwidthMeter(rate, channels)
-        self._total = np.zeros(channels)
-        self._frames = max(source.frames, 1)
-
-    def stream(self, source: Source, task: Task) -> None:
-        meters: tuple[Meter, ...] = (
-            self.loudness, self.noise, self.clipping, self.tone, self.plosives, self.dropouts, self.channels, self.bandwidth,
-        )  # fmt: skip
-        for start, x in blocks(source):
-            task.step(start / self._frames)
-            for meter in meters:
-                meter.push(x)
-            self._total += x.sum(axis=1, dtype=np.float64)
-
-    @property
-    def dc_offset(self) -> float:
-        """Mean of the channel that is off most."""
-        mean = self._total / self._frames
-        return float(mean[np.argmax(np.abs(mean))]) if len(mean) else 0.0
+        return tuple(found[name] for name in ASKED_FOR if name in found)

@@ -28,7 +28,8 @@ def interpolator(factor: int) -> NDArray[np.float32]:
     if factor == 1:
         return np.ones(1, np.float32)
     taps = TAPS_PER_PHASE * factor + 1
-    return (factor * signal.firwin(taps, 1.0 / factor, window=("kaiser", KAISER_BETA))).astype(np.float32)
+    out: NDArray[np.float32] = (factor * signal.firwin(taps, 1.0 / factor, window=("kaiser", KAISER_BETA))).astype(np.float32)
+    return out
 
 
 class TruePeakMeter:

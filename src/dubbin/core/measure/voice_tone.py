@@ -40,7 +40,8 @@ class ToneIdea:
 
 def typical_db(f: NDArray[np.float64]) -> NDArray[np.float64]:
     """Level of a typical voice in bands of a twelfth of an octave around f, on a scale of its own."""
-    return np.interp(np.log(np.maximum(f, 1.0)), np.log(TYPICAL_HZ), TYPICAL_DB)
+    out: NDArray[np.float64] = np.interp(np.log(np.maximum(f, 1.0)), np.log(TYPICAL_HZ), TYPICAL_DB)
+    return out
 
 
 def laid_over(voice: Spectrum) -> NDArray[np.float64]:

@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import ndimage
 
-from dubbin.core.episode.balance import BleedControl
+from dubbin.core.episode.balance_settings import BleedControl
 from dubbin.core.speech.activity import runs
 from dubbin.core.speech.own_voice import FRAMES_PER_S
 

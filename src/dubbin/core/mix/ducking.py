@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from dubbin.core.episode.balance import Ducking
+from dubbin.core.episode.balance_settings import Ducking
 from dubbin.core.mix.gain_curve import POINTS_PER_S
 
 LEAST_WORD_S = 0.12  # what is shorter is no word

@@ -8,12 +8,13 @@ from typing import Any
 
 from dubbin.core.episode.model import Lane, TreatmentUse
 from dubbin.core.mix.cover import Covered
-from dubbin.core.mix.hear import Hear
+from dubbin.core.mix.lane_key import LaneKey
+from dubbin.core.mix.monitor import MonitorMode
 from dubbin.core.sound.source import Difference, PickedChannels, Scaled, Source
 from dubbin.core.treat.chain import Chain, Use
 from dubbin.core.treat.registry import TOUCH_UP, TREATMENTS
 from dubbin.core.treat.settings import settings_from_plain
-from dubbin.core.treat.tiles import TileKeeper
+from dubbin.core.treat.tiles import TileCache
 from dubbin.core.treat.touch_up import TouchUpSettings
 
 
@@ -29,14 +30,14 @@ class LaneSound:
     repaired: Chain
     voiced: Chain
 
-    def heard(self, hear: Hear) -> Source:
-        if hear is Hear.RECORDED:
+    def heard(self, mode: MonitorMode) -> Source:
+        if mode is MonitorMode.RECORDED:
             return self.recorded
-        if hear is Hear.RESIDUE:
+        if mode is MonitorMode.REMOVED:
             return Difference(self.recorded, self.repaired)
         return self.treated
 
-    def taken_by(self, treatment: str) -> Source | None:
+    def delta(self, treatment: str) -> Source | None:
         """What one voice treatment takes away, at its strength; None where it is not in use."""
         for stage, strength in zip(self.voiced.stages, self.voiced.strengths, strict=True):
             if stage.treatment.name == treatment:
@@ -50,7 +51,7 @@ class LaneSound:
 
 
 def active_uses(uses: Sequence[TreatmentUse]) -> list[Use]:
-    """The treatments that are switched on, with checked settings. Raises ValueError on settings out of range."""
+    """The treatments that are switched on, with checked settings. Raises BadSettings on settings out of range."""
     out = []
     for use in uses:
         treatment = TREATMENTS.get(use.name)
@@ -61,18 +62,16 @@ def active_uses(uses: Sequence[TreatmentUse]) -> list[Use]:
     return out
 
 
-def lane_sound(lane: Lane, recording: Source, fingerprint: str, keeper: TileKeeper) -> LaneSound:
-    """Put the sources of a lane together over the working copy of its recording; computes nothing yet."""
+def lane_sound(lane: Lane, recording: Source, key: LaneKey, tile_cache: TileCache) -> LaneSound:
+    """Put the sources of a lane together over the working copy of its recording; computes nothing yet. key: the lane's, for the tile cache."""
     if lane.channels == tuple(range(recording.channels)):
         recorded = recording
     else:
         recorded = PickedChannels(recording, lane.channels)
-    key = f"{fingerprint}:{','.join(map(str, lane.channels))}"
     uses = active_uses(lane.repairs)
     if lane.touch_ups:
         uses.append(Use(TOUCH_UP, TouchUpSettings(lane.touch_ups)))
-    repaired = Chain(recorded, uses, key, keeper)
-    strengths = repr(list(zip(repaired.strengths, repaired.spans, strict=True)))
-    voicing = [replace(use, strength=use.strength * lane.voice_strength / 100.0) for use in active_uses(lane.voicing)]
-    voiced = Chain(repaired, voicing, f"{repaired.key}:{strengths}", keeper)
+    repaired = Chain(recorded, uses, key.tile_name, tile_cache)
+    voice_chain = [replace(use, strength=use.strength * lane.voice_strength / 100.0) for use in active_uses(lane.voice_chain)]
+    voiced = Chain(repaired, voice_chain, repaired.blend_key, tile_cache)
     return LaneSound(lane, recorded, repaired, voiced)

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import ndimage
 
-from dubbin.core.episode.balance import Levelling, LinePoint
+from dubbin.core.episode.balance_settings import Levelling, LinePoint
 from dubbin.core.measure.loudness import OFFSET_LU
 from dubbin.core.mix.gain_curve import POINTS_PER_S
 

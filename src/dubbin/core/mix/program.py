@@ -10,10 +10,10 @@ from numpy.typing import NDArray
 
 from dubbin.core.episode.model import Episode, Lane, PlacedKind, SeamShape
 from dubbin.core.episode.time_map import Span, TimeMap
-from dubbin.core.mix.balance import Balance, ducking_curve, speech_in_program
 from dubbin.core.mix.bed import BedTrack
 from dubbin.core.mix.gain_curve import GainCurve, fade_gain
-from dubbin.core.mix.hear import Hear
+from dubbin.core.mix.lane_gains import Balance, ducking_curve, speech_in_program
+from dubbin.core.mix.monitor import MonitorMode
 from dubbin.core.mix.seam import SeamPlan, plan_seam
 from dubbin.core.sound.level import db_to_gain
 from dubbin.core.sound.source import Samples, Source, read_padded
@@ -209,6 +209,6 @@ def beds_under(
     return out
 
 
-def lane_sources(sounds: Mapping[str, object], hear: Hear) -> dict[str, Source]:
-    """The side of each LaneSound that `hear` asks for."""
-    return {lane_id: sound.heard(hear) for lane_id, sound in sounds.items()}  # type: ignore[attr-defined]
+def lane_sources(sounds: Mapping[str, object], mode: MonitorMode) -> dict[str, Source]:
+    """The side of each LaneSound that `mode` asks for."""
+    return {lane_id: sound.heard(mode) for lane_id, sound in sounds.items()}  # type: ignore[attr-defined]

@@ -5,20 +5,21 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from dubbin.core.episode.intake import recording_source
-from dubbin.core.episode.model import Episode, Lane, Role
+from dubbin.core.episode.importing import recording_source
+from dubbin.core.episode.model import Episode, Lane
 from dubbin.core.episode.time_map import program_map
 from dubbin.core.jobs import Task, in_parallel
-from dubbin.core.mix.balance import Balance, VoiceFacts, find_balance, measure_own, program_power
-from dubbin.core.mix.hear import Hear
+from dubbin.core.mix.lane_gains import Balance, VoiceFacts, find_balance, measure_own, program_power
+from dubbin.core.mix.lane_key import lane_key
 from dubbin.core.mix.lane_sound import LaneSound, lane_sound
+from dubbin.core.mix.monitor import MonitorMode
 from dubbin.core.mix.program import Program, SessionMix, beds_under, lane_sources, program_over
 from dubbin.core.sound.working_copy import WorkingCopies
-from dubbin.core.treat.tiles import TileKeeper
+from dubbin.core.treat.tiles import TileCache
 
 
 def episode_sounds(
-    episode: Episode, copies: WorkingCopies, keeper: TileKeeper, task: Task | None = None
+    episode: Episode, copies: WorkingCopies, tile_cache: TileCache, task: Task | None = None
 ) -> dict[str, LaneSound]:
     """The sound of every lane. Raises UnusableSound when a recording can't be read."""
     task = task or Task()
@@ -27,14 +28,14 @@ def episode_sounds(
         part = task.part(k / len(episode.lanes), (k + 1) / len(episode.lanes))
         recording = episode.recording(lane.recording)
         source = recording_source(recording, copies, episode.rate, part)
-        out[lane.id] = lane_sound(lane, source, recording.fingerprint, keeper)
+        out[lane.id] = lane_sound(lane, source, lane_key(episode, lane), tile_cache)
     return out
 
 
 def voice_facts(episode: Episode, sounds: dict[str, LaneSound], task: Task | None = None) -> dict[str, VoiceFacts]:
     """What the balance needs to know of every voice; looks through all of them."""
     task = task or Task()
-    voices = [lane for lane in episode.lanes if lane.role is Role.VOICE and lane.bed is None and lane.id in sounds]
+    voices = [lane for lane in episode.voices if lane.id in sounds]
     own = measure_own([(lane, sounds[lane.id].recorded) for lane in voices], episode.rate, task.part(0.0, 0.5))
     power: dict[str, NDArray[np.float64]] = {}
 
@@ -47,18 +48,18 @@ def voice_facts(episode: Episode, sounds: dict[str, LaneSound], task: Task | Non
 
 def needs_facts(episode: Episode) -> bool:
     """Whether anything in the balance depends on who speaks when."""
-    voices = any(lane.levelling.on or lane.bleed.on for lane in episode.lanes if lane.role is Role.VOICE)
+    voices = any(lane.levelling.on or lane.bleed.on for lane in episode.voices)
     return voices or any(lane.ducking.on for lane in episode.beds)
 
 
-def program_of(episode: Episode, sounds: dict[str, LaneSound], hear: Hear = Hear.TREATED, balance: Balance | None = None) -> Program:
+def program_of(episode: Episode, sounds: dict[str, LaneSound], mode: MonitorMode = MonitorMode.TREATED, balance: Balance | None = None) -> Program:
     """What the listener will hear; balance: from `find_balance`."""
     balance = balance or Balance()
-    sources = lane_sources(sounds, hear)
-    treated = hear is Hear.TREATED
+    sources = lane_sources(sounds, mode)
+    treated = mode is MonitorMode.TREATED
     mix = SessionMix(episode, sources, curves=balance.curves if treated else None)
     time_map = program_map(episode)
-    under = beds_under(episode, time_map, sources, balance) if hear is not Hear.RESIDUE else []
+    under = beds_under(episode, time_map, sources, balance) if mode is not MonitorMode.REMOVED else []
     return program_over(episode, mix, time_map, under)
 
 

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from dubbin.core.episode.model import Episode, Role
 from dubbin.core.episode.time_map import program_map
-from dubbin.core.mix.balance import Balance
-from dubbin.core.mix.hear import Hear
+from dubbin.core.mix.lane_gains import Balance
 from dubbin.core.mix.lane_sound import LaneSound
+from dubbin.core.mix.monitor import MonitorMode
 from dubbin.core.mix.program import Program, SessionMix, audible_lanes, beds_under, lane_sources
 from dubbin.core.mix.render import program_of
 
@@ -24,7 +24,7 @@ def stem_groups(episode: Episode) -> dict[str, list[str]]:
 
 def stem_programs(episode: Episode, sounds: dict[str, LaneSound], balance: Balance) -> dict[str, Program]:
     """A program for every stem; cue tones are in none of them."""
-    whole, time_map, sources = program_of(episode, sounds, Hear.TREATED, balance), program_map(episode), lane_sources(sounds, Hear.TREATED)
+    whole, time_map, sources = program_of(episode, sounds, MonitorMode.TREATED, balance), program_map(episode), lane_sources(sounds, MonitorMode.TREATED)
     out = {}
     for name, ids in stem_groups(episode).items():
         part = {id: sources[id] for id in ids if id in sources}

@@ -7,7 +7,8 @@ import math
 
 def db_to_gain(level_db: float) -> float:
     """Amplitude factor of a level in dB; -inf gives 0."""
-    return 10.0 ** (level_db / 20.0)
+    out: float = 10.0 ** (level_db / 20.0)
+    return out
 
 
 def gain_to_db(gain: float) -> float:

@@ -128,6 +128,7 @@ def _gathered(stream: Iterator[Samples]) -> Iterator[Samples]:
 
 @contextmanager
 def opened(path: Path) -> Iterator[Any]:
+    """A file opened by FFmpeg for as long as the block lasts. Raises UnusableSound."""
     import av
     import av.logging
 

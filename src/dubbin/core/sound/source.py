@@ -87,7 +87,7 @@ class PickedChannels:
 
 @dataclass(frozen=True)
 class Difference:
-    """One source minus another of the same shape: with (recorded, treated), the residue."""
+    """One source minus another of the same shape: with (recorded, treated), what was removed."""
 
     whole: Source
     part: Source

@@ -25,7 +25,7 @@ HASH_BLOCK = 1 << 22
 
 @dataclass(frozen=True)
 class CopyFacts:
-    """What is noted beside a working copy. not_numbers: samples that were NaN or infinite, read as silence.
+    """What is noted beside a working copy. nan_count: samples that were NaN or infinite, read as silence.
     short_by: frames that the file's header promises and the file does not hold."""
 
     fingerprint: str
@@ -33,7 +33,7 @@ class CopyFacts:
     channels: int
     frames: int
     file_rate: int
-    not_numbers: int = 0
+    nan_count: int = 0
     short_by: int = 0
 
 
@@ -92,7 +92,7 @@ class WorkingCopies:
             return self._open.setdefault(name, copy)
 
     def _load(self, name: str) -> WorkingCopy:
-        facts = msgspec.json.decode((self.folder / f"{name}.json").read_bytes(), type=CopyFacts)
+        facts = _facts((self.folder / f"{name}.json").read_bytes())
         peaks = PeakPyramid.load(self.folder / f"{name}.peaks", facts.frames)
         return WorkingCopy(facts, self.folder / f"{name}.f32", peaks)
 
@@ -102,7 +102,7 @@ class WorkingCopies:
         info = probe(path)
         self.folder.mkdir(parents=True, exist_ok=True)
         builder: PeakBuilder | None = None
-        channels = frames = raw_frames = not_numbers = 0
+        channels = frames = raw_frames = nan_count = 0
         resampler: soxr.ResampleStream | None = None
         expected = info.frames or 0
         try:
@@ -126,7 +126,7 @@ class WorkingCopies:
                     raw_frames += block.shape[1]
                     good = np.isfinite(block)
                     if not good.all():
-                        not_numbers += int(good.size - np.count_nonzero(good))
+                        nan_count += int(good.size - np.count_nonzero(good))
                         block = np.where(good, block, np.float32(0))
                     if resampler is not None:
                         block = np.ascontiguousarray(resampler.resample_chunk(block.T).T)
@@ -143,13 +143,20 @@ class WorkingCopies:
                 peaks.save(temporary)
             exact = info.codec.startswith("sndfile:")
             short_by = max(expected - raw_frames, 0) if exact else 0
-            facts = CopyFacts(fingerprint, rate, channels, frames, info.rate, not_numbers, short_by)
+            facts = CopyFacts(fingerprint, rate, channels, frames, info.rate, nan_count, short_by)
             with replacing(self.folder / f"{name}.json") as temporary:
                 temporary.write_bytes(msgspec.json.encode(facts))
         except OSError as error:
             raise CannotWrite(
                 f"The working copy of {path.name} could not be written to {self.folder}: {error.strerror}."
             ) from error
+
+
+def _facts(data: bytes) -> CopyFacts:
+    """The facts beside a working copy; earlier ones had another name for one of them."""
+    plain = msgspec.json.decode(data)
+    plain.setdefault("nan_count", plain.pop("not_numbers", 0))
+    return msgspec.convert(plain, CopyFacts)
 
 
 def fingerprint_of(path: Path, task: Task | None = None) -> str:

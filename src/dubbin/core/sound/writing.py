@@ -60,7 +60,8 @@ def tpdf_dither(shape: tuple[int, int], bits: int, rng: np.random.Generator) -> 
     """Triangular dither of two steps peak to peak for `bits` bits (Lipshitz, Wannamaker, Vanderkooy 1992)."""
     step = 2.0 ** (1 - bits)
     noise = rng.random((2, *shape), np.float32)
-    return (noise[0] - noise[1]) * np.float32(step)
+    out: Samples = (noise[0] - noise[1]) * np.float32(step)
+    return out
 
 
 def write_sound(source: Source, path: Path, bits: int = 24, task: Task | None = None) -> None:

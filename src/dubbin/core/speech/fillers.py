@@ -110,7 +110,8 @@ def _steady(voicing: Voicing) -> NDArray[np.bool_]:
     log_pitch = np.log(np.where(voicing.voiced, voicing.pitch_hz, 1.0))
     pitch_moved = np.abs(np.diff(log_pitch, prepend=log_pitch[:1]))
     still = (moved < STILL) & voicing.voiced & (ndimage.median_filter(pitch_moved, 3) < PITCH_STEP)
-    return ndimage.binary_closing(np.pad(still, 4), np.ones(4))[4:-4]
+    out: NDArray[np.bool_] = ndimage.binary_closing(np.pad(still, 4), np.ones(4))[4:-4]
+    return out
 
 
 def _snapped(words: Sequence[Word], steady: NDArray[np.bool_], activity: Activity, voicing: Voicing, per: float) -> list[Word]:
@@ -191,8 +192,8 @@ def _kind_of(
     rise = float(level[: max(4, len(level) // 4)].max() - level[0])
     if COUGH_S[0] <= length_s <= COUGH_S[1] and level.max() > voice_db - 4.0 and rise > 9.0 and voiced.mean() < 0.5:
         return "cough", WordKind.SOUND
-    swells = int(np.argmax(level)) > len(level) // 4 and float(level.max() - level[0]) > 4.0  # a room's tail only falls
-    if BREATH_S[0] <= length_s <= BREATH_S[1] and voiced.mean() < 0.35 and level.max() < voice_db - BREATH_UNDER_VOICE_DB and swells:
+    gains_per_stretch = int(np.argmax(level)) > len(level) // 4 and float(level.max() - level[0]) > 4.0  # a room's tail only falls
+    if BREATH_S[0] <= length_s <= BREATH_S[1] and voiced.mean() < 0.35 and level.max() < voice_db - BREATH_UNDER_VOICE_DB and gains_per_stretch:
         return "breath", WordKind.SOUND
     return None
 

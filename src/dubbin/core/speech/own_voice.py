@@ -18,7 +18,7 @@ from scipy import ndimage
 from dubbin.core.jobs import Task, in_parallel
 from dubbin.core.sound import fourier
 from dubbin.core.sound.source import Source, read_padded
-from dubbin.core.speech.turns import two_heaps
+from dubbin.core.speech.turns import bimodal_split
 
 FRAMES_PER_S = 50
 WINDOW_S = 0.043
@@ -143,7 +143,7 @@ def _crossings(
             both = running[i] & running[j]
             speaking = both & (level[j] > loud[j] - UNDER_LOUD_DB)
             difference = smooth[i] - smooth[j]
-            heaps = two_heaps(difference[speaking | (both & (level[i] > loud[i] - UNDER_LOUD_DB))], FRAMES_PER_S)
+            heaps = bimodal_split(difference[speaking | (both & (level[i] > loud[i] - UNDER_LOUD_DB))], FRAMES_PER_S)
             if heaps is None:
                 continue  # they hear the same
             chosen = speaking & (difference < sum(heaps) / 2)

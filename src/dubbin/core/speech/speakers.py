@@ -82,7 +82,8 @@ def _features(voicing: Voicing, said: NDArray[np.bool_]) -> NDArray[np.float64]:
     x = np.concatenate([c, filled[:, None]], axis=1)
     x = (x - x.mean(axis=0)) / np.maximum(x.std(axis=0), 1e-6)
     x[:, -1] *= PITCH_WEIGHT
-    return x
+    out: NDArray[np.float64] = x
+    return out
 
 
 def _first_guess(x: NDArray[np.float64], frames: NDArray[np.int64], count: int) -> NDArray[np.int64]:

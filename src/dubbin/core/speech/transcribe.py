@@ -22,7 +22,7 @@ from dubbin.core.speech.word_edges import find_features, refine_edges
 
 
 @dataclass(frozen=True)
-class Heard:
+class Transcription:
     """A transcript and what was seen of the voice on the way."""
 
     transcript: Transcript
@@ -33,7 +33,7 @@ def transcribe(
     source: Source, lane: str, activity: Activity, own: NDArray[np.bool_], model: Recogniser, *, language: str | None = None,
     speakers: int = 1, rt60_s: float | None = None, text: Sequence[TextWord] = (), text_name: str = "", keep: Path | None = None,
     task: Task | None = None,
-) -> Heard:  # fmt: skip
+) -> Transcription:  # fmt: skip
     """Words of a source with all that belongs to them.
 
     own: marks, 100 a second, of what this voice says (bleed of others left out). speakers: how many share the recording. text: a transcript from
@@ -55,10 +55,11 @@ def transcribe(
         words = with_speakers(words, tell_apart(voicing, own, speakers), source.rate)
         names = tuple(f"Speaker {k + 1}" for k in range(max(w.speaker for w in words) + 1)) if words else ()
     source_name = text_name or model.name
-    return Heard(Transcript(lane, tuple(words), found, source_name, names if len(names) > 1 else ()), voicing)
+    return Transcription(Transcript(lane, tuple(words), found, source_name, names if len(names) > 1 else ()), voicing)
 
 
 def word_of(heard: HeardWord, rate: int) -> Word:
+    """A word as it was heard, in seconds, as one of a transcript, in frames at `rate` Hz."""
     return Word(heard.text, round(heard.start_s * rate), round(heard.end_s * rate), confidence=round(heard.confidence, 3))
 
 

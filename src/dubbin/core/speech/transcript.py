@@ -52,10 +52,12 @@ def plain(text: str) -> str:
 
 
 def is_filler_text(text: str) -> bool:
+    """Whether a text is a hesitation and no word."""
     return plain(text) in FILLERS
 
 
 def ends_sentence(text: str) -> bool:
+    """Whether a sentence ends with a word, by its punctuation."""
     return bool(_ENDS_SENTENCE.search(text.strip()))
 
 

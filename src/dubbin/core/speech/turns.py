@@ -38,7 +38,7 @@ def own_speech(activities: Sequence[tuple[float, Activity]]) -> list[NDArray[np.
             mine, theirs = _shared(activities[i], activities[j])
             difference = smooth[i][mine] - smooth[j][theirs]
             heard = activities[i][1].audible[mine] | activities[j][1].audible[theirs]
-            heaps = two_heaps(difference[heard], FRAMES_PER_S)
+            heaps = bimodal_split(difference[heard], FRAMES_PER_S)
             if heaps is None:
                 continue
             low, high = heaps
@@ -61,7 +61,7 @@ def _shared(a: tuple[float, Activity], b: tuple[float, Activity]) -> tuple[slice
     return slice(first, first + count), slice(second, second + count)
 
 
-def two_heaps(values: NDArray[np.float64], fewest: int) -> tuple[float, float] | None:
+def bimodal_split(values: NDArray[np.float64], fewest: int) -> tuple[float, float] | None:
     """Middles in dB of two heaps of level differences; None where there is but one, or fewer values than `fewest`."""
     if len(values) < fewest:
         return None

@@ -11,6 +11,7 @@ from dubbin.core.treat.warm_up import main as warm_up_treatments
 
 
 def main() -> None:
+    """Compile everything, treatments first."""
     warm_up_treatments()
     steps = round(2.0 / STEP_S)
     levels = np.random.default_rng(0).normal(-40.0, 10.0, (steps, 15)).astype(np.float32)

@@ -16,9 +16,7 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from functools import lru_cache
 from itertools import pairwise
-from typing import Any
 
 import numpy as np
 import soxr
@@ -239,6 +237,8 @@ def _align(
     offsets: NDArray[np.float64], guess: NDArray[np.float64], edges: NDArray[np.float64], labels: NDArray[np.int64],
 ) -> None:  # fmt: skip
     """Place the words of a phrase: writes into edges and labels."""
+    from dubbin.core.speech.word_edges_kernels import best_path
+
     part = x[phrase.start : phrase.stop].astype(np.float64)
     units, inverse = np.unique(phrase.units, return_inverse=True)
     scores = np.empty((len(part), len(units)))
@@ -255,7 +255,7 @@ def _align(
             low[state] = int((guess[word, 0] - REACH_S) / STEP_S) - phrase.start
             high[state] = int((guess[word, 1] + REACH_S) / STEP_S) + 1 - phrase.start
             prior[state] = guess[word, 0] / STEP_S - phrase.start
-    path = _kernel()(scores, inverse.astype(np.int64), phrase.word_of, phrase.opens, low, high, prior, SPREAD_S / STEP_S, BEND, STAY, GAP_ENTRY)
+    path = best_path(scores, inverse.astype(np.int64), phrase.word_of, phrase.opens, low, high, prior, SPREAD_S / STEP_S, BEND, STAY, GAP_ENTRY)
     if path[0] < 0:
         return  # no way through: the edges stay as they were
     labels[phrase.start : phrase.stop] = phrase.units[path]
@@ -264,54 +264,3 @@ def _align(
         steps = np.flatnonzero(word == k)
         if len(steps):
             edges[k] = (phrase.start + steps[0]) * STEP_S, (phrase.start + steps[-1] + 1) * STEP_S
-
-
-@lru_cache(maxsize=1)
-def _kernel() -> Any:
-    from numba import njit
-
-    @njit(nogil=True, cache=True, error_model="numpy")
-    def best_path(scores, unit_of, word_of, opens, low, high, prior, spread, bend, stay, gap_entry):  # type: ignore[no-untyped-def]
-        """The state at every step of the likeliest course; all -1 where there is none. A gap between words may be passed over."""
-        steps, states = scores.shape[0], len(unit_of)
-        nothing = -1e30
-        before, now = np.full(states, nothing), np.full(states, nothing)
-        back = np.zeros((steps, states), np.int8)
-        for t in range(steps):
-            for s in range(states):
-                best, come = nothing, 0
-                if t == 0:
-                    if s == 0 or s == 1:
-                        best = 0.0
-                else:
-                    best = before[s] + stay
-                    if s >= 1 and before[s - 1] > best:
-                        best, come = before[s - 1], 1
-                    # From the last letter of a word to the first of the next, the gap between left out.
-                    if s >= 2 and word_of[s - 1] < 0 and before[s - 2] > best:
-                        best, come = before[s - 2], 2
-                if come > 0 or t == 0:
-                    if opens[s]:
-                        # Squared near the estimate, straight further off: some estimates are quite wrong.
-                        off = abs(t - prior[s]) / spread
-                        best -= 0.5 * off * off if off < bend else bend * (off - 0.5 * bend)
-                    elif word_of[s] < 0 and t > 0:
-                        best += gap_entry
-                if word_of[s] >= 0 and (t < low[s] or t >= high[s]):
-                    best = nothing
-                now[s] = best + scores[t, unit_of[s]] if best > nothing / 2 else nothing
-                back[t, s] = come
-            for s in range(states):
-                before[s] = now[s]
-        path = np.full(steps, -1, np.int64)
-        s = states - 1
-        if states >= 2 and before[states - 2] > before[s]:
-            s = states - 2
-        if before[s] <= nothing / 2:
-            return path
-        for t in range(steps - 1, -1, -1):
-            path[t] = s
-            s -= back[t, s]
-        return path
-
-    return best_path

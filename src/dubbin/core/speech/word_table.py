@@ -62,7 +62,7 @@ class WordTable:
 
     def row_at(self, frame: int) -> int | None:
         """The last row that has begun at a session frame and not ended."""
-        k = bisect_right(self.starts, frame) - 1  # type: ignore[arg-type]
+        k = bisect_right(self.starts, frame) - 1
         for row in range(k, max(k - 6, -1), -1):
             if self.starts[row] <= frame < self.ends[row]:
                 return row

@@ -1,8 +1,8 @@
 """Runs treatments one after the other over a recording, and blends each by its strength.
 
-Every stage treats the full-strength result of the one before. What a stage took away is its residue; the
-chain's output is the recording minus each residue times its strength. So a strength slider needs nothing
-computed again, strength 0 everywhere gives the recording back bit by bit, and recording = output + residue.
+Every stage treats the full-strength result of the one before. What a stage takes away is what it removed; the
+chain's output is the recording minus what each stage removed times its strength. So a strength slider needs nothing
+computed again, strength 0 everywhere gives the recording back bit by bit, and recording = output + removed.
 """
 
 from __future__ import annotations
@@ -20,7 +20,7 @@ from numpy.typing import NDArray
 from dubbin.core.jobs import Task, in_parallel
 from dubbin.core.sound.source import Samples, Source, read_padded
 from dubbin.core.treat.guard import Guard, watch
-from dubbin.core.treat.tiles import MemoryKeeper, TileKeeper
+from dubbin.core.treat.tiles import MemoryTileCache, TileCache
 from dubbin.core.treat.treatment import Context, Treatment
 
 FADE_S = 0.01  # at the edges of a span to which a treatment is restricted
@@ -41,15 +41,15 @@ class Use:
 class Stage:
     """One treatment over what comes before it, at full strength; a source."""
 
-    def __init__(self, upstream: Source, use: Use, key: str, keeper: TileKeeper) -> None:
+    def __init__(self, upstream: Source, use: Use, key: str, tile_cache: TileCache) -> None:
         self.upstream = upstream
         self.treatment = use.treatment
         self.settings = use.settings
         self.rate, self.channels, self.frames = upstream.rate, upstream.channels, upstream.frames
         spans = use.treatment.spans_s(use.settings)
         self.tile_frames, self._lead, self._tail = (round(s * self.rate) for s in spans)
-        self._tiles = keeper.tiles(key, self.channels, self.frames, self.tile_frames)
-        self._key, self._found = key, keeper.findings
+        self._tiles = tile_cache.tiles(key, self.channels, self.frames, self.tile_frames)
+        self._key, self._found = key, tile_cache.findings
         self._tile_locks: dict[int, threading.Lock] = {}
         self._locks_lock = threading.Lock()
 
@@ -109,7 +109,7 @@ class Stage:
         return y
 
     def fill(self, task: Task) -> None:
-        """Compute all tiles that are not there yet, on all cores. For keepers that keep every tile."""
+        """Compute all tiles that are not there yet, on all cores. For tile caches that keep every tile."""
         missing = [index for index in range(self.tile_count) if not self._tiles.has(index)]
         if not missing or self.is_idle:
             return
@@ -139,8 +139,8 @@ class Stage:
 class Chain:
     """The treated recording; a source. key: a name for the recording's content, for the tile cache."""
 
-    def __init__(self, source: Source, uses: Sequence[Use], key: str = "", keeper: TileKeeper | None = None) -> None:
-        keeper = keeper or MemoryKeeper()
+    def __init__(self, source: Source, uses: Sequence[Use], key: str = "", tile_cache: TileCache | None = None) -> None:
+        tile_cache = tile_cache or MemoryTileCache()
         self.source = source
         self.rate, self.channels, self.frames = source.rate, source.channels, source.frames
         self.stages: list[Stage] = []
@@ -149,15 +149,22 @@ class Chain:
         upstream = source
         for use in uses:
             key = _next_key(key, use, source)
-            stage = Stage(upstream, use, key, keeper)
+            stage = Stage(upstream, use, key, tile_cache)
             self.stages.append(stage)
             self.strengths.append(use.strength)
             self.spans.append(use.spans)
             upstream = stage
         self.key = key
 
+    @property
+    def blend_key(self) -> str:
+        """A name for the chain's output: its stages, their strengths and spans. Without stages it is that of the recording."""
+        if not self.stages:
+            return self.key
+        return f"{self.key}:{list(zip(self.strengths, self.spans, strict=True))!r}"
+
     def prepare(self, task: Task) -> None:
-        """Find and compute everything, stage by stage. For keepers that keep every tile."""
+        """Find and compute everything, stage by stage. For tile caches that keep every tile."""
         count = max(len(self.stages), 1)
         for k, stage in enumerate(self.stages):
             if stage.is_filled:
@@ -177,7 +184,7 @@ class Chain:
         return self._blend(start, stop, self.strengths)
 
     def _blend(self, start: int, stop: int, strengths: Sequence[float]) -> Samples:
-        # Stages at full strength from the first on: all their residues together are what the last of them took away.
+        # Stages at full strength from the first on: all that they removed together is what the last of them did.
         full = 0
         while full < len(self.stages) and strengths[full] == 1.0 and not self.spans[full]:
             full += 1
@@ -190,10 +197,10 @@ class Chain:
         for stage, strength, spans in rest:
             after = stage.read(start, stop)
             if strength > 0:
-                residue = before - after
+                removed = before - after
                 if spans:
-                    residue *= inside(spans, start, stop, round(FADE_S * self.rate))
-                out -= np.float32(strength) * residue
+                    removed *= inside(spans, start, stop, round(FADE_S * self.rate))
+                out -= np.float32(strength) * removed
             before = after
         return out
 

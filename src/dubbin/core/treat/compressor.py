@@ -10,7 +10,6 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from enum import StrEnum
-from functools import lru_cache
 from typing import Any, ClassVar
 
 import numpy as np
@@ -19,7 +18,8 @@ from scipy import ndimage
 
 from dubbin.core.jobs import Task
 from dubbin.core.sound.source import Samples, Source
-from dubbin.core.treat.settings import setting
+from dubbin.core.treat.figure import Figure, crest_db
+from dubbin.core.treat.settings import choice, setting, switch
 from dubbin.core.treat.treatment import Context, Treatment
 
 PEAK_S = 0.010  # over which the highest sample counts: half a period of the deepest voice
@@ -45,8 +45,8 @@ class CompressorSettings:
     lookahead_ms: float = setting(5.0, 0.0, 20.0, "ms", "Look-ahead", "How long before a louder word it begins to take hold.")
     makeup_db: float = setting(0.0, -12.0, 24.0, "dB", "Make-up", "Gain after compression.")
     mix: float = setting(100.0, 0.0, 100.0, "%", "Mix", "Share of the compressed voice; the rest is as it came.")
-    detection: Detection = Detection.RMS
-    follows: bool = True  # the release follows the programme
+    detection: Detection = choice(Detection.RMS, "Level from", "Level from the RMS, as the ear judges, or from peaks.")
+    follows: bool = switch(True, "Release follows", "After a single peak it lets go at once, after a loud passage slowly.")
 
 
 def static_gain_db(level_db: NDArray[Any] | float, settings: CompressorSettings) -> Any:
@@ -58,28 +58,6 @@ def static_gain_db(level_db: NDArray[Any] | float, settings: CompressorSettings)
         inside = slope * (over + knee / 2) ** 2 / (2 * knee)
         return np.where(over <= -knee / 2, 0.0, np.where(over >= knee / 2, slope * over, inside))
     return np.where(over > 0, slope * over, 0.0)
-
-
-@lru_cache(maxsize=1)
-def _smoother() -> Any:
-    from numba import njit
-
-    @njit(nogil=True, cache=True, error_model="numpy")
-    def smooth(wanted, attack, release, slow_attack, slow_release, follows, out):  # type: ignore[no-untyped-def]
-        state, slow = np.float64(0.0), np.float64(0.0)
-        for n in range(len(wanted)):
-            w = np.float64(wanted[n])
-            coefficient = attack if w < state else release
-            state = coefficient * state + (1.0 - coefficient) * w
-            if follows:
-                # What has been held back for long is let go slowly.
-                coefficient = slow_attack if w < slow else slow_release
-                slow = coefficient * slow + (1.0 - coefficient) * w
-                if slow < state:
-                    state = slow
-            out[n] = state
-
-    return smooth
 
 
 def level_db(x: Samples, rate: int, detection: Detection) -> NDArray[np.float32]:
@@ -101,18 +79,22 @@ def gain_curve_db(x: Samples, rate: int, settings: CompressorSettings) -> NDArra
     ahead = round(settings.lookahead_ms * 1e-3 * rate)
     if ahead:
         wanted = np.concatenate([wanted[ahead:], np.zeros(min(ahead, len(wanted)), np.float32)])
+    from dubbin.core.treat.compressor_kernels import smooth
+
     out = np.empty_like(wanted)
     attack, release = (np.exp(-1.0 / (ms * 1e-3 * rate)) for ms in (settings.attack_ms, settings.release_ms))
     slow_release = np.exp(-1.0 / (SLOW * settings.release_ms * 1e-3 * rate))
     slow_attack = np.exp(-1.0 / (SLOW_ATTACK_S * rate))
-    _smoother()(wanted, attack, release, slow_attack, slow_release, settings.follows, out)
-    return out
+    smooth(wanted, attack, release, slow_attack, slow_release, settings.follows, out)
+    result: NDArray[np.float32] = out
+    return result
 
 
 class Compressor(Treatment):
     name: ClassVar[str] = "compress"
     title: ClassVar[str] = "Compressor"
     settings_type: ClassVar[type] = CompressorSettings
+    figures: ClassVar[tuple[Figure, ...]] = (Figure("crest_db", "crest", "dB", 1, lambda r: crest_db(r.loudness)),)
     tile_s: ClassVar[float] = 30.0  # long against the lead-in
     tail_s: ClassVar[float] = 0.03  # the look-ahead
 

@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 from dubbin.core.jobs import Task
 from dubbin.core.measure.clicks import Clicks, find_clicks, predictor
 from dubbin.core.sound.source import Samples, Source
+from dubbin.core.treat.figure import Figure
 from dubbin.core.treat.settings import setting
 from dubbin.core.treat.treatment import Context, Treatment
 
@@ -35,6 +36,7 @@ class Declick(Treatment):
     name: ClassVar[str] = "declick"
     title: ClassVar[str] = "Clicks"
     settings_type: ClassVar[type] = DeclickSettings
+    figures: ClassVar[tuple[Figure, ...]] = (Figure("clicks", "clicks", "clicks", 0, lambda r: r.clicks.count),)
     lead_s: ClassVar[float] = 0.1
     tail_s: ClassVar[float] = 0.1
     mends_places: ClassVar[bool] = True

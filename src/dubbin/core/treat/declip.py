@@ -23,6 +23,7 @@ from dubbin.core.measure.clipping import AT_CEILING, LOWEST_CEILING
 from dubbin.core.measure.interpolation import drawn
 from dubbin.core.measure.saturation import Saturation, find_saturation
 from dubbin.core.sound.source import BLOCK_FRAMES, Samples, Source, blocks
+from dubbin.core.treat.figure import Figure
 from dubbin.core.treat.treatment import Context, Treatment
 
 ORDER = 64
@@ -57,6 +58,7 @@ class Declip(Treatment):
     name: ClassVar[str] = "declip"
     title: ClassVar[str] = "Clipping"
     settings_type: ClassVar[type] = DeclipSettings
+    figures: ClassVar[tuple[Figure, ...]] = (Figure("clipped_places", "clipped", "places", 0, lambda r: r.clipping.count + len(r.saturation.times_s)),)
     lead_s: ClassVar[float] = 0.1
     tail_s: ClassVar[float] = 0.1
     mends_places: ClassVar[bool] = True

@@ -66,6 +66,7 @@ def analyse(x: NDArray[np.float32]) -> NDArray[np.complex64]:
 
 
 def synthesise(X: NDArray[np.complex64], length: int) -> NDArray[np.float32]:
+    """Sound (length,) from spectra (frames, bins), the opposite of `analyse`."""
     pieces = fourier.irfft(X, FRAME) * window()
     out = np.zeros((len(pieces) + 1, HOP), np.float32)
     out[:-1] += pieces[:, :HOP]
@@ -82,6 +83,7 @@ class Means:
 
 
 def start_means() -> Means:
+    """The running means of the features as they are before the first frame."""
     return Means(ERB_START_DB.copy(), UNIT_START.copy())
 
 
@@ -156,7 +158,8 @@ class DeepFilter:
         for k in range(TAPS):
             filtered += low[k : k + len(X)] * (taps[:, :, k, 0] + 1j * taps[:, :, k, 1])
         Y[:, :FILTERED] = filtered
-        return Y
+        out: NDArray[np.complex64] = Y
+        return out
 
 
 def _graphs() -> dict[str, bytes]:

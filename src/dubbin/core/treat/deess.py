@@ -21,6 +21,7 @@ from dubbin.core.measure.voice_level import VoiceLevel, find_voice_level
 from dubbin.core.sound import fourier
 from dubbin.core.sound.source import Samples, Source
 from dubbin.core.treat.envelope import held_down, step_frames, step_levels, to_frames
+from dubbin.core.treat.figure import Figure
 from dubbin.core.treat.settings import setting
 from dubbin.core.treat.treatment import Context, Treatment
 
@@ -96,6 +97,7 @@ class Deess(Treatment):
     name: ClassVar[str] = "deess"
     title: ClassVar[str] = "De-esser"
     settings_type: ClassVar[type] = DeessSettings
+    figures: ClassVar[tuple[Figure, ...]] = (Figure("sibilance_excess_db", "s-sounds over usual", "dB", 1, lambda r: r.tone.sibilance_excess_db),)
     lead_s: ClassVar[float] = 0.6
     tail_s: ClassVar[float] = 0.1
 

@@ -13,6 +13,7 @@ from typing import ClassVar
 from dubbin.core.jobs import Task
 from dubbin.core.measure.hum import HumTrack, find_hum, synthesise_hum
 from dubbin.core.sound.source import Samples, Source
+from dubbin.core.treat.figure import Figure
 from dubbin.core.treat.treatment import Context, Treatment
 
 
@@ -25,6 +26,7 @@ class Dehum(Treatment):
     name: ClassVar[str] = "dehum"
     title: ClassVar[str] = "Hum"
     settings_type: ClassVar[type] = DehumSettings
+    figures: ClassVar[tuple[Figure, ...]] = (Figure("hum_dbfs", "mains hum", "dBFS", 1, lambda r: r.hum.level_dbfs, absent="none"),)
     lead_s: ClassVar[float] = 0.0
     tail_s: ClassVar[float] = 0.0
 

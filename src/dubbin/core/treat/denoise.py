@@ -22,12 +22,14 @@ import numpy as np
 import soxr
 from numpy.typing import NDArray
 
+from dubbin.core.errors import BadSettings
 from dubbin.core.jobs import Task
 from dubbin.core.sound.level import db_to_gain
 from dubbin.core.sound.source import Samples, Source, read_padded
 from dubbin.core.treat import deep_filter
+from dubbin.core.treat.figure import Figure
 from dubbin.core.treat.noise_track import NoiseTrack, narrowed, profile_track, track_noise
-from dubbin.core.treat.settings import setting
+from dubbin.core.treat.settings import choice, setting, span, switch
 from dubbin.core.treat.stft import Stft, power
 from dubbin.core.treat.suppressor import Suppression, suppress
 from dubbin.core.treat.treatment import Context, Treatment
@@ -54,15 +56,26 @@ class DenoiseSettings:
     hears as noise. finest: two passes of the neural engine. noise_from_s: a stretch (start, end in seconds of the
     recording) that holds noise alone, for the statistical engine; None follows the noise by itself."""
 
+    engine: Engine = choice(Engine.NEURAL, "Engine", "Neural knows voices and takes changing noise too; statistical is for steady noise and music.")
     depth_db: float = setting(
-        20.0, 6.0, 40.0, "dB", "Depth", "How far the statistical engine takes the noise down at full strength."
+        20.0, 6.0, 40.0, "dB", "Depth", "How far the statistical engine takes the noise down at full strength.", when=("engine", Engine.STATISTICAL)
     )
-    engine: Engine = Engine.NEURAL
-    noise_from_s: tuple[float, float] | None = None
-    finest: bool = False
+    noise_from_s: tuple[float, float] | None = span(
+        "Noise profile",
+        "Select a stretch on the lanes in which nobody speaks; its sound is what will be taken down.",
+        pick="Learn the noise from the selection",
+        clear="follow by itself",
+        ask="Select a stretch on the lanes in which only the noise is heard, then learn from it.",
+        implies={"engine": Engine.STATISTICAL.value},
+    )
+    finest: bool = switch(
+        False, "Finest", "Two passes of the network, one of them moved by half a step: a little closer to the voice, for twice the time.",
+        when=("engine", Engine.NEURAL),
+    )  # fmt: skip
 
 
 def stft_of(rate: int, window_s: float) -> Stft:
+    """The transform with windows of about `window_s` seconds at `rate` Hz, its frame a multiple of the overlap."""
     hop = max(16, round(window_s * rate / OVERLAP / 16) * 16)
     return Stft(hop * OVERLAP, hop)
 
@@ -80,6 +93,10 @@ class Denoise(Treatment):
     name: ClassVar[str] = "denoise"
     title: ClassVar[str] = "Noise"
     settings_type: ClassVar[type] = DenoiseSettings
+    figures: ClassVar[tuple[Figure, ...]] = (
+        Figure("floor_dbfs", "noise floor", "dBFS", 1, lambda r: r.noise.floor_dbfs),
+        Figure("snr_db", "speech over noise", "dB", 1, lambda r: r.noise.snr_db),
+    )
     tile_s: ClassVar[float] = 15.0
     lead_s: ClassVar[float] = 4.0  # in which the network's state settles
     tail_s: ClassVar[float] = 0.1
@@ -119,7 +136,7 @@ def _profile(source: Source, stft: Stft, span_s: tuple[float, float]) -> NoiseTr
     start, stop = (round(s * source.rate) for s in span_s)
     start, stop = max(0, start), min(source.frames, stop)
     if stop - start < stft.frame:
-        raise ValueError(f"the noise profile is too short: {span_s} s")
+        raise BadSettings(f"The noise profile from {span_s[0]:g} to {span_s[1]:g} s is too short: it wants {stft.frame / source.rate:.2f} s at least.")
     return profile_track(source, stft, start, stop)
 
 
@@ -128,7 +145,7 @@ def _suppressed(
 ) -> Suppression:
     centres = context.start_frame + np.arange(len(X)) * stft.hop - (stft.frame - stft.hop) + stft.frame // 2
     floor = db_to_gain(-context.settings.depth_db)
-    at, level = track.places(centres), track.swells(channel, centres)
+    at, level = track.places(centres), track.noise_gains(channel, centres)
     return suppress(power(X), track.spectra[channel], at, level, floor=floor)
 
 
@@ -188,10 +205,10 @@ def _network(x: NDArray[np.float32], channel: int, context: Context) -> NDArray[
         moved = np.pad(y, (shift, 0))
         X = deep_filter.analyse(moved)
         clean += deep_filter.synthesise(network.enhance(X, means), len(moved))[shift:]
-    residue = _resampled(y - clean / np.float32(len(shifts)), deep_filter.RATE, context.rate)
+    removed = _resampled(y - clean / np.float32(len(shifts)), deep_filter.RATE, context.rate)
     out = x.copy()
-    count = min(len(residue), len(x) - skip)
-    out[skip : skip + count] -= residue[:count]
+    count = min(len(removed), len(x) - skip)
+    out[skip : skip + count] -= removed[:count]
     return out
 
 

@@ -16,8 +16,7 @@ Acta Acustica 2001. Limits: the room must not change within some seconds; two vo
 from __future__ import annotations
 
 from dataclasses import dataclass
-from functools import lru_cache
-from typing import Any, ClassVar
+from typing import ClassVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -26,7 +25,9 @@ from dubbin.core.jobs import Task, in_parallel
 from dubbin.core.measure.echo import measure_echo
 from dubbin.core.sound.level import db_to_gain
 from dubbin.core.sound.source import Samples, Source, read_padded
-from dubbin.core.treat.prediction import DELAY, TAPS, Sums, predicted, sums, taps_of
+from dubbin.core.treat.figure import Figure
+from dubbin.core.treat.prediction import Covariances, predicted, sums
+from dubbin.core.treat.prediction_taps import DELAY, TAPS, taps_of
 from dubbin.core.treat.settings import setting
 from dubbin.core.treat.stft import Stft, power
 from dubbin.core.treat.suppressor import suppression_gains
@@ -62,6 +63,7 @@ class RoomFilters:
 
 
 def dereverb_stft(rate: int) -> Stft:
+    """The transform in which echo is predicted, at `rate` Hz."""
     hop = max(16, round(HOP_S * rate / 16) * 16)
     return Stft(hop * OVERLAP, hop)
 
@@ -70,6 +72,7 @@ class Dereverb(Treatment):
     name: ClassVar[str] = "dereverb"
     title: ClassVar[str] = "Echo"
     settings_type: ClassVar[type] = DereverbSettings
+    figures: ClassVar[tuple[Figure, ...]] = (Figure("rt60_s", "room echo, RT60", "s", 2, lambda r: r.echo.rt60_s, absent="none"),)
     lead_s: ClassVar[float] = 1.0
     tail_s: ClassVar[float] = 0.1
 
@@ -110,7 +113,7 @@ def _filters(
     count = max(1, -(-source.frames // step))
     lead = DELAY + TAPS + stft.frame // stft.hop  # frames of past, and those that reach over the chunk's edge
     taps = taps_of(np.arange(bins) * source.rate / stft.frame)
-    parts: list[Sums | None] = [None] * count
+    parts: list[Covariances | None] = [None] * count
 
     def add(chunk: int) -> None:
         start = chunk * step - lead * stft.hop
@@ -139,27 +142,8 @@ def _filters(
 
 def late_power(P: NDArray[np.float32], rt60_s: float, hop_s: float) -> NDArray[np.float32]:
     """Power of the late echo in every bin of P (frames, bins): the sound LATE_S ago, let decay by the room (Polack's model)."""
+    from dubbin.core.treat.dereverb_kernels import decayed
+
     delay = max(1, round(LATE_S / hop_s))
     decay = 10.0 ** (-6.0 * hop_s / rt60_s)
-    return np.asarray(_decaying()(np.ascontiguousarray(P), np.float32(decay), delay))
-
-
-@lru_cache(maxsize=1)
-def _decaying() -> Any:
-    from numba import njit
-
-    @njit(nogil=True, cache=True, fastmath=True, error_model="numpy")
-    def run(P, decay, delay):  # type: ignore[no-untyped-def]
-        frames, bins = P.shape
-        out = np.zeros((frames, bins), np.float32)
-        state = np.zeros(bins, np.float32)
-        fresh, late = np.float32(1.0) - decay, decay ** np.float32(delay)
-        for t in range(frames - delay):
-            row, x = out[t + delay], P[t]
-            for k in range(bins):
-                state[k] = decay * state[k] + fresh * x[k]
-            for k in range(bins):
-                row[k] = late * state[k]
-        return out
-
-    return run
+    return np.asarray(decayed(np.ascontiguousarray(P), np.float32(decay), delay))

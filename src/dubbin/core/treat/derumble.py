@@ -19,6 +19,7 @@ from scipy import signal
 
 from dubbin.core.jobs import Task
 from dubbin.core.sound.source import Samples, Source
+from dubbin.core.treat.figure import Figure
 from dubbin.core.treat.settings import setting
 from dubbin.core.treat.treatment import Context, Treatment
 
@@ -79,6 +80,7 @@ class Derumble(Treatment):
     name: ClassVar[str] = "derumble"
     title: ClassVar[str] = "Rumble"
     settings_type: ClassVar[type] = DerumbleSettings
+    figures: ClassVar[tuple[Figure, ...]] = (Figure("rumble_dbfs", "below 65 Hz", "dBFS", 1, lambda r: r.tone.rumble_dbfs),)
     lead_s: ClassVar[float] = 0.5
     tail_s: ClassVar[float] = 0.5
 

@@ -2,9 +2,6 @@
 
 from __future__ import annotations
 
-from functools import lru_cache
-from typing import Any
-
 import numpy as np
 from numpy.typing import NDArray
 from scipy import ndimage
@@ -13,6 +10,7 @@ STEP_S = 0.001
 
 
 def step_frames(rate: int) -> int:
+    """Frames between two levels, at `rate` Hz."""
     return max(1, round(STEP_S * rate))
 
 
@@ -39,33 +37,20 @@ def held_down(wanted_db: NDArray[np.float64], attack_s: float, hold_s: float, re
 
     wanted_db: a step every STEP_S.
     """
+    from dubbin.core.treat.envelope_kernels import released
+
     ahead, hold = max(1, round(attack_s / STEP_S)), round(hold_s / STEP_S)
     hold += (ahead + hold) % 2
     # Down from `ahead` steps before to `hold` steps after every step that wants it; then smoothed over as long as it came early.
     centred = ndimage.minimum_filter1d(wanted_db, ahead + hold + 1, mode="nearest")
     low = centred[np.clip(np.arange(len(centred)) + (ahead - hold) // 2, 0, len(centred) - 1)]
-    out = _release()(low, float(np.exp(-STEP_S / max(release_s, 1e-4))))
+    out = released(low, float(np.exp(-STEP_S / max(release_s, 1e-4))))
     return np.asarray(ndimage.uniform_filter1d(out, ahead | 1, mode="nearest"))
-
-
-@lru_cache(maxsize=1)
-def _release() -> Any:
-    from numba import njit
-
-    @njit(nogil=True, cache=True, error_model="numpy")
-    def run(wanted, keep):  # type: ignore[no-untyped-def]
-        out = np.empty_like(wanted)
-        state = 0.0
-        for n in range(len(wanted)):
-            state = min(wanted[n], keep * state + (1.0 - keep) * wanted[n])
-            out[n] = state
-        return out
-
-    return run
 
 
 def to_frames(gain_db: NDArray[np.float64], first: int, rate: int, count: int) -> NDArray[np.float32]:
     """Linear gains for `count` frames, straight in dB between the steps; first: frame of the first step."""
     at = (np.arange(count) - first) / step_frames(rate)
     db = np.interp(at, np.arange(len(gain_db)), gain_db).astype(np.float32)
-    return np.power(np.float32(10.0), db / np.float32(20.0))
+    out: NDArray[np.float32] = np.power(np.float32(10.0), db / np.float32(20.0))
+    return out

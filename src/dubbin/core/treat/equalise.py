@@ -73,7 +73,8 @@ def bell_db(f: NDArray[np.float64], hz: float, db: float, q: float) -> NDArray[n
     """H(s) = (s² + s A/Q + 1) / (s² + s/(A Q) + 1), in dB at frequencies f."""
     w = f / hz
     a = 10.0 ** (db / 40.0)
-    return 10.0 * np.log10(((1 - w**2) ** 2 + (a * w / q) ** 2) / ((1 - w**2) ** 2 + (w / (a * q)) ** 2) + 1e-30)
+    out: NDArray[np.float64] = 10.0 * np.log10(((1 - w**2) ** 2 + (a * w / q) ** 2) / ((1 - w**2) ** 2 + (w / (a * q)) ** 2) + 1e-30)
+    return out
 
 
 def shelf_db(f: NDArray[np.float64], hz: float, db: float, *, high: bool) -> NDArray[np.float64]:
@@ -83,7 +84,8 @@ def shelf_db(f: NDArray[np.float64], hz: float, db: float, *, high: bool) -> NDA
     side = np.sqrt(2.0 * a)
     top = (a - w**2) ** 2 + (side * w) ** 2
     bottom = (1 - a * w**2) ** 2 + (side * w) ** 2
-    return 20.0 * np.log10(a) + 10.0 * np.log10(top / bottom)
+    out: NDArray[np.float64] = 20.0 * np.log10(a) + 10.0 * np.log10(top / bottom)
+    return out
 
 
 def high_pass_db(f: NDArray[np.float64], hz: float) -> NDArray[np.float64]:

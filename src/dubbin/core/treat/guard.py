@@ -1,8 +1,8 @@
 """The voice guard: how much of the voice a treatment took along, from what it took.
 
 Looked at where the recording holds the voice beyond doubt: bins that stand far above their own quiet level and have just risen
-(what goes on or dies away may be echo, whose removal is wanted). The share of such a bin that went into the residue is the part of
-the residue that goes along with the recording (a regression over a few frames); noise, hum and clicks don't, on average. Loud and
+(what goes on or dies away may be echo, whose removal is wanted). The share of such a bin that was removed is the part of
+what is removed that goes along with the recording (a regression over a few frames); noise, hum and clicks don't, on average. Loud and
 soft parts of the voice weigh by their loudness, a power of 0.3 of their energy (Stevens).
 
 The limit: at -15 dB (root mean square of the shares 0.18) the mean share is a tenth, on natural and synthetic voices alike, and
@@ -38,7 +38,7 @@ FEWEST_BINS = 200
 
 @dataclass(frozen=True)
 class Guard:
-    """speech_db: the voice in the residue at full strength, under the voice itself; None where no voice stood out."""
+    """speech_db: the voice in what is removed at full strength, under the voice itself; None where no voice stood out."""
 
     speech_db: float | None
 
@@ -83,7 +83,7 @@ def watch(before: Source, after: Source, *, mends_places: bool = False, task: Ta
 
 
 def _loss(X: NDArray[np.complex64], R: NDArray[np.complex64], mends_places: bool) -> tuple[float, float, int]:
-    """Weighted sum of squared shares that went into the residue, of the weights, and how many bins counted."""
+    """Weighted sum of squared shares that was removed, of the weights, and how many bins counted."""
     P = power(X)
     quiet = np.quantile(ndimage.uniform_filter(P, (3, 3)), QUIET_QUANTILE, axis=0)
     before = np.zeros_like(P)

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import numpy as np
-from numba import njit
+
+from dubbin.core.kernel import F32, kernel
 
 
-@njit(nogil=True, cache=True, fastmath=True, error_model="numpy")
-def thinned(x, taps, first, ratio):  # type: ignore[no-untyped-def]
-    """x filtered by `taps` of odd length, centred, at frames first, first + ratio ... Outside of x there is silence."""
+@kernel(fastmath=True)
+def thinned(x: F32, taps: F32, first: int, ratio: int) -> F32:
+    """x (frames,) filtered by `taps` of odd length, centred, at frames first, first + ratio ... Outside of x there is silence."""
     half, n = len(taps) // 2, len(x)
     out = np.empty(max((n - first + ratio - 1) // ratio, 0), np.float32)
     for k in range(len(out)):
@@ -22,9 +23,9 @@ def thinned(x, taps, first, ratio):  # type: ignore[no-untyped-def]
     return out
 
 
-@njit(nogil=True, cache=True, fastmath=True, error_model="numpy")
-def spread(low_rate, taps, first, ratio, out):  # type: ignore[no-untyped-def]
-    """Adds to out the `taps`, centred, at frames first, first + ratio ... times the samples of the low rate."""
+@kernel(fastmath=True)
+def spread(low_rate: F32, taps: F32, first: int, ratio: int, out: F32) -> None:
+    """Add to out (frames,) the `taps`, centred, at frames first, first + ratio ... times the samples of the low rate."""
     half, n = len(taps) // 2, len(out)
     for k in range(len(low_rate)):
         at = first + k * ratio - half

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import numpy as np
-from numba import njit
 
-from dubbin.core.treat.quick_math import exp2, log2
+from dubbin.core.kernel import F32, F64, I64, inlined, kernel
+from dubbin.core.treat.fast_math_kernels import exp2, log2
 
 AROUND = (4, 9)  # frames and bins of the neighbourhood that is judged
 SPEECH_FROM, STEEPNESS = 1.3, 8.0  # times the noise, where a neighbourhood counts half; how sharp that edge is
@@ -18,9 +18,9 @@ SHARE = np.float32(1.0 / (AROUND[0] * AROUND[1]))
 MOST = np.float32(40.0)
 
 
-@njit(nogil=True, inline="always", error_model="numpy")
-def over(P, noise, place, row):  # type: ignore[no-untyped-def]
-    """P over the noise at its place, into row."""
+@inlined()
+def over(P: F32, noise: F32, place: np.float32, row: F32) -> None:
+    """Write into row (bins,) the power P (bins,) over the noise (steps, bins) at a place among its steps."""
     steps = noise.shape[0]
     n = min(int(place), steps - 1)
     m = min(n + 1, steps - 1)
@@ -30,9 +30,12 @@ def over(P, noise, place, row):  # type: ignore[no-untyped-def]
         row[k] = P[k] / max(low[k] * (ONE - share) + high[k] * share, LEAST)
 
 
-@njit(nogil=True, cache=True, fastmath=True, error_model="numpy")
-def weigh(P, noise, place, level, segment, count):  # type: ignore[no-untyped-def]
-    """Sums of P and of how little speech there is in the neighbourhood of each bin, for every segment of frames."""
+@kernel(fastmath=True)
+def weigh(P: F32, noise: F32, place: F32, level: F32, segment: I64, count: int) -> tuple[F64, F64]:
+    """Weighted sums of P (frames, bins), and the weights, (count, bins) each: a bin weighs by how little speech there is in its neighbourhood.
+
+    noise: (steps, bins), of which frame t has the one at place[t] (frames,), times level[t] (frames,). segment: (frames,) to which of the `count` sums a frame
+    belongs."""
     frames, bins = P.shape
     ratio = np.empty((frames, bins), np.float32)
     row, wide = np.empty(bins, np.float32), np.empty(bins + 2 * SIDE, np.float32)
@@ -70,9 +73,11 @@ def weigh(P, noise, place, level, segment, count):  # type: ignore[no-untyped-de
     return values, weights
 
 
-@njit(nogil=True, cache=True, fastmath=True, error_model="numpy")
-def bands(P, noise, place, edges):  # type: ignore[no-untyped-def]
-    """(frames, bands) mean of log2 of P over the noise: a mean that a few loud partials hardly move."""
+@kernel(fastmath=True)
+def bands(P: F32, noise: F32, place: F32, edges: I64) -> F32:
+    """(frames, bands) mean of log2 of P (frames, bins) over the noise (steps, bins) at place (frames,): a mean that a few loud partials hardly move.
+
+    edges: (bands + 1,) first bins of the bands, and one past the last."""
     frames, bins = P.shape
     row = np.empty(bins, np.float32)
     out = np.empty((frames, len(edges) - 1), np.float32)

@@ -36,31 +36,32 @@ QUANTILE_BIAS = 1.0 / 0.316
 FEWEST = 60  # frames that an estimate needs
 ROUNDS = 3
 MEAN_BIAS = 10.0 ** (0.18 / 10.0)  # what is lost with the strongest neighbourhoods (measured on white noise)
-SWELL_S = 0.05  # one factor of the level each
-SWELL_SMOOTH_S = 0.2  # one sigma of its smoothing
-SWELL_BANDS = 6  # of equal width on a logarithmic scale, from SWELL_LOW_HZ up
-SWELL_LOW_HZ = 400.0
-SWELL_MOST_DB = 9.0
-SWELL_LEAST_DB = 1.5  # what a level moves less than this is scatter, or speech that leaked in
+NOISE_GAIN_S = 0.05  # one factor of the level each
+NOISE_GAIN_SMOOTH_S = 0.2  # one sigma of its smoothing
+NOISE_GAIN_BANDS = 6  # of equal width on a logarithmic scale, from NOISE_GAIN_LOW_HZ up
+NOISE_GAIN_LOW_HZ = 400.0
+NOISE_GAIN_MOST_DB = 9.0
+NOISE_GAIN_LEAST_DB = 1.5  # what a level moves less than this is scatter, or speech that leaked in
 SILENCE = 1e-14  # power a bin below which a frame is digital silence
 
 
 @dataclass(frozen=True)
 class NoiseTrack:
     """spectra: (channels, steps, bins) power for the STFT it was made with; step: frames between spectra,
-    the first at step / 2. swell: (channels, n) factors of that power, one every swell_step frames; empty: always 1."""
+    the first at step / 2. noise_gain: (channels, n) factors of that power, one every noise_gain_step frames; empty: always 1."""
 
     spectra: NDArray[np.float32]
     step: int
-    swell: NDArray[np.float32] = field(default_factory=lambda: np.ones((0, 0), np.float32))
-    swell_step: int = 1
+    noise_gain: NDArray[np.float32] = field(default_factory=lambda: np.ones((0, 0), np.float32))
+    noise_gain_step: int = 1
 
-    def swells(self, channel: int, centres: NDArray[np.int64]) -> NDArray[np.float32]:
+    def noise_gains(self, channel: int, centres: NDArray[np.int64]) -> NDArray[np.float32]:
         """Factor of the noise power at sample positions."""
-        if not self.swell.size:
+        if not self.noise_gain.size:
             return np.ones(len(centres), np.float32)
-        known = self.swell[channel]
-        return np.interp(centres / self.swell_step - 0.5, np.arange(len(known)), known).astype(np.float32)
+        known = self.noise_gain[channel]
+        out: NDArray[np.float32] = np.interp(centres / self.noise_gain_step - 0.5, np.arange(len(known)), known).astype(np.float32)
+        return out
 
     def places(self, centres: NDArray[np.int64]) -> NDArray[np.float32]:
         """Where sample positions lie among the spectra: 1.5 is half-way between the second and the third."""
@@ -68,7 +69,7 @@ class NoiseTrack:
 
     def at(self, channel: int, centres: NDArray[np.int64]) -> NDArray[np.float32]:
         """Noise power (len(centres), bins) at sample positions, interpolated."""
-        return _blended(self.spectra[channel], self.places(centres)) * self.swells(channel, centres)[:, None]
+        return _blended(self.spectra[channel], self.places(centres)) * self.noise_gains(channel, centres)[:, None]
 
 
 def _blended(spectra: NDArray[np.float32], place: NDArray[np.float32]) -> NDArray[np.float32]:
@@ -87,7 +88,7 @@ def narrowed(track: NoiseTrack, long: Stft, short: Stft) -> NoiseTrack:
     weight = np.cos(np.clip((at - centres[:, None]) / (1.5 * ratio), -1, 1) * np.pi / 2) ** 2 + 1e-9
     weight /= weight.sum(axis=1, keepdims=True)
     spectra = np.einsum("csbk,bk->csb", track.spectra[..., at], weight) * (short.hop / long.hop)
-    return NoiseTrack(spectra.astype(np.float32), track.step, track.swell, track.swell_step)
+    return NoiseTrack(spectra.astype(np.float32), track.step, track.noise_gain, track.noise_gain_step)
 
 
 def profile_track(source: Source, stft: Stft, start: int, stop: int) -> NoiseTrack:
@@ -108,10 +109,10 @@ def track_noise(source: Source, stft: Stft, task: Task) -> NoiseTrack:
     steps = max(1, -(-source.frames // step))
     per_stretch = round(STRETCH_S / STEP_S)
     around = round(WINDOW_S * rate)
-    swell_step = round(SWELL_S * rate)
-    swells = per_stretch * step // swell_step
+    noise_gain_step = round(NOISE_GAIN_S * rate)
+    gains_per_stretch = per_stretch * step // noise_gain_step
     spectra = np.zeros((source.channels, steps, stft.bins), np.float32)
-    swell = np.ones((source.channels, -(-steps // per_stretch) * swells), np.float32)
+    noise_gain = np.ones((source.channels, -(-steps // per_stretch) * gains_per_stretch), np.float32)
 
     def look(first: int) -> None:
         count = min(per_stretch, steps - first)
@@ -119,24 +120,24 @@ def track_noise(source: Source, stft: Stft, task: Task) -> NoiseTrack:
         end = min(source.frames, (first + count) * step + around)
         x = source.read(begin, end)
         centres = (first + np.arange(count)) * step + step // 2 - begin
-        n = first // per_stretch * swells
-        at = np.asarray(first * step - begin + (np.arange(swells) + 0.5) * swell_step, np.float64)
+        n = first // per_stretch * gains_per_stretch
+        at = np.asarray(first * step - begin + (np.arange(gains_per_stretch) + 0.5) * noise_gain_step, np.float64)
         for channel in range(source.channels):
             found = _track(x[channel], stft, rate, centres, at)
-            spectra[channel, first : first + count], swell[channel, n : n + swells] = found
+            spectra[channel, first : first + count], noise_gain[channel, n : n + gains_per_stretch] = found
 
     in_parallel(look, range(0, steps, per_stretch), task)
-    return NoiseTrack(spectra, step, swell, swell_step)
+    return NoiseTrack(spectra, step, noise_gain, noise_gain_step)
 
 
 def _track(
-    x: NDArray[np.float32], stft: Stft, rate: int, centres: NDArray[np.int64], swell_at: NDArray[np.float64]
+    x: NDArray[np.float32], stft: Stft, rate: int, centres: NDArray[np.int64], gain_at: NDArray[np.float64]
 ) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
-    """Spectra (len(centres), bins) and level factors (len(swell_at),) of one channel."""
+    """Spectra (len(centres), bins) and level factors (len(gain_at),) of one channel."""
     P = stft.powers(x, EVERY)
     alive = P.mean(axis=1) > SILENCE
     if not alive.any():
-        return np.zeros((len(centres), stft.bins), np.float32), np.ones(len(swell_at), np.float32)
+        return np.zeros((len(centres), stft.bins), np.float32), np.ones(len(gain_at), np.float32)
     positions = (np.arange(len(P)) * stft.hop * EVERY - (stft.frame - stft.hop) + stft.frame // 2)[alive]
     if not alive.all():
         P = np.ascontiguousarray(P[alive])
@@ -153,9 +154,9 @@ def _track(
     segment = np.searchsorted(edges, np.arange(len(P)), side="right") - 1
     level = np.ones(len(P), np.float32)
     for k in range(ROUNDS):
-        level = _swell(P, noise, place, stft, rate) if k else level
+        level = _noise_gain(P, noise, place, stft, rate) if k else level
         noise = _weighted_means(P, noise, place, level, segment, edges, spans)
-    return noise, np.interp(swell_at, positions, level).astype(np.float32)
+    return noise, np.interp(gain_at, positions, level).astype(np.float32)
 
 
 def _weighted_means(
@@ -182,22 +183,22 @@ def _weighted_means(
     return out
 
 
-def _swell(
+def _noise_gain(
     P: NDArray[np.float32], noise: NDArray[np.float32], place: NDArray[np.float32], stft: Stft, rate: int
 ) -> NDArray[np.float32]:
     """How much louder than usual the noise is in every frame (power), judged where least speech is."""
     from dubbin.core.treat import noise_kernels
 
-    edges = np.geomspace(SWELL_LOW_HZ, 0.48 * rate, SWELL_BANDS + 1) * stft.frame / rate
-    edges = np.unique(np.maximum(edges.astype(int), 2))
-    if len(edges) < 3:
+    edges = np.geomspace(NOISE_GAIN_LOW_HZ, 0.48 * rate, NOISE_GAIN_BANDS + 1) * stft.frame / rate
+    bins = np.unique(np.maximum(edges.astype(np.int64), 2)).astype(np.int64)
+    if len(bins) < 3:
         return np.ones(len(P), np.float32)
-    bands = noise_kernels.bands(P, noise, place, edges)
+    bands = noise_kernels.bands(P, noise, place, bins)
     # The lowest band counts: while a vowel fills the low ones the high ones are free, and the other way round for an s.
     level_db = 10.0 * np.log10(2.0) * bands.min(axis=1)
-    level_db = ndimage.gaussian_filter1d(level_db, SWELL_SMOOTH_S * rate / (stft.hop * EVERY), mode="nearest")
+    level_db = ndimage.gaussian_filter1d(level_db, NOISE_GAIN_SMOOTH_S * rate / (stft.hop * EVERY), mode="nearest")
     level_db -= np.median(level_db)
-    level_db = np.sign(level_db) * np.clip(np.abs(level_db) - SWELL_LEAST_DB, 0.0, SWELL_MOST_DB)
+    level_db = np.sign(level_db) * np.clip(np.abs(level_db) - NOISE_GAIN_LEAST_DB, 0.0, NOISE_GAIN_MOST_DB)
     return np.asarray(10.0 ** (level_db / 10.0), np.float32)
 
 

@@ -1,62 +1,136 @@
-"""Settings of treatments: frozen dataclasses whose fields carry range, unit and a line of help.
+"""Settings of treatments: frozen dataclasses whose fields carry what a person needs to know about them.
 
-Job card, tooltips, recipes, command line and tests are made from these fields; defaults stand nowhere else.
+A field is a number with a range (`setting`), a switch, a choice out of an enum, or a span of the recording that somebody picks. Job card, tooltips,
+recipes, command line and tests are made from these fields; defaults stand nowhere else.
 """
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field, fields
-from typing import Any, TypeVar
+from collections.abc import Mapping
+from dataclasses import MISSING, dataclass, field, fields
+from enum import Enum, StrEnum
+from typing import Any, TypeVar, get_type_hints
 
 import msgspec
 
+from dubbin.core.errors import BadSettings
+
 S = TypeVar("S")
+When = tuple[str, Enum]
+
+
+class Kind(StrEnum):
+    """What a setting is, and so how it is drawn and read."""
+
+    NUMBER = "number"
+    SWITCH = "switch"
+    CHOICE = "choice"
+    SPAN = "span"
 
 
 @dataclass(frozen=True)
 class FieldInfo:
-    """What a person needs to know about one setting."""
+    """One setting. low, high, unit: of a number. choices: members of the enum. when: (name, value) of the choice for which alone the setting means
+    something. implies: other settings that picking a span sets, as plain values. pick, clear: what a button for a span says; ask: what is said when there is
+    nothing to pick."""
 
     name: str
     label: str
-    low: float
-    high: float
-    unit: str
-    help: str
-    default: Any
+    low: float = 0.0
+    high: float = 0.0
+    unit: str = ""
+    help: str = ""
+    default: Any = None
+    kind: Kind = Kind.NUMBER
+    choices: tuple[Enum, ...] = ()
+    when: When | None = None
+    implies: Mapping[str, Any] = field(default_factory=dict)
+    pick: str = ""
+    clear: str = ""
+    ask: str = ""
+
+    def applies(self, settings: Any) -> bool:
+        """Whether the setting means something beside the others."""
+        return self.when is None or getattr(settings, self.when[0]) == self.when[1]
 
 
-def setting(default: float | None, low: float, high: float, unit: str, label: str, help: str) -> Any:
-    """A dataclass field with its range (inclusive), unit, label and a line of help."""
-    meta = {"low": low, "high": high, "unit": unit, "label": label, "help": help}
+def setting(default: float | None, low: float, high: float, unit: str, label: str, help: str, *, when: When | None = None) -> Any:
+    """A number with its range (inclusive), unit, label and a line of help. None as a value stands for `found by itself`."""
+    return field(default=default, metadata={"kind": Kind.NUMBER, "low": low, "high": high, "unit": unit, "label": label, "help": help, "when": when})
+
+
+def switch(default: bool, label: str, help: str, *, when: When | None = None) -> Any:
+    """Yes or no."""
+    return field(default=default, metadata={"kind": Kind.SWITCH, "label": label, "help": help, "when": when})
+
+
+def choice(default: Enum, label: str, help: str, *, when: When | None = None) -> Any:
+    """One member of the default's enum."""
+    meta = {"kind": Kind.CHOICE, "label": label, "help": help, "choices": tuple(type(default)), "when": when}
     return field(default=default, metadata=meta)
 
 
+def span(label: str, help: str, *, pick: str, clear: str, ask: str, implies: Mapping[str, Any], when: When | None = None) -> Any:
+    """Start and end in seconds of the recording, picked by a person; None until then."""
+    return field(default=None, metadata={"kind": Kind.SPAN, "label": label, "help": help, "implies": implies, "when": when, "pick": pick, "clear": clear, "ask": ask})
+
+
 def describe(settings_type: type) -> list[FieldInfo]:
-    """The ranged fields of a settings dataclass, in order."""
+    """All fields that a person can set, in order."""
     return [
-        FieldInfo(
-            f.name, f.metadata["label"], f.metadata["low"], f.metadata["high"], f.metadata["unit"],
-            f.metadata["help"], f.default,
-        )
-        for f in fields(settings_type)
-        if "low" in f.metadata
-    ]  # fmt: skip
+        FieldInfo(f.name, default=None if f.default is MISSING else f.default, **f.metadata) for f in fields(settings_type) if "kind" in f.metadata
+    ]
+
+
+def numbers(settings_type: type) -> list[FieldInfo]:
+    """The fields with a range, in order."""
+    return [info for info in describe(settings_type) if info.kind is Kind.NUMBER]
 
 
 def check_ranges(settings: Any) -> None:
-    """Raise ValueError, with the bad value in the message, when a field is out of its range."""
-    for info in describe(type(settings)):
+    """Raise BadSettings, with the bad value in the message, when a number is out of its range."""
+    for info in numbers(type(settings)):
         value = getattr(settings, info.name)
         if value is not None and not info.low <= value <= info.high:
-            raise ValueError(f"{info.name} must lie in {info.low} to {info.high} {info.unit}, got {value}")
+            raise BadSettings(f"{info.name} must lie in {info.low} to {info.high} {info.unit}, got {value}")
 
 
-def settings_from_plain(settings_type: type[S], plain: dict[str, Any]) -> S:
-    """Settings from a plain dictionary (of a file); what is missing takes its default. Raises ValueError."""
+def settings_from_plain(settings_type: type[S], plain: Mapping[str, Any]) -> S:
+    """Settings from a plain dictionary (of a file); what is missing takes its default. Raises BadSettings."""
     try:
         settings = msgspec.convert(plain, settings_type)
     except msgspec.ValidationError as error:
-        raise ValueError(str(error)) from error
+        raise BadSettings(str(error)) from error
     check_ranges(settings)
     return settings
+
+
+def value_from_text(settings_type: type, name: str, text: str) -> Any:
+    """A plain value of one setting, as somebody typed it. Raises BadSettings, which names what can be set."""
+    known = {info.name: info for info in describe(settings_type)}
+    info = known.get(name)
+    if info is None:
+        raise BadSettings(f"there is no setting {name!r}; there are: {', '.join(known) or 'none'}")
+    if info.kind is Kind.CHOICE:
+        values = {str(c.value).lower(): c.value for c in info.choices}
+        if text.lower() not in values:
+            raise BadSettings(f"{name} can be {' or '.join(values)}, not {text!r}")
+        return values[text.lower()]
+    if info.kind is Kind.SWITCH:
+        if text.lower() not in ("on", "off"):
+            raise BadSettings(f"{name} can be on or off, not {text!r}")
+        return text.lower() == "on"
+    if info.kind is Kind.SPAN:
+        start, _, end = text.partition(":")
+        return [_number(name, start), _number(name, end)]
+    value = _number(name, text)
+    if not info.low <= value <= info.high:
+        raise BadSettings(f"{name} lies between {info.low:g} and {info.high:g} {info.unit}, not at {value:g}".replace("  ", " "))
+    return int(value) if get_type_hints(settings_type).get(name) is int else value
+
+
+def _number(name: str, text: str) -> float:
+    try:
+        return float(text)
+    except ValueError:
+        raise BadSettings(f"{name} wants a number, not {text!r}") from None

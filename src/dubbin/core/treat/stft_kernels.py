@@ -2,15 +2,14 @@
 
 from __future__ import annotations
 
-from numba import njit
+from dubbin.core.kernel import C64, F32, kernel
 
 
-@njit(nogil=True, cache=True, fastmath=True, error_model="numpy")
-def cut(x, window, start, step, out):  # type: ignore[no-untyped-def]
-    """Frames (count, len(window)) of x times the window, the first beginning at `start`, each `step` after the one before.
+@kernel(fastmath=True)
+def cut(x: F32, window: F32, start: int, step: int, out: F32) -> None:
+    """Write into out (count, size) frames of x (frames,) times the window (size,), the first beginning at `start`, each `step` after the one before.
 
-    Outside of x there is silence.
-    """
+    Outside of x there is silence."""
     count, size = out.shape
     n = len(x)
     for t in range(count):
@@ -25,9 +24,9 @@ def cut(x, window, start, step, out):  # type: ignore[no-untyped-def]
                 part[i] = piece[i] * w[i]
 
 
-@njit(nogil=True, cache=True, fastmath=True, error_model="numpy")
-def add(pieces, window, start, hop, out):  # type: ignore[no-untyped-def]
-    """The opposite of `cut`: pieces times the window are added to out, the first at `start`."""
+@kernel(fastmath=True)
+def add(pieces: F32, window: F32, start: int, hop: int, out: F32) -> None:
+    """The opposite of `cut`: pieces (count, size) times the window (size,) are added to out (frames,), the first at `start`, each `hop` after the one before."""
     count, size = pieces.shape
     n = len(out)
     for t in range(count):
@@ -39,9 +38,9 @@ def add(pieces, window, start, hop, out):  # type: ignore[no-untyped-def]
                 y[i] += part[i] * w[i]
 
 
-@njit(nogil=True, cache=True, fastmath=True, error_model="numpy")
-def power(X, out):  # type: ignore[no-untyped-def]
-    """|X|^2 of (count, bins) complex64, without the detour over the root."""
+@kernel(fastmath=True)
+def power(X: C64, out: F32) -> None:
+    """Write |X|^2 of X (count, bins) into out, without the detour over the root."""
     count, bins = out.shape
     for t in range(count):
         x, y = X[t], out[t]

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
-from numba import njit
 from numpy.polynomial import chebyshev
 from scipy import special
 
-from dubbin.core.treat.quick_math import exp2, log2
+from dubbin.core.kernel import F32, inlined, kernel
+from dubbin.core.treat.fast_math_kernels import exp2, log2
 
 DECISION_WEIGHT = 0.9  # of the last frame in the first pass's a priori SNR
 SMOOTH_WEIGHT = 0.8  # of the first pass's speech, three frames wide, in the second pass's a priori SNR
@@ -47,8 +49,8 @@ LSA_HIGHEST, LSA_SCALE = np.float32(LSA_TOP), np.float32(2.0 / LSA_TOP)
 H8, H7, H6, H5, H4, H3, H2, H1, H0 = _lsa_polynomial()
 
 
-@njit(nogil=True, inline="always", fastmath=True, error_model="numpy")
-def lsa(v, wiener):  # type: ignore[no-untyped-def]
+@inlined(fastmath=True)
+def lsa(v: Any, wiener: Any) -> Any:
     """The gain of the log-spectral estimator; v: a posteriori SNR times the Wiener gain."""
     v = min(max(v, LEAST), LSA_HIGHEST)
     t = v * LSA_SCALE - ONE
@@ -56,9 +58,12 @@ def lsa(v, wiener):  # type: ignore[no-untyped-def]
     return min(wiener * h / np.sqrt(v), ONE)
 
 
-@njit(nogil=True, inline="always", fastmath=True, error_model="numpy")
-def decide(x, low, high, rest, loud, before, w, v, ratio, speech):  # type: ignore[no-untyped-def]
-    """First pass over a frame, by the decision-directed rule. ratio: power over noise; speech: that of the speech over the noise."""
+@inlined(fastmath=True)
+def decide(x: F32, low: F32, high: F32, rest: np.float32, loud: np.float32, before: F32, w: F32, v: F32, ratio: F32, speech: F32) -> None:
+    """First pass over a frame of power x (bins,), by the decision-directed rule.
+
+    low, high: (bins,) noise before and after, rest, loud: their shares. before: (bins,) the last frame's speech over the noise, which is written anew. w, v: (bins,)
+    room to work in. Writes ratio (bins,), power over noise, and speech (bins,), that of the speech over the noise."""
     bins = len(x)
     for k in range(bins):
         ratio[k] = min(x[k] / max(low[k] * rest + high[k] * loud, LEAST_NOISE), HIGHEST_RATIO)
@@ -73,9 +78,11 @@ def decide(x, low, high, rest, loud, before, w, v, ratio, speech):  # type: igno
         speech[k] = max(clean, FIRST_FLOOR_POWER * ratio[k])
 
 
-@njit(nogil=True, inline="always", fastmath=True, error_model="numpy")
-def prior(before, here, after, ratio, xi, wide):  # type: ignore[no-untyped-def]
-    """xi: a priori SNR from the first pass's speech in this frame and both beside it; wide: its sum over five bins."""
+@inlined(fastmath=True)
+def prior(before: F32, here: F32, after: F32, ratio: F32, xi: F32, wide: F32) -> None:
+    """Write xi (bins,): a priori SNR from the first pass's speech in this frame and both beside it (bins,); and wide (bins,), its sum over five bins.
+
+    ratio: (bins,) power over noise."""
     bins = len(xi)
     for k in range(bins):
         mean = QUARTER * (before[k] + after[k]) + HALF * here[k]
@@ -89,9 +96,11 @@ def prior(before, here, after, ratio, xi, wide):  # type: ignore[no-untyped-def]
         wide[k] = total
 
 
-@njit(nogil=True, inline="always", fastmath=True, error_model="numpy")
-def gains_of(ratio, xi, near, floor, log_floor, p, v, gain, out):  # type: ignore[no-untyped-def]
-    """Second pass over a frame: the gains, from the a priori SNR and how likely speech is."""
+@inlined(fastmath=True)
+def gains_of(ratio: F32, xi: F32, near: F32, floor: np.float32, log_floor: np.float32, p: F32, v: F32, gain: F32, out: F32) -> None:
+    """Second pass over a frame: write the gains into out (bins,), from the a priori SNR xi and how likely speech is, by the level `near` around.
+
+    ratio: (bins,) power over noise. floor: lowest gain, log_floor its log2. p, v, gain: (bins,) room to work in."""
     bins = len(out)
     for k in range(bins):
         level = log2(near[k])
@@ -109,8 +118,8 @@ def gains_of(ratio, xi, near, floor, log_floor, p, v, gain, out):  # type: ignor
         out[k] = max(exp2(p[k] * (gain[k] - log_floor) + log_floor), floor)
 
 
-@njit(nogil=True, cache=True, fastmath=True, error_model="numpy")
-def look(P, noise, at, level, floor, gains, near):  # type: ignore[no-untyped-def]
+@kernel(fastmath=True)
+def look(P: F32, noise: F32, at: F32, level: F32, floor: np.float32, gains: F32, near: F32) -> None:
     """Both passes, the second two frames behind the first, so that all between them stays in the nearest cache.
 
     P: (frames, bins). noise: (steps, bins), of which frame t has the one at place at[t], times level[t]. Writes gains and near,

@@ -104,7 +104,7 @@ class Findings:
             return key in self._known
 
 
-class TileKeeper(Protocol):
+class TileCache(Protocol):
     """Hands out the tiles of a stage by a key that names all that its result depends on."""
 
     findings: Findings
@@ -112,7 +112,7 @@ class TileKeeper(Protocol):
     def tiles(self, key: str, channels: int, frames: int, tile_frames: int) -> Tiles: ...
 
 
-class MemoryKeeper:
+class MemoryTileCache:
     """For one pass over a recording (command line, export)."""
 
     def __init__(self, keep: int = 5) -> None:
@@ -124,7 +124,7 @@ class MemoryKeeper:
         return self._known.setdefault(key, MemoryTiles(self._keep))
 
 
-class DiskKeeper:
+class DiskTileCache:
     """For the window: nothing is computed twice, also after a restart."""
 
     def __init__(self, folder: Path) -> None:

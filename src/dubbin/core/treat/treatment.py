@@ -14,6 +14,7 @@ from typing import Any, ClassVar
 
 from dubbin.core.jobs import Task
 from dubbin.core.sound.source import Samples, Source
+from dubbin.core.treat.figure import Figure
 
 
 @dataclass(frozen=True)
@@ -29,11 +30,12 @@ class Context:
 
 
 class Treatment(ABC):
-    """Keeps length and alignment; strength is applied outside, as the share of the residue taken away."""
+    """Keeps length and alignment; strength is applied outside, as the share of what the treatment removes."""
 
     name: ClassVar[str]
     title: ClassVar[str]
     settings_type: ClassVar[type]
+    figures: ClassVar[tuple[Figure, ...]] = ()  # what it is judged by, the foremost first
     tile_s: ClassVar[float] = 16.0
     lead_s: ClassVar[float] = 1.0
     tail_s: ClassVar[float] = 0.1

@@ -5,6 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import Any
 
+from dubbin.core.errors import BadSettings
+
 
 @dataclass(frozen=True)
 class VoicePreset:
@@ -46,8 +48,8 @@ PRESETS: tuple[VoicePreset, ...] = (
 
 
 def find_preset(name: str) -> VoicePreset:
-    """Raises ValueError on a name that there is not."""
+    """Raises BadSettings on a name that there is not."""
     for preset in PRESETS:
         if preset.name == name:
             return preset
-    raise ValueError(f"there is no starting point {name!r}; there are: {', '.join(p.name for p in PRESETS)}")
+    raise BadSettings(f"there is no starting point {name!r}; there are: {', '.join(p.name for p in PRESETS)}")

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from enum import StrEnum
 
 import numpy as np
@@ -20,25 +19,27 @@ from PyQt6.QtGui import (
 )  # fmt: skip
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from dubbin.core.episode.balance_commands import remove_line_points
-from dubbin.core.episode.commands import move_cut_edges
+from dubbin.core.episode.commands.balance import remove_line_points
+from dubbin.core.episode.commands.change import Change
+from dubbin.core.episode.commands.cuts import move_cut_edges
 from dubbin.core.episode.model import Cut, Lane, Role
 from dubbin.core.measure.spectrogram import hz_of
-from dubbin.core.mix.hear import Hear
+from dubbin.core.mix.monitor import MonitorMode
 from dubbin.core.mix.program import audible_lanes
 from dubbin.core.sound.peaks import PeakPyramid
 from dubbin.core.sound.source import Source
-from dubbin.core.speech.word_table import WordTable
-from dubbin.window.desk import Desk
 from dubbin.window.lanes.level_line import Grip, LevelLine
 from dubbin.window.lanes.marks import LENGTHS_H, RULER_H, Marks
+from dubbin.window.lanes.overlays import Overlays
 from dubbin.window.lanes.reduction_strip import paint_reduction
-from dubbin.window.lanes.selection import Band, Selection
 from dubbin.window.lanes.spectrogram_tiles import SpectrogramTiles
 from dubbin.window.lanes.viewport import Viewport
 from dubbin.window.lanes.wave_image import columns_of, laid_over, wave_image
 from dubbin.window.lanes.words_strip import paint_covers, paint_placed, paint_splits, paint_words
-from dubbin.window.theme import Theme, font
+from dubbin.window.parts.theme import Theme, font
+from dubbin.window.session.selection import Band, Selection
+from dubbin.window.session.session import Session
+from dubbin.window.session.speech import Speech
 
 GAP = 6
 EDGE_PX, CLICK_PX = 5, 4
@@ -64,23 +65,17 @@ class LanesView(QWidget):
     play_wanted = pyqtSignal(int)
     menu_wanted = pyqtSignal(object)
 
-    def __init__(self, desk: Desk, view: Viewport, selection: Selection, theme: Theme, table: Callable[[], WordTable]) -> None:
-        """table: gives the words of the episode."""
+    def __init__(self, session: Session, view: Viewport, selection: Selection, theme: Theme, speech: Speech) -> None:
         super().__init__()
-        self._desk, self._view, self._selection, self._theme, self._table = desk, view, selection, theme, table
-        self.show_words = False
-        self.crosstalk: Callable[[], list[tuple[tuple[str, str], float, float]]] = lambda: []
-        self.show_pauses = False
-        self.show_findings = False
-        self.show_levels = False
-        self.reductions: Callable[[Lane], list[tuple[str, NDArray[np.float64], float]]] | None = None
-        self._levels = LevelLine(desk, view, theme)
-        self._marks = Marks(desk, view, selection, theme)
+        self._session, self._view, self._selection, self._theme, self._speech = session, view, selection, theme, speech
+        self._overlays = Overlays()
+        self._levels = LevelLine(session, view, theme)
+        self._marks = Marks(session, view, selection, theme)
         self._grip: tuple[Grip, QRectF] | None = None
         self._grip_moved = False
         self.picture = Picture.WAVES
         self.level_zoom = 1.0
-        self._spectrograms = SpectrogramTiles(desk, view, theme)
+        self._spectrograms = SpectrogramTiles(session, view, theme)
         self._spectrograms.changed.connect(self.update)
         self._band_lane: Lane | None = None
         self._images: dict[tuple[object, ...], QImage] = {}
@@ -93,11 +88,11 @@ class LanesView(QWidget):
         self.setAccessibleName("Lanes")
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setMinimumHeight(180)
-        desk.episode_changed.connect(self._on_changed)
-        desk.sounds_changed.connect(self._on_changed)
-        desk.findings_changed.connect(self._on_changed)
-        desk.hear_changed.connect(self._on_changed)
-        desk.selection_changed.connect(self.update)
+        session.episode_changed.connect(self._on_changed)
+        session.sounds_changed.connect(self._on_changed)
+        session.findings_changed.connect(self._on_changed)
+        session.monitor.changed.connect(self._on_changed)
+        session.lane_picked.connect(self.update)
         view.changed.connect(self.update)
         selection.changed.connect(self.update)
         selection.head_changed.connect(self.update)
@@ -114,7 +109,7 @@ class LanesView(QWidget):
 
     def lane_rects(self) -> list[tuple[Lane, QRectF]]:
         """Lanes from top to bottom; music and effects are half as high as voices."""
-        lanes = self._desk.episode.lanes
+        lanes = self._session.episode.lanes
         if not lanes:
             return []
         weights = [1.0 if lane.role is Role.VOICE else 0.55 for lane in lanes]
@@ -135,7 +130,7 @@ class LanesView(QWidget):
         if self._view.folded:
             return None
         best: tuple[float, Cut, bool] | None = None
-        for cut in self._desk.episode.cuts:
+        for cut in self._session.episode.cuts:
             for at_start, frame in ((True, cut.start_frame), (False, cut.end_frame)):
                 distance = abs(self._view.x_of(frame) - x)
                 if distance <= EDGE_PX and (best is None or distance < best[0]):
@@ -145,7 +140,7 @@ class LanesView(QWidget):
     # -- mouse ------------------------------------------------------------------------
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        if event is None or event.button() != Qt.MouseButton.LeftButton or not self._desk.episode.lanes:
+        if event is None or event.button() != Qt.MouseButton.LeftButton or not self._session.episode.lanes:
             return
         x = event.position().x()
         self._press = event.position()
@@ -154,13 +149,13 @@ class LanesView(QWidget):
         self._band_lane, self._grip, self._grip_moved = None, self._grip_at(event.position()), False
         for lane, rect in self.lane_rects():
             if rect.contains(event.position()):
-                self._desk.pick_lane(lane.id)
+                self._session.pick_lane(lane.id)
                 wants_band = bool(event.modifiers() & Qt.KeyboardModifier.AltModifier)
                 self._band_lane = lane if wants_band and self.picture is not Picture.WAVES else None
 
     def _grip_at(self, at: QPointF) -> tuple[Grip, QRectF] | None:
         """A lane's level or fade under the pointer, where levels are shown."""
-        if not self.show_levels:
+        if not self._overlays.levels:
             return None
         for lane, rect in self.lane_rects():
             if rect.contains(at):
@@ -182,16 +177,16 @@ class LanesView(QWidget):
         if self._grip is not None:
             if self._grip_moved or (event.position() - self._press).manhattanLength() >= CLICK_PX:
                 self._grip_moved = True
-                change = self._levels.moved(self._desk.document.history.episode, *self._grip, event.position())
+                change = self._levels.moved(self._session.document.history.episode, *self._grip, event.position())
                 if change is not None:
-                    self._desk.preview(change)
+                    self._session.preview(change)
             return
         if abs(x - self._press.x()) < CLICK_PX and not self._edge_moved:
             return
         frame = self._view.session_at(min(max(x, 0), self.width()))
         if self._edge is not None:
             self._edge_moved = True
-            self._desk.preview(self._moved_edge(frame))
+            self._session.preview(self._moved_edge(frame))
         else:
             a, b = (self._press_frame, frame) if self._press.x() <= x else (frame, self._press_frame)
             self._selection.select(a, b, self._band_at(event.position()), ordered=True)
@@ -201,10 +196,15 @@ class LanesView(QWidget):
         if self._band_lane is None or self._press is None:
             return None
         rect = next(r for lane, r in self.lane_rects() if lane.id == self._band_lane.id)
-        rate = self._desk.episode.rate
+        rate = self._session.episode.rate
         shares = [min(max((rect.bottom() - y) / rect.height(), 0.0), 1.0) for y in (self._press.y(), position.y())]
         low, high = sorted(hz_of(share, rate) for share in shares)
         return Band(self._band_lane.id, low, max(high, low + 20.0))
+
+    def show_overlays(self, overlays: Overlays) -> None:
+        """Show what the page in front asks for."""
+        self._overlays = overlays
+        self.update()
 
     def set_picture(self, picture: Picture) -> None:
         self.picture = picture
@@ -215,11 +215,11 @@ class LanesView(QWidget):
         pictures = list(Picture)
         self.set_picture(pictures[(pictures.index(self.picture) + 1) % len(pictures)])
 
-    def _moved_edge(self, frame: int):  # type: ignore[no-untyped-def]
+    def _moved_edge(self, frame: int) -> Change:
         assert self._edge is not None
         cut, at_start = self._edge
         start, end = (frame, cut.end_frame) if at_start else (cut.start_frame, frame)
-        return move_cut_edges(self._desk.document.history.episode, cut, start, end)
+        return move_cut_edges(self._session.document.history.episode, cut, start, end)
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         if event is None or self._press is None:
@@ -228,17 +228,17 @@ class LanesView(QWidget):
         self._press = None
         grip, self._grip = self._grip, None
         if grip is not None and self._grip_moved:
-            moved = self._levels.moved(self._desk.document.history.episode, *grip, event.position())
+            moved = self._levels.moved(self._session.document.history.episode, *grip, event.position())
             if moved is not None:
-                self._desk.do(moved)
-                self._desk.document.history.seal()
+                self._session.do(moved)
+                self._session.end_merge()
             return
         frame = self._view.session_at(min(max(x, 0), self.width()))
         if edge is not None and self._edge_moved:
             change = self._moved_edge(frame)
             self._edge = None
-            self._desk.do(change)
-            self._desk.document.history.seal()
+            self._session.do(change)
+            self._session.end_merge()
             return
         self._edge = None
         if abs(x - press.x()) < CLICK_PX:
@@ -247,7 +247,7 @@ class LanesView(QWidget):
             if placed is not None:
                 self._selection.pick_placed(placed)
             else:
-                self._selection.pick_cut(None if self._view.folded else self._desk.episode.cut_at(frame))
+                self._selection.pick_cut(None if self._view.folded else self._session.episode.cut_at(frame))
 
     def _placed_at(self, x: float) -> str | None:
         """What was moved, copied or put in under a pixel."""
@@ -256,20 +256,20 @@ class LanesView(QWidget):
         return time_map.spans[time_map.span_at(at)].placed if time_map.spans and at < time_map.program_frames else None
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
-        if event is None or not self._desk.episode.lanes:
+        if event is None or not self._session.episode.lanes:
             return
         grip = self._grip_at(event.position())
         if grip is not None and grip[0].point is not None:
-            self._desk.do(remove_line_points(self._desk.episode, grip[0].lane_id, [grip[0].point]))
+            self._session.do(remove_line_points(self._session.episode, grip[0].lane_id, [grip[0].point]))
             return
         self.play_wanted.emit(self._view.session_at(event.position().x()))
 
-    def give_up_drag(self) -> bool:
+    def cancel_drag(self) -> bool:
         """Esc: put a dragged edge back; whether there was one."""
         if not (self._edge is not None and self._edge_moved) and not (self._grip is not None and self._grip_moved):
             return False
         self._edge = self._press = self._grip = None
-        self._desk.document.end_preview()
+        self._session.end_preview()
         return True
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
@@ -288,11 +288,11 @@ class LanesView(QWidget):
         self._on_changed()
 
     def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
-        if event and self._desk.episode.lanes:
+        if event and self._session.episode.lanes:
             frame = self._view.session_at(event.pos().x())
             if self._selection.range is None:
                 self._selection.set_head(frame)
-                self._selection.pick_cut(self._desk.episode.cut_at(frame))
+                self._selection.pick_cut(self._session.episode.cut_at(frame))
             self.menu_wanted.emit(event.globalPos())
 
     # -- painting ---------------------------------------------------------------------
@@ -301,10 +301,10 @@ class LanesView(QWidget):
         c = self._theme.colours
         p = QPainter(self)
         p.fillRect(self.rect(), c.q("paper"))
-        if not self._desk.episode.lanes:
+        if not self._session.episode.lanes:
             self._paint_empty(p)
             return
-        audible = {lane.id for lane in audible_lanes(self._desk.episode.lanes)}
+        audible = {lane.id for lane in audible_lanes(self._session.episode.lanes)}
         rects = self.lane_rects()
         self._marks.lay(self.width(), rects, self._bottom())
         for lane, rect in rects:
@@ -313,26 +313,26 @@ class LanesView(QWidget):
                 self._marks.touch_ups(p, lane, rect)
         for lane, rect in rects:
             paint_covers(p, c, self._view, lane, rect)
-            if self.show_levels:
+            if self._overlays.levels:
                 self._levels.paint(p, lane, rect)
-            if self.reductions is not None:
-                for colour, gain_db, step_s in self.reductions(lane):
-                    paint_reduction(p, c, self._view, rect, lane.start_frame, self._desk.episode.rate, gain_db, step_s, colour)
-            if self.show_words and lane.role is Role.VOICE:
-                paint_words(p, c, self._view, self._table(), lane, rect, self._desk.episode.rate)
-        paint_placed(p, c, self._view, self._desk.episode, float(RULER_H), self._bottom(), self._selection.placed)
+            if self._overlays.reductions is not None:
+                for colour, gain_db, step_s in self._overlays.reductions(lane):
+                    paint_reduction(p, c, self._view, rect, lane.start_frame, self._session.episode.rate, gain_db, step_s, colour)
+            if self._overlays.words and lane.role is Role.VOICE:
+                paint_words(p, c, self._view, self._speech.table, lane, rect, self._session.episode.rate)
+        paint_placed(p, c, self._view, self._session.episode, float(RULER_H), self._bottom(), self._selection.placed)
         self._marks.selection(p)
         if self._view.folded:
             self._marks.seams(p)
         else:
             self._marks.cuts(p)
-        paint_splits(p, c, self._view, self._desk.episode, float(RULER_H), self._bottom())
-        if self.show_pauses:
+        paint_splits(p, c, self._view, self._session.episode, float(RULER_H), self._bottom())
+        if self._overlays.pauses:
             self._marks.pauses(p)
-            self._marks.crosstalk(p, self.crosstalk())
+            self._marks.crosstalk(p, self._speech.crosstalk())
         for index, (lane, rect) in enumerate(rects):
             self._paint_lane_name(p, lane, rect, index, lane.id in audible)
-            if self.show_findings:
+            if self._overlays.findings:
                 self._marks.findings(p, lane, rect)
         self._marks.ruler(p)
         self._marks.markers(p)
@@ -362,9 +362,9 @@ class LanesView(QWidget):
 
     def _paint_lane(self, p: QPainter, lane: Lane, rect: QRectF) -> None:
         c = self._theme.colours
-        picked = self._desk.picked_lane is not None and lane.id == self._desk.picked_lane.id
+        picked = self._session.picked_lane is not None and lane.id == self._session.picked_lane.id
         p.fillRect(rect, c.q("card"))
-        audible = lane in audible_lanes(self._desk.episode.lanes)
+        audible = lane in audible_lanes(self._session.episode.lanes)
         if self.picture is not Picture.WAVES:
             self._paint_spectrogram(p, lane, rect)
         image = self._image(lane, int(rect.height()), audible) if self.picture is not Picture.SPECTROGRAM else None
@@ -377,15 +377,15 @@ class LanesView(QWidget):
             p.fillRect(QRectF(0, rect.top(), 4, rect.height()), c.q("saddle"))
 
     def _paint_spectrogram(self, p: QPainter, lane: Lane, rect: QRectF) -> None:
-        sound, hear = self._desk.sound(lane), self._desk.hear
+        sound, mode = self._session.analyses.sound(lane), self._session.monitor.mode
         if sound is None:
             return
         treats = bool(sound.repaired.stages or sound.voiced.stages)
         # What is not computed yet is shown as recorded: the picture never waits.
-        if not treats or hear is Hear.RECORDED or self._desk.treated(lane) is None:
-            source, side = sound.recorded, Hear.RECORDED.value
+        if not treats or mode is MonitorMode.RECORDED or self._session.analyses.treated(lane) is None:
+            source, side = sound.recorded, MonitorMode.RECORDED.value
         else:
-            source, side = sound.heard(hear), f"{hear.value} {lane.repairs!r} {lane.touch_ups!r} {lane.voicing!r}"
+            source, side = sound.heard(mode), f"{mode.value} {self._session.analyses.key(lane).voiced!r}"
         p.save()
         p.setClipRect(rect)
         self._spectrograms.paint(p, lane, rect, source, side)
@@ -395,13 +395,13 @@ class LanesView(QWidget):
         c = self._theme.colours
         marks = MARKS[lane.role]
         text = f"{marks[index % len(marks)]} {lane.voice}"
-        recording = self._desk.episode.recording(lane.recording)
+        recording = self._session.episode.recording(lane.recording)
         note = recording.path.rsplit("/", 1)[-1]
-        if recording.id in self._desk.broken:
+        if recording.id in self._session.recordings.broken:
             note = "file not found"
-        elif self._desk.lane_source(lane) is None:
+        elif self._session.recordings.source(lane) is None:
             note = "being read …"
-        elif self._desk.is_treating(lane):
+        elif self._session.analyses.is_treating(lane):
             note = "treated sound being computed …"
         elif not audible:
             note = "muted" if lane.mute else "not soloed"
@@ -419,13 +419,13 @@ class LanesView(QWidget):
         p.setPen(c.q("ink"))
         p.drawText(box.adjusted(6, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, text)
         p.setFont(font(14))
-        p.setPen(c.q("brick") if recording.id in self._desk.broken else c.q("muted"))
+        p.setPen(c.q("brick") if recording.id in self._session.recordings.broken else c.q("muted"))
         p.drawText(box.adjusted(width + 15, 0, 20, 0), Qt.AlignmentFlag.AlignVCenter, note)
 
     def _image(self, lane: Lane, height: int, audible: bool) -> QImage | None:
         view = self._view
-        copy = self._desk.recordings.get(lane.recording)
-        sound = self._desk.sound(lane)
+        copy = self._session.recordings.copy(lane.recording)
+        sound = self._session.analyses.sound(lane)
         if copy is None or sound is None or height < 4:
             return None
         key = (lane.id, height, view.start, view.per_pixel, view.width, view.folded, audible)
@@ -436,8 +436,8 @@ class LanesView(QWidget):
         return self._images[key]
 
     def _draw(self, lane: Lane, peaks: PeakPyramid, height: int, audible: bool) -> QImage:
-        c, desk = self._theme.colours, self._desk
-        sound, treated, hear = desk.sound(lane), desk.treated(lane), desk.hear
+        c, session = self._theme.colours, self._session
+        sound, treated, mode = session.analyses.sound(lane), session.analyses.treated(lane), session.monitor.mode
         assert sound is not None
         loudest = max(float(np.max(np.abs(peaks.levels[-1]))), 0.05)
         zoom = FULLEST / loudest * self.level_zoom
@@ -446,14 +446,14 @@ class LanesView(QWidget):
         treats = bool(sound.repaired.stages or sound.voiced.stages)
         if self.picture is Picture.BOTH:
             strong = 120 if audible else 60
-        if hear is Hear.RECORDED or not treats:
+        if mode is MonitorMode.RECORDED or not treats:
             role = "indigo" if lane.role is Role.VOICE else "muted"
             return wave_image(recorded, height, c.q(role, strong), zoom)
         pale = 0 if self.picture is Picture.BOTH else 70 if audible else 40
         layers = [wave_image(recorded, height, c.q("indigo", pale), zoom)]
         if treated is not None:
             after = self._columns(lane, treated.peaks, sound.voiced)
-            if hear is Hear.RESIDUE:
+            if mode is MonitorMode.REMOVED:
                 # What is missing at either side of the treated wave.
                 gone = np.stack(
                     [

@@ -10,14 +10,14 @@ from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen, QPolygonF
 
-from dubbin.core.episode import balance_commands
-from dubbin.core.episode.balance import LinePoint
-from dubbin.core.episode.commands import Change
+from dubbin.core.episode.balance_settings import LinePoint
+from dubbin.core.episode.commands.balance import set_fades, set_line_point
+from dubbin.core.episode.commands.change import Change
 from dubbin.core.episode.model import Episode, Lane
 from dubbin.core.mix.gain_curve import POINTS_PER_S
-from dubbin.window.desk import Desk
 from dubbin.window.lanes.viewport import Viewport
-from dubbin.window.theme import Theme
+from dubbin.window.parts.theme import Theme
+from dubbin.window.session.session import Session
 
 SHOWN_DB = 18.0  # up and down, over the height of a lane
 REACH_PX = 6.0
@@ -37,8 +37,8 @@ class Grip:
 class LevelLine:
     """Paints and moves; it keeps nothing."""
 
-    def __init__(self, desk: Desk, view: Viewport, theme: Theme) -> None:
-        self._desk, self._view, self._theme = desk, view, theme
+    def __init__(self, session: Session, view: Viewport, theme: Theme) -> None:
+        self._session, self._view, self._theme = session, view, theme
 
     # -- where things are -------------------------------------------------------------
 
@@ -46,20 +46,20 @@ class LevelLine:
         """The frame of a lane's recording under the middle of every pixel; -1 where it is not heard."""
         display = (self._view.start + self._view.per_pixel * (np.arange(width) + 0.5)).astype(np.int64)
         inside = display < self._view.frames
-        session = self._view.map.many_to_session(np.where(inside, display, 0))
-        length = self._desk.episode.recording(lane.recording).frames
+        at = self._view.map.many_to_session(np.where(inside, display, 0))
+        length = self._session.episode.recording(lane.recording).frames
         if lane.bed is not None:
-            track = self._desk.bed_track(lane)
+            track = self._session.monitor.bed_track(lane)
             if track is None:
                 return np.full(width, -1)
-            program = display if self._view.folded else self._desk.map.many_to_program(session)
+            program = display if self._view.folded else self._session.map.many_to_program(at)
             frames = track.recording_frames(np.where(inside, program, -1))
         else:
-            frames = session - lane.start_frame
+            frames = at - lane.start_frame
         return np.where(inside & (frames >= 0) & (frames < length), frames, -1)
 
     def _level_db(self, lane: Lane, frames: NDArray[np.int64]) -> NDArray[np.float64]:
-        gain = self._desk.balancing.now(self._desk.episode).gains.get(lane.id)
+        gain = self._session.balancing.now(self._session.episode).gains.get(lane.id)
         if gain is None:
             return np.zeros(len(frames))
         points = np.clip(np.round(frames / gain.rate * POINTS_PER_S).astype(np.int64), 0, len(gain.level_db) - 1)
@@ -73,13 +73,13 @@ class LevelLine:
 
     def _fade_ends(self, lane: Lane) -> dict[str, float]:
         """Pixel of the inner end of each fade."""
-        episode, view = self._desk.episode, self._view
+        episode, view = self._session.episode, self._view
         if lane.bed is not None:
-            track = self._desk.bed_track(lane)
+            track = self._session.monitor.bed_track(lane)
             if track is None:
                 return {}
             places = {"fade in": track.start + lane.fade_in_frames, "fade out": track.stop - lane.fade_out_frames}
-            at = {name: frame if view.folded else view.map.to_program_or_next(self._desk.map.to_session(frame)) for name, frame in places.items()}
+            at = {name: frame if view.folded else view.map.to_program_or_next(self._session.map.to_session(frame)) for name, frame in places.items()}
             return {name: view.x_of_display(frame) for name, frame in at.items()}
         end = lane.start_frame + episode.recording(lane.recording).frames
         return {"fade in": view.x_of(lane.start_frame + lane.fade_in_frames), "fade out": view.x_of_end(end - lane.fade_out_frames)}
@@ -94,8 +94,8 @@ class LevelLine:
         if not 0 <= column < len(frames):
             return None
         for point in lane.line:
-            x = self._x_of_frame(lane, point.frame)
-            if x is not None and abs(x - at.x()) <= REACH_PX and abs(self._y_of(lane, rect, point.frame) - at.y()) <= 2 * REACH_PX:
+            point_x = self._x_of_frame(lane, point.frame)
+            if point_x is not None and abs(point_x - at.x()) <= REACH_PX and abs(self._y_of(lane, rect, point.frame) - at.y()) <= 2 * REACH_PX:
                 return Grip(lane.id, "line", point)
         if frames[column] >= 0 and abs(self._y_of(lane, rect, int(frames[column])) - at.y()) <= REACH_PX:
             return Grip(lane.id, "line")
@@ -106,11 +106,11 @@ class LevelLine:
 
     def _x_of_frame(self, lane: Lane, frame: int) -> float | None:
         if lane.bed is not None:
-            track = self._desk.bed_track(lane)
+            track = self._session.monitor.bed_track(lane)
             if track is None:
                 return None
             program = track.start + frame - lane.bed.from_frame
-            return self._view.x_of_display(program) if self._view.folded else self._view.x_of(self._desk.map.to_session(program))
+            return self._view.x_of_display(program) if self._view.folded else self._view.x_of(self._session.map.to_session(program))
         return self._view.x_of(lane.start_frame + frame)
 
     # -- moving -----------------------------------------------------------------------
@@ -126,32 +126,32 @@ class LevelLine:
             frame = int(frames[column])
             # The line that is drawn holds what levelling does too: only the rest is drawn by hand.
             by_hand = np.interp(frame, [p.frame for p in lane.line], [p.db for p in lane.line]) if lane.line else 0.0
-            automatic = float(self._desk.balancing.now(episode).gains[lane.id].level_db[self._index(lane, frame)]) - by_hand if self._has_gain(episode, lane) else 0.0
-            return balance_commands.set_line_point(episode, lane.id, frame, self._db(rect, at.y()) - automatic, grip.point)
+            automatic = float(self._session.balancing.now(episode).gains[lane.id].level_db[self._index(lane, frame)]) - by_hand if self._has_gain(episode, lane) else 0.0
+            return set_line_point(episode, lane.id, frame, self._db(rect, at.y()) - automatic, grip.point)
         return self._moved_fade(episode, lane, grip.kind, at.x())
 
     def _has_gain(self, episode: Episode, lane: Lane) -> bool:
-        return lane.id in self._desk.balancing.now(episode).gains
+        return lane.id in self._session.balancing.now(episode).gains
 
     def _index(self, lane: Lane, frame: int) -> int:
-        gain = self._desk.balancing.now(self._desk.document.history.episode).gains[lane.id]
+        gain = self._session.balancing.now(self._session.document.history.episode).gains[lane.id]
         return min(max(round(frame / gain.rate * POINTS_PER_S), 0), len(gain.level_db) - 1)
 
     def _moved_fade(self, episode: Episode, lane: Lane, kind: str, x: float) -> Change | None:
         view = self._view
         display = min(max(view.start + x * view.per_pixel, 0), view.frames)
         if lane.bed is not None:
-            track = self._desk.bed_track(lane)
+            track = self._session.monitor.bed_track(lane)
             if track is None:
                 return None
-            program = display if view.folded else self._desk.map.to_program_or_next(view.map.to_session(int(display)))
+            program = display if view.folded else self._session.map.to_program_or_next(view.map.to_session(int(display)))
             inside, length = program - track.start, track.length
         else:
             inside = view.map.to_session(int(min(display, view.frames - 1))) - lane.start_frame
             length = episode.recording(lane.recording).frames
         if kind == "fade in":
-            return balance_commands.set_fades(episode, lane.id, fade_in=round(inside))
-        return balance_commands.set_fades(episode, lane.id, fade_out=round(length - inside))
+            return set_fades(episode, lane.id, fade_in=round(inside))
+        return set_fades(episode, lane.id, fade_out=round(length - inside))
 
     # -- painting ---------------------------------------------------------------------
 
@@ -162,7 +162,7 @@ class LevelLine:
         heard = frames >= 0
         if not heard.any():
             return
-        gain = self._desk.balancing.now(self._desk.episode).gains.get(lane.id)
+        gain = self._session.balancing.now(self._session.episode).gains.get(lane.id)
         if gain is not None:
             points = np.clip(np.round(frames / gain.rate * POINTS_PER_S).astype(np.int64), 0, len(gain.bleed_db) - 1)
             down = heard & (gain.bleed_db[points] < DOWN_DB)
@@ -190,12 +190,12 @@ class LevelLine:
                 p.drawEllipse(QPointF(x, self._y_of(lane, rect, point.frame)), 4.0, 4.0)
 
     def _ducked_db(self, lane: Lane, width: int) -> NDArray[np.float64]:
-        track = self._desk.bed_track(lane)
+        track = self._session.monitor.bed_track(lane)
         if track is None or track.ducking is None:
             return np.zeros(width)
         display = (self._view.start + self._view.per_pixel * (np.arange(width) + 0.5)).astype(np.int64)
         if not self._view.folded:
-            display = self._desk.map.many_to_program_or_next(self._view.map.many_to_session(display))
+            display = self._session.map.many_to_program_or_next(self._view.map.many_to_session(display))
         db = track.ducking.db
         return np.asarray(db[np.clip(np.round(display / track.rate * POINTS_PER_S).astype(np.int64), 0, len(db) - 1)])
 

@@ -11,15 +11,15 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QBrush, QPainter, QPen, QPolygonF
 
 from dubbin.core.episode.model import Lane
-from dubbin.core.measure.findings import Finding
+from dubbin.core.measure.finding import Finding
 from dubbin.core.measure.spectrogram import share_of
-from dubbin.window.desk import Desk
 from dubbin.window.lanes.overview import joined
 from dubbin.window.lanes.ruler import digits_for, tick_step_s
-from dubbin.window.lanes.selection import Selection
 from dubbin.window.lanes.viewport import Viewport
 from dubbin.window.parts.figures import clock, span_text
-from dubbin.window.theme import Theme, font
+from dubbin.window.parts.theme import Theme, font
+from dubbin.window.session.selection import Selection
+from dubbin.window.session.session import Session
 
 RULER_H, LENGTHS_H = 34, 20
 NARROW_CUT_PX = 16
@@ -28,8 +28,8 @@ NARROW_CUT_PX = 16
 class Marks:
     """Paints one kind of mark at a time, over lanes that lie where `lay` was told."""
 
-    def __init__(self, desk: Desk, view: Viewport, selection: Selection, theme: Theme) -> None:
-        self._desk, self._view, self._selection, self._theme = desk, view, selection, theme
+    def __init__(self, session: Session, view: Viewport, selection: Selection, theme: Theme) -> None:
+        self._session, self._view, self._selection, self._theme = session, view, selection, theme
         self._rects: list[tuple[Lane, QRectF]] = []
         self._width, self._bottom = 0, 0.0
         self._places: dict[int, tuple[Finding, NDArray[np.int64]]] = {}
@@ -42,7 +42,7 @@ class Marks:
         c, view = self._theme.colours, self._view
         p.fillRect(QRectF(0, 0, self._width, RULER_H), c.q("paper"))
         p.setFont(font(13))
-        rate = self._desk.episode.rate
+        rate = self._session.episode.rate
         step = tick_step_s(view.per_pixel / rate)
         digits = digits_for(step)
         first = int(view.start / rate / step)
@@ -55,7 +55,7 @@ class Marks:
     def cuts(self, p: QPainter) -> None:
         c = self._theme.colours
         top, bottom = float(RULER_H), self._bottom
-        cuts = self._desk.episode.cuts
+        cuts = self._session.episode.cuts
         if not cuts:
             return
         left, right = self._pixels([cut.start_frame for cut in cuts]), self._pixels([cut.end_frame for cut in cuts])
@@ -69,7 +69,7 @@ class Marks:
             p.setRenderHint(QPainter.RenderHint.Antialiasing, False)
             for name, alpha in (("paper", 185), ("thread", 70)):
                 p.setBrush(c.q(name, alpha))
-                p.drawRects(far)
+                p.drawRects(*far)
         for k in np.flatnonzero(seen & ~narrow).tolist():
             cut, a, b = cuts[k], float(left[k]), float(right[k])
             area = QRectF(a, top, max(b - a, 1.5), bottom - top)
@@ -83,7 +83,7 @@ class Marks:
                 p.setBrush(Qt.BrushStyle.NoBrush)
                 p.drawRect(area)
             if b - a > 30:
-                self._length_text(p, (a + b) / 2, b - a, span_text(cut.frames / self._desk.episode.rate), "thread_text")
+                self._length_text(p, (a + b) / 2, b - a, span_text(cut.frames / self._session.episode.rate), "thread_text")
 
     def seams(self, p: QPainter) -> None:
         view = self._view
@@ -97,9 +97,9 @@ class Marks:
 
     def pauses(self, p: QPainter) -> None:
         """Pauses that would go with the present settings: a bar under the lanes."""
-        c, rate, episode = self._theme.colours, self._desk.episode.rate, self._desk.episode
+        c, rate, episode = self._theme.colours, self._session.episode.rate, self._session.episode
         y, top = self._bottom + 2, float(RULER_H)
-        pauses = self._desk.pauses()
+        pauses = self._session.analyses.pauses()
         if not pauses:
             return
         left, right = self._pixels([round(q.cut_start_s * rate) for q in pauses]), self._pixels([round(q.cut_end_s * rate) for q in pauses])
@@ -117,7 +117,7 @@ class Marks:
 
     def crosstalk(self, p: QPainter, crosstalk: list[tuple[tuple[str, str], float, float]]) -> None:
         """Where two speak at once: a bar along the lower edge of both lanes."""
-        c, view, rate = self._theme.colours, self._view, self._desk.episode.rate
+        c, view, rate = self._theme.colours, self._view, self._session.episode.rate
         rects = {lane.id: rect for lane, rect in self._rects}
         for lanes, start_s, end_s in crosstalk:
             a, b = view.x_of(round(start_s * rate)), view.x_of_end(round(end_s * rate))
@@ -131,7 +131,7 @@ class Marks:
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         p.setPen(Qt.PenStyle.NoPen)
         p.setBrush(c.q("brick", 210))
-        for finding in self._desk.findings(lane):
+        for finding in self._session.analyses.findings(lane):
             places = self._frames_of(finding)
             left, right = (self._pixels(lane.start_frame + places[:, k]) for k in (0, 1))
             seen = np.flatnonzero((right >= -4) & (left <= self._width + 4))
@@ -150,12 +150,12 @@ class Marks:
         if kept is None or kept[0] is not finding:
             if len(self._places) > 200:
                 self._places.clear()
-            frames = np.round(np.array(finding.places_s, np.float64).reshape(-1, 2) * self._desk.episode.rate).astype(np.int64)
+            frames = np.round(np.array(finding.places_s, np.float64).reshape(-1, 2) * self._session.episode.rate).astype(np.int64)
             kept = self._places[id(finding)] = (finding, frames)
         return kept[1]
 
     def touch_ups(self, p: QPainter, lane: Lane, rect: QRectF) -> None:
-        view, rate = self._view, self._desk.episode.rate
+        view, rate = self._view, self._session.episode.rate
         p.setPen(QPen(self._theme.colours.q("saddle"), 1.4, Qt.PenStyle.DotLine))
         p.setBrush(Qt.BrushStyle.NoBrush)
         for spot in lane.touch_ups:
@@ -169,7 +169,7 @@ class Marks:
         p.setFont(font(13, 500))
         seen = [
             (view.x_of(m.frame), m)
-            for m in self._desk.episode.markers
+            for m in self._session.episode.markers
             if m.is_chapter or not view.folded or view.map.to_program(m.frame) is not None
         ]
         seen.sort(key=lambda item: item[0])
@@ -203,7 +203,7 @@ class Marks:
         band = self._selection.band
         for lane, rect in self._rects:
             if band is not None and lane.id == band.lane_id:
-                rate = self._desk.episode.rate
+                rate = self._session.episode.rate
                 low, high = (rect.bottom() - share_of(hz, rate) * rect.height() for hz in (band.low_hz, band.high_hz))
                 area = QRectF(a, high, max(b - a, 1), low - high)
                 p.setPen(QPen(c.q("saddle"), 1.2))
@@ -213,7 +213,7 @@ class Marks:
         p.setPen(QPen(c.q("saddle"), 1.2))
         p.drawLine(area.topLeft(), area.bottomLeft())
         p.drawLine(area.topRight(), area.bottomRight())
-        seconds = max(b - a, 0.0) * view.per_pixel / self._desk.episode.rate
+        seconds = max(b - a, 0.0) * view.per_pixel / self._session.episode.rate
         self._length_text(p, (a + b) / 2, 1e9, span_text(seconds), "saddle")
 
     def head(self, p: QPainter) -> None:
@@ -231,7 +231,7 @@ class Marks:
     def _pixels(self, frames: Sequence[int] | NDArray[np.int64]) -> NDArray[np.float64]:
         """x_of for many session frames."""
         at = self._view.map.many_to_program_or_next(np.asarray(frames, np.int64))
-        return (at - self._view.start) / self._view.per_pixel
+        return np.asarray((at - self._view.start) / self._view.per_pixel, np.float64)
 
     def _stitch(self, p: QPainter, x: float, top: float, bottom: float, strong: bool) -> None:
         pen = QPen(self._theme.colours.q("thread"), 2.6 if strong else 1.8)

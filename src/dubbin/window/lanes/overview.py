@@ -10,11 +10,11 @@ from PyQt6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from dubbin.core.episode.time_map import merged
-from dubbin.window.desk import Desk
-from dubbin.window.lanes.selection import Selection
 from dubbin.window.lanes.viewport import Viewport
 from dubbin.window.lanes.wave_image import gathered, wave_image
-from dubbin.window.theme import Theme
+from dubbin.window.parts.theme import Theme
+from dubbin.window.session.selection import Selection
+from dubbin.window.session.session import Session
 
 HEIGHT = 58
 
@@ -33,14 +33,14 @@ def joined(bands: Sequence[tuple[float, float]], nearest: float = 0.5) -> list[t
 class Overview(QWidget):
     """Click or drag to move the part that is seen."""
 
-    def __init__(self, desk: Desk, view: Viewport, selection: Selection, theme: Theme) -> None:
+    def __init__(self, session: Session, view: Viewport, selection: Selection, theme: Theme) -> None:
         super().__init__()
-        self._desk, self._view, self._selection, self._theme = desk, view, selection, theme
+        self._session, self._view, self._selection, self._theme = session, view, selection, theme
         self._image: tuple[object, QImage] | None = None
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self.setAccessibleName("Overview")
-        for signal in (desk.episode_changed, desk.sounds_changed, theme.changed):
+        for signal in (session.episode_changed, session.sounds_changed, theme.changed):
             signal.connect(self._on_changed)
         view.changed.connect(self.update)
         selection.head_changed.connect(self.update)
@@ -82,12 +82,12 @@ class Overview(QWidget):
             for frame in view.map.seams():
                 p.drawLine(QPointF(frame * scale, 4), QPointF(frame * scale, HEIGHT - 4))
         else:
-            cuts = merged(self._desk.episode.cuts)
+            cuts = merged(self._session.episode.cuts)
             at = view.map.many_to_program(np.array([a for a, _ in cuts], np.int64))
             spans = [(x * scale, max((b - a) * scale, 1.2)) for (a, b), x in zip(cuts, at.tolist(), strict=True) if x >= 0]
             for left, right in joined(spans):
                 p.fillRect(QRectF(left, 4, right - left, HEIGHT - 8), c.q("thread", 90))
-        for marker in self._desk.episode.chapters:
+        for marker in self._session.episode.chapters:
             x = view.map.to_program_or_next(marker.frame) * scale
             p.fillRect(QRectF(x, 2, 2, HEIGHT - 4), c.q("fern"))
             p.fillRect(QRectF(x, 2, 7, 5), c.q("fern"))
@@ -110,8 +110,8 @@ class Overview(QWidget):
         view, width = self._view, max(self.width(), 1)
         per_pixel = view.frames / width
         columns = np.zeros((width, 2), np.float32)
-        for lane in self._desk.episode.lanes:
-            copy = self._desk.recordings.get(lane.recording)
+        for lane in self._session.episode.lanes:
+            copy = self._session.recordings.copy(lane.recording)
             if copy is None:
                 continue
             part = gathered(view.map, copy.peaks, lane.channels, lane.start_frame, 0.0, per_pixel, width)

@@ -8,7 +8,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPolygonF
 
 from dubbin.window.lanes.viewport import Viewport
-from dubbin.window.theme import Colours
+from dubbin.window.parts.theme import Colours
 
 SHOWN_DB, HEIGHT_SHARE = 18.0, 0.45
 
@@ -19,8 +19,8 @@ def paint_reduction(
     """gain_db: change of level every step_s of the recording, NaN for silence; start_frame: where it begins on the session clock."""
     display = (view.start + view.per_pixel * np.arange(view.width + 1)).astype(np.int64)
     inside = display[:-1] < view.frames
-    session = view.map.many_to_session(np.minimum(display, max(view.frames - 1, 0)))
-    index = ((session - start_frame) / rate / step_s).astype(np.int64)
+    at = view.map.many_to_session(np.minimum(display, max(view.frames - 1, 0)))
+    index = ((at - start_frame) / rate / step_s).astype(np.int64)
     first, last = index[:-1], np.maximum(index[1:], index[:-1] + 1)
     known = inside & (first >= 0) & (first < len(gain_db))
     if not known.any():

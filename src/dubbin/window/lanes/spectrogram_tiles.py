@@ -16,9 +16,9 @@ from dubbin.core.episode.time_map import TimeMap
 from dubbin.core.jobs import Task
 from dubbin.core.measure.spectrogram import spectrogram
 from dubbin.core.sound.source import Source
-from dubbin.window.desk import Desk
 from dubbin.window.lanes.viewport import Viewport
-from dubbin.window.theme import Colours, Theme
+from dubbin.window.parts.theme import Colours, Theme
+from dubbin.window.session.session import Session
 
 TILE_PX = 128
 ROWS = 128
@@ -49,9 +49,9 @@ class SpectrogramTiles(QObject):
 
     changed = pyqtSignal()
 
-    def __init__(self, desk: Desk, view: Viewport, theme: Theme) -> None:
+    def __init__(self, session: Session, view: Viewport, theme: Theme) -> None:
         super().__init__()
-        self._desk, self._view, self._theme = desk, view, theme
+        self._session, self._view, self._theme = session, view, theme
         self._tiles: OrderedDict[Key, _Tile] = OrderedDict()
         self._asked: dict[str, tuple[Key, ...]] = {}
         # Of every lane the scale at which it was seen whole: drawn stretched while tiles of another are on their way.
@@ -123,7 +123,7 @@ class SpectrogramTiles(QObject):
                 self._tiles.popitem(last=False)
             self.changed.emit()
 
-        self._desk.jobs.start(("spectrogram", lane.id), "Drawing spectrograms", work, done, quiet=True)
+        self._session.jobs.start(("spectrogram", lane.id), "Drawing spectrograms", work, done, quiet=True)
 
     def _recolour(self) -> None:
         for key, tile in self._tiles.items():
@@ -146,8 +146,8 @@ def _levels(w: _Wanted) -> np.ndarray:
 
 def _image(levels: np.ndarray) -> QImage:
     rows, columns = levels.shape
-    data = np.ascontiguousarray(levels)  # held until it is copied: the picture only points to it
-    return QImage(data.data, columns, rows, columns, QImage.Format.Format_Indexed8).copy()
+    data = np.ascontiguousarray(levels).tobytes()  # held until it is copied: the picture only points to it
+    return QImage(data, columns, rows, columns, QImage.Format.Format_Indexed8).copy()
 
 
 def _coloured(levels: QImage, colours: Colours) -> _Tile:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from dubbin.core.episode.time_map import TimeMap, program_map, session_map
-from dubbin.window.desk import Desk
+from dubbin.window.session.session import Session
 
 CLOSEST = 0.25  # frames a pixel
 MARGIN_SHARE = 0.02
@@ -16,22 +16,22 @@ class Viewport(QObject):
 
     changed = pyqtSignal()
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, session: Session) -> None:
         super().__init__()
-        self._desk = desk
+        self._session = session
         self.folded = False
         self.start = 0.0
         self.per_pixel = 1000.0
         self.width = 800
         self._whole = True
         self._map: TimeMap | None = None
-        desk.episode_changed.connect(self._on_episode_changed)
+        session.episode_changed.connect(self._on_episode_changed)
 
     @property
     def map(self) -> TimeMap:
         """From display time to session time."""
         if self._map is None:
-            episode = self._desk.episode
+            episode = self._session.episode
             self._map = program_map(episode) if self.folded else session_map(episode)
         return self._map
 
@@ -46,17 +46,17 @@ class Viewport(QObject):
     def x_of_display(self, frame: float) -> float:
         return (frame - self.start) / self.per_pixel
 
-    def x_of(self, session: int) -> float:
+    def x_of(self, frame: int) -> float:
         """Pixel of a session frame; where it is folded away, of its seam."""
-        return self.x_of_display(self.map.to_program_or_next(session))
+        return self.x_of_display(self.map.to_program_or_next(frame))
 
     def session_at(self, x: float) -> int:
         frame = int(self.start + x * self.per_pixel)
         return self.map.to_session(min(max(frame, 0), max(self.frames - 1, 0)))
 
-    def x_of_end(self, session: int) -> float:
+    def x_of_end(self, frame: int) -> float:
         """Pixel of the end of a stretch whose last frame is the one before a session frame."""
-        return self.x_of_display(self.map.to_program_or_next(max(session - 1, 0)) + 1)
+        return self.x_of_display(self.map.to_program_or_next(max(frame - 1, 0)) + 1)
 
     def stretches(self, start: int, end: int) -> list[tuple[int, int]]:
         """What is heard from one session frame to another, as session stretches in the order of this view."""
@@ -111,11 +111,11 @@ class Viewport(QObject):
         self.start += pixels * self.per_pixel
         self._clamp()
 
-    def reveal(self, session: int) -> None:
+    def reveal(self, frame: int) -> None:
         """Scroll as little as needed, a page at a time, so that a session frame is seen."""
-        x = self.x_of(session)
+        x = self.x_of(frame)
         if x < 0 or x >= self.width:
-            self.start = self.map.to_program_or_next(session) - self.width * 0.1 * self.per_pixel
+            self.start = self.map.to_program_or_next(frame) - self.width * 0.1 * self.per_pixel
             self._clamp()
 
     def _clamp(self) -> None:

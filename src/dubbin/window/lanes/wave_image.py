@@ -94,7 +94,7 @@ def wave_image(columns: Columns, height: int, colour: QColor, zoom: float) -> QI
         covered -= np.maximum(rows, top.astype(np.float32) * 255)
         np.clip(covered, 0.0, 255.0, out=covered)
         points[first:last] = _premultiplied(colour.rgba())[covered.astype(np.uint8)]
-    return QImage(points.data, width, height, width * 4, QImage.Format.Format_ARGB32_Premultiplied).copy()
+    return QImage(points.tobytes(), width, height, width * 4, QImage.Format.Format_ARGB32_Premultiplied).copy()
 
 
 def laid_over(images: Sequence[QImage]) -> QImage:
@@ -112,5 +112,6 @@ def laid_over(images: Sequence[QImage]) -> QImage:
 def _premultiplied(rgba: int) -> NDArray[np.uint32]:
     """ARGB with colours times opacity, for every share of a pixel (0 to 255) that a colour covers."""
     alpha = np.arange(256) / 255 * ((rgba >> 24 & 255) / 255)
-    parts = [np.round(alpha * (rgba >> shift & 255)).astype(np.uint32) << shift for shift in (16, 8, 0)]
-    return np.round(alpha * 255).astype(np.uint32) << 24 | parts[0] | parts[1] | parts[2]
+    parts = [np.round(alpha * (rgba >> shift & 255)).astype(np.uint32) << np.uint32(shift) for shift in (16, 8, 0)]
+    out: NDArray[np.uint32] = np.round(alpha * 255).astype(np.uint32) << np.uint32(24) | parts[0] | parts[1] | parts[2]
+    return out

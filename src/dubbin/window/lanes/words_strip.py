@@ -10,7 +10,7 @@ from dubbin.core.episode.model import CoverKind, Episode, Lane, PlacedKind
 from dubbin.core.speech.transcript import WordKind
 from dubbin.core.speech.word_table import WordTable
 from dubbin.window.lanes.viewport import Viewport
-from dubbin.window.theme import Colours, font
+from dubbin.window.parts.theme import Colours, font
 
 STRIP_H = 19.0
 LEAST_PX_PER_S = 64.0  # below, words would only be dust

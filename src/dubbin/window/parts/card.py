@@ -7,7 +7,7 @@ from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QVBoxLayou
 
 from dubbin.window.parts.slider import MarkedSlider
 from dubbin.window.parts.switch import Switch
-from dubbin.window.theme import Theme
+from dubbin.window.parts.theme import Theme
 
 
 def label(text: str = "", kind: str = "", wrap: bool = False) -> QLabel:

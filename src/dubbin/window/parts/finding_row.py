@@ -8,8 +8,8 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QFontMetrics, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QAbstractButton, QSizePolicy, QWidget
 
-from dubbin.core.measure.findings import Finding, Severity
-from dubbin.window.theme import Theme, font
+from dubbin.core.measure.finding import Finding, Severity
+from dubbin.window.parts.theme import Theme, font
 
 LEFT, LINE_H = 20, 18
 

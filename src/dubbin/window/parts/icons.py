@@ -58,19 +58,19 @@ def _draw_loop(p: QPainter, colour: QColor) -> None:
     path.lineTo(15, 29)
     path.arcTo(QRectF(6, 11, 18, 18), 270, -120)
     p.drawPath(path)
-    p.drawPolyline([QPointF(18, 6), QPointF(13, 11), QPointF(18, 16)])
+    p.drawPolyline(QPolygonF([QPointF(18, 6), QPointF(13, 11), QPointF(18, 16)]))
 
 
 def _draw_fold(p: QPainter, colour: QColor) -> None:
     _stitch(p, 20)
-    p.drawPolyline([QPointF(6, 13), QPointF(13, 20), QPointF(6, 27)])
-    p.drawPolyline([QPointF(34, 13), QPointF(27, 20), QPointF(34, 27)])
+    p.drawPolyline(QPolygonF([QPointF(6, 13), QPointF(13, 20), QPointF(6, 27)]))
+    p.drawPolyline(QPolygonF([QPointF(34, 13), QPointF(27, 20), QPointF(34, 27)]))
 
 
 def _draw_unfold(p: QPainter, colour: QColor) -> None:
     _stitch(p, 20)
-    p.drawPolyline([QPointF(13, 13), QPointF(6, 20), QPointF(13, 27)])
-    p.drawPolyline([QPointF(27, 13), QPointF(34, 20), QPointF(27, 27)])
+    p.drawPolyline(QPolygonF([QPointF(13, 13), QPointF(6, 20), QPointF(13, 27)]))
+    p.drawPolyline(QPolygonF([QPointF(27, 13), QPointF(34, 20), QPointF(27, 27)]))
 
 
 def _draw_plus(p: QPainter, colour: QColor) -> None:
@@ -86,5 +86,5 @@ def _draw_all(p: QPainter, colour: QColor) -> None:
     p.drawLine(QPointF(7, 10), QPointF(7, 30))
     p.drawLine(QPointF(33, 10), QPointF(33, 30))
     p.drawLine(QPointF(12, 20), QPointF(28, 20))
-    p.drawPolyline([QPointF(16, 15), QPointF(12, 20), QPointF(16, 25)])
-    p.drawPolyline([QPointF(24, 15), QPointF(28, 20), QPointF(24, 25)])
+    p.drawPolyline(QPolygonF([QPointF(16, 15), QPointF(12, 20), QPointF(16, 25)]))
+    p.drawPolyline(QPolygonF([QPointF(24, 15), QPointF(28, 20), QPointF(24, 25)]))

@@ -7,7 +7,7 @@ from PyQt6.QtGui import QPainter, QPaintEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from dubbin.core.measure.live import Reading
-from dubbin.window.theme import Theme
+from dubbin.window.parts.theme import Theme
 
 LOWEST_DB = -48.0
 HOT_DB = -1.0

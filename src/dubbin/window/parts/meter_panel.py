@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from dubbin.core.measure.live import Reading
 from dubbin.window.parts.figures import number
-from dubbin.window.theme import Theme, font
+from dubbin.window.parts.theme import Theme, font
 
 LOWEST_DB, OVER_DBTP = -48.0, -1.0
 TICKS_DB = (-48, -36, -24, -18, -12, -6, 0)

@@ -9,7 +9,7 @@ import pyqtgraph as pg
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QPen
 
-from dubbin.window.theme import Theme, font
+from dubbin.window.parts.theme import Theme, font
 
 
 class Plot(pg.PlotWidget):  # type: ignore[misc]
@@ -46,7 +46,8 @@ class Plot(pg.PlotWidget):  # type: ignore[misc]
     def _pen(self, name: str) -> QPen:
         colour, width, dashed = self._colours[name]
         style = Qt.PenStyle.DashLine if dashed else Qt.PenStyle.SolidLine
-        return pg.mkPen(self._theme.colours.q(colour), width=width, style=style)
+        out: QPen = pg.mkPen(self._theme.colours.q(colour), width=width, style=style)
+        return out
 
     def curve(self, name: str, colour: str, width: float = 2.0, dashed: bool = False) -> None:
         """Have a curve of that name, drawn in a colour of the theme."""

@@ -1,4 +1,4 @@
-"""A row of choices of which exactly one holds (recorded / treated / residue)."""
+"""A row of choices of which exactly one holds (recorded / treated / removed)."""
 
 from __future__ import annotations
 
@@ -8,7 +8,7 @@ from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QFontMetrics, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from dubbin.window.theme import Theme, font
+from dubbin.window.parts.theme import Theme, font
 
 PAD = 13
 

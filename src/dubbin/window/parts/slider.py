@@ -6,7 +6,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from dubbin.window.theme import Theme
+from dubbin.window.parts.theme import Theme
 
 MARGIN = 8
 

@@ -6,7 +6,7 @@ from PyQt6.QtCore import QRectF, QSize, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QAbstractButton, QWidget
 
-from dubbin.window.theme import Theme
+from dubbin.window.parts.theme import Theme
 
 
 class Switch(QAbstractButton):

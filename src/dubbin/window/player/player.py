@@ -57,8 +57,7 @@ class Player(QObject):
         if chunk is None:
             return
         old_frame = chunk.frame if chunk is self._waiting else chunk.frame + chunk.x.shape[1]
-        session = chunk.program.map.to_session(old_frame)
-        frame = program.map.to_program_or_next(session)
+        frame = program.map.to_program_or_next(chunk.program.map.to_session(old_frame))
         self._waiting = None
         self._program = program
         self._feeder.swap(program, frame, old_frame, program.frames)

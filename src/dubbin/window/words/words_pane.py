@@ -5,20 +5,20 @@ from __future__ import annotations
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
-from dubbin.window.desk import Desk
-from dubbin.window.lanes.selection import Selection
 from dubbin.window.lanes.viewport import Viewport
 from dubbin.window.parts.card import label
-from dubbin.window.speech_desk import SpeechDesk
-from dubbin.window.theme import Theme
+from dubbin.window.parts.theme import Theme
+from dubbin.window.session.selection import Selection
+from dubbin.window.session.session import Session
+from dubbin.window.session.speech import Speech
 from dubbin.window.words.words_view import WordsView
 
 
 class WordsPane(QWidget):
-    def __init__(self, desk: Desk, speech: SpeechDesk, selection: Selection, view: Viewport, theme: Theme) -> None:
+    def __init__(self, session: Session, speech: Speech, selection: Selection, view: Viewport, theme: Theme) -> None:
         super().__init__()
         self._speech, self._selection, self._view = speech, selection, view
-        self.words = WordsView(desk, speech, selection, theme)
+        self.words = WordsView(session, speech, selection, theme)
         self.field = QLineEdit()
         self.field.setPlaceholderText("Find words (Ctrl+F)")
         self.field.setAccessibleName("Find words")
@@ -59,7 +59,7 @@ class WordsPane(QWidget):
         button.clicked.connect(lambda: act())
         return button
 
-    def find(self) -> None:
+    def focus_field(self) -> None:
         """Put the cursor into the field."""
         self.field.setFocus()
         self.field.selectAll()

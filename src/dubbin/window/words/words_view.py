@@ -9,11 +9,11 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QContextMenuEvent, QFont, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent
 from PyQt6.QtWidgets import QAbstractScrollArea
 
-from dubbin.window.desk import Desk
-from dubbin.window.lanes.selection import Selection
 from dubbin.window.parts.figures import clock
-from dubbin.window.speech_desk import SpeechDesk
-from dubbin.window.theme import Theme, font
+from dubbin.window.parts.theme import Theme, font
+from dubbin.window.session.selection import Selection
+from dubbin.window.session.session import Session
+from dubbin.window.session.speech import Speech
 from dubbin.window.words.flow import GUTTER, MARGIN, Flow, Item, ItemKind, Laid
 from dubbin.window.words.stream import paragraphs
 
@@ -29,9 +29,9 @@ class WordsView(QAbstractScrollArea):
     menu_wanted = pyqtSignal(object)
     correct_wanted = pyqtSignal(int)
 
-    def __init__(self, desk: Desk, speech: SpeechDesk, selection: Selection, theme: Theme) -> None:
+    def __init__(self, session: Session, speech: Speech, selection: Selection, theme: Theme) -> None:
         super().__init__()
-        self._desk, self._speech, self._selection, self._theme = desk, speech, selection, theme
+        self._session, self._speech, self._selection, self._theme = session, speech, selection, theme
         self._px = min(max(int(speech.preferences.get("words_px", 17)), SMALLEST_PX), LARGEST_PX)
         self._flow: Flow | None = None
         self._laid: list[Laid] = []
@@ -55,7 +55,7 @@ class WordsView(QAbstractScrollArea):
         bar = self.verticalScrollBar()
         assert bar is not None
         bar.setSingleStep(28)
-        desk.episode_changed.connect(self._on_changed)
+        session.episode_changed.connect(self._on_changed)
         speech.changed.connect(self._on_changed)
         selection.changed.connect(self._repaint)
         selection.head_changed.connect(self._on_head)
@@ -107,7 +107,7 @@ class WordsView(QAbstractScrollArea):
         table = self._speech.table
         if any(r >= len(table) for r in self._opened):
             self._opened = frozenset()
-        parts = paragraphs(table, self._desk.episode, self._desk.map)
+        parts = paragraphs(table, self._session.episode, self._session.map)
         self._laid = [self._flow.lay(p, table, self._opened) for p in parts]
         self._flow.keep_only(self._laid)
         heights = np.array([item.height for item in self._laid])
@@ -233,7 +233,7 @@ class WordsView(QAbstractScrollArea):
         self._selection.clear()
         self._selection.set_head(int(table.starts[item.row]))
         if item.kind is ItemKind.OPENED:
-            self._selection.pick_cut(self._desk.episode.cut_at(int(table.starts[item.row] + table.ends[item.row]) // 2))
+            self._selection.pick_cut(self._session.episode.cut_at(int(table.starts[item.row] + table.ends[item.row]) // 2))
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
         item = self.item_at(event.position()) if event else None
@@ -244,7 +244,7 @@ class WordsView(QAbstractScrollArea):
     def _open(self, item: Item) -> None:
         """Show what a stitch folds, and pick the cut."""
         self._opened = self._opened | frozenset(item.rows)
-        table, episode = self._speech.table, self._desk.episode
+        table, episode = self._speech.table, self._session.episode
         if item.rows:
             middle = int(table.starts[item.rows[0]] + table.ends[item.rows[0]]) // 2
             cut = episode.cut_at(middle)
@@ -379,7 +379,7 @@ class WordsView(QAbstractScrollArea):
         fraction = self._speech.progress()
         if fraction is not None:
             text = f"Writing down what is said … {100 * fraction:.0f} %\nYou can go on working; the words appear here voice by voice."
-        elif not self._desk.episode.lanes:
+        elif not self._session.episode.lanes:
             text = "Add recordings in Intake; their words will stand here."
         else:
             text = "No words yet. “Write the words down”, at the right, begins; or bring a transcript of your own."
@@ -412,7 +412,7 @@ class WordsView(QAbstractScrollArea):
             if len(laid.lines) > 1:
                 p.setFont(font(13))
                 p.setPen(c.q("muted"))
-                start = int(table.starts[laid.paragraph.rows[0]]) / self._desk.episode.rate
+                start = int(table.starts[laid.paragraph.rows[0]]) / self._session.episode.rate
                 p.drawText(area.translated(0, laid.line_height * 0.86), Qt.AlignmentFlag.AlignVCenter, clock(start))
 
     def _paint_line(self, p: QPainter, items: tuple[Item, ...], y: float, height: float, selected: frozenset[int]) -> None:

@@ -1,0 +1,146 @@
+"""Material that is moved, copied or put in; breaks."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+
+from dubbin.core.episode.commands.change import Change
+from dubbin.core.episode.model import PARKED_FROM_FRAME, Episode, FrameRange, Lane, Placed, PlacedKind, Recording
+from dubbin.core.episode.time_map import merged, union, without
+
+LONGEST_BREAK_S = 600.0
+PARKED_GAP_S = 2  # between what is parked
+
+
+def move_stretches(episode: Episode, stretches: Sequence[tuple[int, int]], at_frame: int, new_id: str) -> Change:
+    """Have stretches of the session (as they are heard, in order) heard before session frame at_frame, and no longer where they were."""
+    seconds = sum(b - a for a, b in stretches) / episode.rate
+    if not stretches or any(a < at_frame < b for a, b in stretches):
+        return Change("Move nothing", episode)
+    # What was moved before is taken out of its old place; a break or insert that is moved changes its place as a whole.
+    rest: list[Placed] = []
+    stretches = _once(stretches)
+    gone = union(stretches)
+    carried: list[Placed] = []
+    for item in episode.placed:
+        inside = [p for p in item.pieces if any(a <= p.start_frame and p.end_frame <= b for a, b in gone)]
+        whole = len(inside) == len(item.pieces)
+        # A copy is moved as such where its sound is heard nowhere else.
+        alone = item.kind is PlacedKind.COPY and not any(without(p.start_frame, p.end_frame, merged(episode.cuts)) for p in item.pieces)
+        if whole and (item.kind in (PlacedKind.INSERT, PlacedKind.BREAK) or alone):
+            carried.append(replace(item, at_frame=at_frame))
+        elif item.kind is PlacedKind.MOVE:
+            left = _without(item, gone)
+            if left is not None:
+                rest.append(left)
+        else:
+            rest.append(item)
+    pieces = [FrameRange(a, b) for a, b in stretches if a < PARKED_FROM_FRAME]
+    if pieces:
+        carried.insert(0, Placed(new_id, at_frame, tuple(pieces), PlacedKind.MOVE))
+    return Change(f"Move {seconds:.2f} s", replace(episode, placed=(*rest, *carried)))
+
+
+def _once(stretches: Sequence[tuple[int, int]]) -> list[tuple[int, int]]:
+    """The same stretches in the same order, each frame only where it stands first."""
+    out: list[tuple[int, int]] = []
+    for start, end in stretches:
+        out += without(start, end, union(out))
+    return out
+
+
+def _without(item: Placed, gone: list[tuple[int, int]]) -> Placed | None:
+    pieces = tuple(FrameRange(a, b) for p in item.pieces for a, b in without(p.start_frame, p.end_frame, gone))
+    return replace(item, pieces=pieces) if pieces else None
+
+
+def copy_stretches(episode: Episode, stretches: Sequence[tuple[int, int]], at_frame: int, new_id: str) -> Change:
+    """Have stretches of the session heard before session frame at_frame too."""
+    if not stretches:
+        return Change("Copy nothing", episode)
+    seconds = sum(b - a for a, b in stretches) / episode.rate
+    item = Placed(new_id, at_frame, tuple(FrameRange(a, b) for a, b in stretches), PlacedKind.COPY)
+    return Change(f"Copy {seconds:.2f} s", replace(episode, placed=(*episode.placed, item)))
+
+
+def insert_recording(
+    episode: Episode, recording: Recording, lanes: Sequence[Lane], at_frame: int, new_id: str, name: str
+) -> Change:
+    """Put a sound file into the program before session frame at_frame: an intro, an outro, a sting."""
+    start = _parked_end(episode)
+    put = tuple(replace(lane, start_frame=start) for lane in lanes)
+    item = Placed(new_id, at_frame, (FrameRange(start, start + recording.frames),), PlacedKind.INSERT, name)
+    changed = replace(
+        episode, recordings=(*episode.recordings, recording), lanes=(*episode.lanes, *put), placed=(*episode.placed, item)
+    )
+    return Change(f"Insert {name}", changed)
+
+
+def insert_break(episode: Episode, at_frame: int, frames: int, new_id: str, name: str = "Break", cue: bool = False) -> Change:
+    """A gap for an inserted advertisement before session frame at_frame."""
+    frames = max(1, min(frames, round(LONGEST_BREAK_S * episode.rate)))
+    start = _parked_end(episode)
+    item = Placed(new_id, at_frame, (FrameRange(start, start + frames),), PlacedKind.BREAK, name, cue)
+    return Change(f"Insert a break of {frames / episode.rate:.1f} s", replace(episode, placed=(*episode.placed, item)))
+
+
+def change_break(episode: Episode, id: str, frames: int | None = None, name: str | None = None, cue: bool | None = None) -> Change:
+    """Give a break another length, name, or cue tone."""
+    item = episode.placement(id)
+    assert item is not None and item.kind is PlacedKind.BREAK
+    start = item.pieces[0].start_frame
+    if frames is not None:
+        frames = max(1, min(frames, round(LONGEST_BREAK_S * episode.rate)))
+        # Longer than its parked room: a new room.
+        others = replace(episode, placed=tuple(p for p in episode.placed if p.id != id))
+        start = _parked_end(others)
+        item = replace(item, pieces=(FrameRange(start, start + frames),))
+    item = replace(item, name=item.name if name is None else name, cue=item.cue if cue is None else cue)
+    return Change("Change a break", _with_placed(episode, item), f"break {id}")
+
+
+def rename_placed(episode: Episode, id: str, name: str) -> Change:
+    """Name an insert, a break, a copy or what was moved."""
+    item = episode.placement(id)
+    assert item is not None
+    return Change(f"Name it {name}", _with_placed(episode, replace(item, name=name)))
+
+
+def place_at(episode: Episode, id: str, at_frame: int) -> Change:
+    """Have something that was placed heard at another place."""
+    item = episode.placement(id)
+    assert item is not None
+    return Change(f"Move {item.name or item.kind.value}", _with_placed(episode, replace(item, at_frame=at_frame)))
+
+
+def remove_placed(episode: Episode, id: str) -> Change:
+    """Take an insert, a break or a copy out again; what was moved goes back to its place."""
+    item = episode.placement(id)
+    if item is None:
+        return Change("Remove nothing", episode)
+    placed = tuple(p for p in episode.placed if p.id != id)
+    lanes, recordings = episode.lanes, episode.recordings
+    if item.kind is PlacedKind.INSERT:
+        rooms = [(p.start_frame, p.end_frame) for p in item.pieces]
+        lanes = tuple(lane for lane in lanes if not any(a <= lane.start_frame < b for a, b in rooms))
+        used = {lane.recording for lane in lanes}
+        recordings = tuple(r for r in recordings if r.id in used)
+    cuts = tuple(c for c in episode.cuts if c.start_frame < PARKED_FROM_FRAME or not _is_in(c.start_frame, item))
+    title = "Put back what was moved" if item.kind is PlacedKind.MOVE else f"Take out {item.name or 'a ' + item.kind.value}"
+    return Change(title, replace(episode, placed=placed, lanes=lanes, recordings=recordings, cuts=cuts))
+
+
+def _is_in(frame: int, item: Placed) -> bool:
+    return any(p.start_frame <= frame < p.end_frame for p in item.pieces)
+
+
+def _with_placed(episode: Episode, item: Placed) -> Episode:
+    return replace(episode, placed=tuple(item if p.id == item.id else p for p in episode.placed))
+
+
+def _parked_end(episode: Episode) -> int:
+    """The first free frame of the parked part of the session clock."""
+    ends = [p.end_frame for item in episode.placed for p in item.pieces if p.end_frame >= PARKED_FROM_FRAME]
+    ends += [lane.start_frame + episode.recording(lane.recording).frames for lane in episode.lanes if lane.is_insert]
+    return max(ends) + PARKED_GAP_S * episode.rate if ends else PARKED_FROM_FRAME

@@ -1,0 +1,76 @@
+"""Words: transcripts, corrections, who said what."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import replace
+
+from dubbin.core.episode.commands.change import Change
+from dubbin.core.episode.model import Episode
+from dubbin.core.speech.transcript import Transcript, Word, plain
+
+
+def set_transcript(episode: Episode, transcript: Transcript) -> Change:
+    """Take over the words of a lane."""
+    others = tuple(t for t in episode.transcripts if t.lane != transcript.lane)
+    voice = episode.lane(transcript.lane).voice
+    return Change(f"Words of {voice}", replace(episode, transcripts=(*others, transcript)), f"words {transcript.lane}")
+
+
+def correct_word(episode: Episode, lane_id: str, number: int, text: str) -> Change:
+    """Write a word as it was said; the sound stays as it is. An empty text takes the word away."""
+    transcript = episode.transcript(lane_id)
+    assert transcript is not None
+    word = transcript.words[number]
+    text = " ".join(text.split())
+    new = (replace(word, text=text, confidence=1.0),) if text else ()
+    words = (*transcript.words[:number], *new, *transcript.words[number + 1 :])
+    return _change_words(episode, transcript, words, f"Correct “{word.text}” to “{text}”" if text else f"Take the word “{word.text}” away")
+
+
+def correct_everywhere(episode: Episode, wrong: str, right: str) -> Change:
+    """Write a word another way wherever it stands; capitals and punctuation around it stay."""
+    wanted, count, transcripts = plain(wrong), 0, []
+    for transcript in episode.transcripts:
+        words: list[Word] = []
+        for word in transcript.words:
+            if wanted and plain(word.text) == wanted:
+                words.append(replace(word, text=_dressed(right, word.text)))
+                count += 1
+            else:
+                words.append(word)
+        transcripts.append(replace(transcript, words=tuple(words)))
+    return Change(f"Correct “{wrong}” to “{right}”, {count} times", replace(episode, transcripts=tuple(transcripts)) if count else episode)
+
+
+def _dressed(text: str, old: str) -> str:
+    """A word with the punctuation of the one that it replaces."""
+    head = old[: len(old) - len(old.lstrip("\"'“‘(¿¡"))]
+    tail = old[len(old.rstrip(".,!?;:…\"'”’)")) :]
+    return f"{head}{text}{tail}"
+
+
+def name_speaker(episode: Episode, lane_id: str, speaker: int, name: str) -> Change:
+    """Name one of several speakers of a recording."""
+    transcript = episode.transcript(lane_id)
+    assert transcript is not None
+    names = list(transcript.speakers)
+    names[speaker] = name.strip() or names[speaker]
+    return _change_transcript(episode, replace(transcript, speakers=tuple(names)), f"Name a speaker {names[speaker]}")
+
+
+def set_speaker(episode: Episode, lane_id: str, numbers: Iterable[int], speaker: int) -> Change:
+    """Give words to another speaker."""
+    transcript = episode.transcript(lane_id)
+    assert transcript is not None
+    wanted = set(numbers)
+    words = tuple(replace(w, speaker=speaker) if k in wanted else w for k, w in enumerate(transcript.words))
+    return _change_words(episode, transcript, words, f"Give {len(wanted)} words to another speaker")
+
+
+def _change_words(episode: Episode, transcript: Transcript, words: tuple[Word, ...], title: str) -> Change:
+    return _change_transcript(episode, replace(transcript, words=words), title)
+
+
+def _change_transcript(episode: Episode, transcript: Transcript, title: str) -> Change:
+    return Change(title, replace(episode, transcripts=tuple(transcript if t.lane == transcript.lane else t for t in episode.transcripts)))

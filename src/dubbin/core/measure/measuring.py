@@ -1,0 +1,112 @@
+"""Measures one recording: everything that is known about it, in one streamed pass and a few beside it."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Any, Protocol
+
+import numpy as np
+
+from dubbin.core.jobs import Task, side_by_side
+from dubbin.core.measure.bandwidth import BandwidthMeter
+from dubbin.core.measure.channels import ChannelMeter
+from dubbin.core.measure.clicks import find_clicks
+from dubbin.core.measure.clipping import ClippingMeter
+from dubbin.core.measure.dropouts import DropoutMeter
+from dubbin.core.measure.echo import measure_echo
+from dubbin.core.measure.findings import find_findings
+from dubbin.core.measure.hum import describe_hum, find_hum
+from dubbin.core.measure.loudness import LoudnessMeter
+from dubbin.core.measure.noise import NoiseMeter
+from dubbin.core.measure.plosives import PlosiveMeter
+from dubbin.core.measure.report import RecordingReport
+from dubbin.core.measure.saturation import Saturation, find_saturation
+from dubbin.core.measure.tone_balance import ToneBalanceMeter
+from dubbin.core.sound.source import Samples, Source, blocks
+
+
+class Meter(Protocol):
+    """What looks at a recording block by block."""
+
+    def push(self, x: Samples) -> None: ...
+
+
+def measure_treated(treated: Source, before: RecordingReport, task: Task | None = None) -> RecordingReport:
+    """Measure what treatments made of a recording, to be compared with the report on the recording itself."""
+    report = measure_recording(treated, task)
+    return _with_findings(replace(report, clicks=before.clicks.left_in(report.clicks)))
+
+
+def measure_recording(source: Source, task: Task | None = None) -> RecordingReport:
+    """Measure a source: one streamed pass for the levels, and beside it one each for hum, clicks and echo."""
+    task = task or Task()
+    meters = _Meters(source)
+    found: dict[str, Any] = {}
+
+    def stream(part: Task) -> None:
+        meters.stream(source, part.part(0.0, 0.8))
+        found["clipping"] = clipped = meters.clipping.result()
+        found["saturation"] = Saturation((None,) * source.channels)
+        if clipped.count == 0:  # a hard ceiling leaves nothing to be bent
+            found["saturation"] = find_saturation(source, part.part(0.8, 1.0))
+
+    def hum(part: Task) -> None:
+        found["hum"] = describe_hum(find_hum(source, part))
+
+    def clicks(part: Task) -> None:
+        found["clicks"] = find_clicks(source, task=part)
+
+    def echo(part: Task) -> None:
+        found["echo"] = measure_echo(source, part)
+
+    side_by_side((stream, hum, clicks, echo), task)
+    report = RecordingReport(
+        source.rate,
+        source.channels,
+        source.frames / source.rate,
+        meters.loudness.result(),
+        meters.noise.result(),
+        tone=meters.tone.result(),
+        dc_offset=meters.dc_offset,
+        plosives=meters.plosives.result(),
+        dropouts=meters.dropouts.result(),
+        channel_faults=meters.channels.result(),
+        bandwidth=meters.bandwidth.result(),
+        **found,
+    )
+    return _with_findings(report)
+
+
+def _with_findings(report: RecordingReport) -> RecordingReport:
+    return replace(report, findings=find_findings(report))
+
+
+class _Meters:
+    """All that is measured in one streamed pass."""
+
+    def __init__(self, source: Source) -> None:
+        rate, channels = source.rate, source.channels
+        self.loudness = LoudnessMeter(rate, channels)
+        self.noise = NoiseMeter(rate, channels)
+        self.clipping = ClippingMeter(rate, channels)
+        self.tone = ToneBalanceMeter(rate, channels)
+        self.plosives, self.dropouts = PlosiveMeter(rate), DropoutMeter(rate, channels)
+        self.channels, self.bandwidth = ChannelMeter(channels), BandwidthMeter(rate, channels)
+        self._total = np.zeros(channels)
+        self._frames = max(source.frames, 1)
+
+    def stream(self, source: Source, task: Task) -> None:
+        meters: tuple[Meter, ...] = (
+            self.loudness, self.noise, self.clipping, self.tone, self.plosives, self.dropouts, self.channels, self.bandwidth,
+        )  # fmt: skip
+        for start, x in blocks(source):
+            task.step(start / self._frames)
+            for meter in meters:
+                meter.push(x)
+            self._total += x.sum(axis=1, dtype=np.float64)
+
+    @property
+    def dc_offset(self) -> float:
+        """Mean of the channel that is off most."""
+        mean = self._total / self._frames
+        return float(mean[np.argmax(np.abs(mean))]) if len(mean) else 0.0

@@ -1,0 +1,48 @@
+"""The figure that a treatment is judged by: measured before and after, and shown alike on every face of the program."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from dubbin.core.measure.loudness import Loudness
+from dubbin.core.measure.report import RecordingReport
+
+
+@dataclass(frozen=True)
+class Figure:
+    """One figure of a recording's report.
+
+    name: its key in documents of the command line. label: what it is, for people. unit: behind the value. digits: decimals shown. read: finds it in
+    a report; None where it could not be measured. absent: what is said instead of a value then.
+    """
+
+    name: str
+    label: str
+    unit: str
+    digits: int
+    read: Callable[[RecordingReport], float | None]
+    absent: str = "–"
+
+    def value_text(self, report: RecordingReport | None) -> str:
+        """The value without its unit, with a true minus; … while there is no report."""
+        if report is None:
+            return "…"
+        value = self.read(report)
+        return self.absent if value is None else f"{value:.{self.digits}f}".replace("-", "−")
+
+    def text(self, report: RecordingReport | None) -> str:
+        """The value with its unit."""
+        known = report is not None and self.read(report) is not None
+        return f"{self.value_text(report)} {self.unit}".strip() if known else self.value_text(report)
+
+    def change_text(self, before: RecordingReport | None, after: RecordingReport | None) -> str:
+        """What the treatment made of it: `before → after unit`."""
+        return f"{self.value_text(before)} → {self.text(after)}"
+
+
+def crest_db(loudness: Loudness) -> float | None:
+    """How far the sample peak stands above the integrated loudness, in dB; None of silence."""
+    if loudness.sample_peak_dbfs is None or loudness.integrated_lufs is None:
+        return None
+    return loudness.sample_peak_dbfs - loudness.integrated_lufs

@@ -1,0 +1,51 @@
+"""Material that is copied and moved: what was taken, and where it is put in."""
+
+from __future__ import annotations
+
+from dubbin.core.episode.commands.arrangement import copy_stretches, move_stretches
+from dubbin.core.episode.model import new_id
+from dubbin.window.edit.cutting import Cutting
+from dubbin.window.session.selection import Selection
+from dubbin.window.session.session import Session
+from dubbin.window.session.speech import Speech
+
+NOTHING_TAKEN = "Nothing was taken yet: select a stretch and press Ctrl+C."
+
+
+class Moving:
+    """clip: what was taken, as session stretches in the order in which they were heard."""
+
+    def __init__(self, session: Session, selection: Selection, speech: Speech, cutting: Cutting) -> None:
+        self._session, self._selection, self._speech, self._cutting = session, selection, speech, cutting
+        self.clip: list[tuple[int, int]] = []
+
+    def can_copy(self) -> bool:
+        return self._selection.range is not None
+
+    def copy(self) -> None:
+        """Take what is selected to be put in elsewhere."""
+        rows = list(self._selection.rows)
+        if rows and rows == list(range(rows[0], rows[-1] + 1)):
+            cut = self._speech.word_cut(rows)
+            self.clip = [(cut.start_frame, cut.end_frame)]
+        else:
+            self.clip = self._cutting.selected_stretches()
+        seconds = sum(b - a for a, b in self.clip) / self._session.episode.rate
+        self._session.said.emit(f"{seconds:.2f} s taken. Ctrl+V puts a copy in at the play head, Ctrl+Shift+V moves it there.")
+
+    def put_copy(self) -> None:
+        if not self.clip:
+            self._session.said.emit(NOTHING_TAKEN)
+            return
+        self._session.do(copy_stretches(self._session.episode, self.clip, self._selection.head, new_id()))
+
+    def move_here(self) -> None:
+        if not self.clip:
+            self._session.said.emit(NOTHING_TAKEN)
+            return
+        if any(a < self._selection.head < b for a, b in self.clip):
+            self._session.said.emit("The play head stands inside what is to be moved. Put it where the stretch shall be heard.")
+            return
+        self._session.do(move_stretches(self._session.episode, self.clip, self._selection.head, new_id()))
+        self.clip = []
+        self._selection.clear()

@@ -1,0 +1,326 @@
+"""Edit: shorter, no dead air, nothing clipped."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QSignalBlocker
+from PyQt6.QtWidgets import QCheckBox, QDoubleSpinBox, QHBoxLayout, QInputDialog, QPushButton, QVBoxLayout, QWidget
+
+from dubbin.core.episode.commands.cuts import set_pauses
+from dubbin.core.episode.commands.seams import set_seams
+from dubbin.core.episode.model import Placed
+from dubbin.core.episode.time_map import FURTHEST_SESSION_FRAME, merged
+from dubbin.core.speech.pauses import STARTING_POINTS, PauseSettings
+from dubbin.window.edit.actions import edit_actions
+from dubbin.window.edit.acts import EditActs
+from dubbin.window.edit.crosstalk_list import CrosstalkList
+from dubbin.window.edit.evidence import EditEvidence
+from dubbin.window.edit.filler_list import FillerList
+from dubbin.window.edit.history_list import HistoryList
+from dubbin.window.edit.pause_list import PauseList
+from dubbin.window.edit.program_list import ProgramList
+from dubbin.window.edit.retake_list import RetakeList
+from dubbin.window.edit.seam_list import SeamList, SeamSettings
+from dubbin.window.edit.seam_watch import seams_of
+from dubbin.window.lanes.overlays import Overlays
+from dubbin.window.parts.action import Action, action_button
+from dubbin.window.parts.card import Card, FigureRows, TreatmentCard, label
+from dubbin.window.parts.fields import SettingsForm
+from dubbin.window.parts.figures import clock
+from dubbin.window.parts.segments import Segments
+from dubbin.window.shell.page import Page, Status
+from dubbin.window.shell.shared import Shared
+from dubbin.window.shell.step import Step
+
+AUTOMATIC_START_DB = -50.0
+OWN = "Own"
+SHORT = {
+    "cut": "Cut", "put-back": "Put back", "split": "Split", "cut-piece": "Cut piece", "hear-seam": "Hear seam", "walk-next": "Walk the seams",
+    "walk-doubtful": "Next doubtful", "fold": "Fold", "put-back-all": "Put back all", "export-edit": "Write the edit …", "insert-file": "Put sound in …",
+    "insert-break": "Break …", "add-chapter": "Chapter …", "suggest-chapters": "Suggest chapters", "copy-chapters": "Copy chapters", "bleep": "Bleep",
+    "mute-stretch": "Mute", "uncover": "Uncover", "cut-fillers": "Cut all fillers", "keep-last-takes": "Keep last takes", "bring-text": "Bring text …",
+    "export-words": "Write words …",
+}  # fmt: skip
+
+
+class EditPage(Page):
+    overlays = Overlays(pauses=True, words=True)
+    sizes = (300, 300)
+
+    def __init__(self, shared: Shared) -> None:
+        super().__init__(shared)
+        self.acts = EditActs(shared)
+        shared.actions.add(edit_actions(shared, self.acts, self.find_words))
+        session, selection, playing, go = self.session, self.selection, shared.playing, shared.navigation.go
+        self._actions, self.speech, self.words = shared.actions, shared.speech, shared.words
+        self._buttons: list[tuple[QPushButton, Action]] = []
+        self._add_pauses_card()
+        self._add_words_card()
+        self._add_cuts_card()
+        self._add_program_card()
+        self.column.addStretch(1)
+        self.pause_list = PauseList(session, selection, self.acts.pausing, go)
+        self.fillers = FillerList(session, self.speech, self.acts.fillers)
+        self.retakes = RetakeList(session, self.speech, self.acts.retakes, playing)
+        self.crosstalk = CrosstalkList(session, self.speech, selection, playing)
+        self.seams = SeamList(session, self.acts.seams, playing)
+        self.program = ProgramList(session, selection, go)
+        self.history = HistoryList(session)
+        self.seam_settings = SeamSettings(session, self.seams)
+        self.tabs = EditEvidence(self.theme, [
+            ("words", "Words", self.words, lambda: None),
+            ("pauses", "Pauses", self.pause_list, self.pause_list.refresh),
+            ("fillers", "Fillers", self.fillers, self.fillers.refresh),
+            ("retakes", "Retakes", self.retakes, self.retakes.refresh),
+            ("crosstalk", "Two at once", self.crosstalk, self.crosstalk.refresh),
+            ("seams", "Seams", self._with_row(self.seams, [label("Crossfade of the picked seam", "muted"), self.seam_settings]), self.seams.refresh),
+            ("program", "Program", self._with_row(self.program, self._program_buttons()), self.program.refresh),
+            ("history", "History", self.history, self.history.refresh),
+        ])  # fmt: skip
+        self.evidence = self.tabs
+        selection.changed.connect(self._show_buttons)
+        self.speech.changed.connect(self._refresh_if_open)
+        self.acts.seams.changed.connect(self._refresh_if_open)
+        session.jobs.changed.connect(self._show_writing)
+        self.connect_model()
+
+    # -- building ---------------------------------------------------------------------
+
+    def _add_pauses_card(self) -> None:
+        self.pauses = TreatmentCard(self.theme, "Pauses", strength=False)
+        self.pauses.switch.setToolTip("Cut all pauses found; off puts them back.")
+        self.pauses.switch.toggled.connect(self._on_switched)
+        self.point = Segments(
+            self.theme, "Starting point", [(name, name, "") for name in (*STARTING_POINTS, OWN)], {name: "saddle" for name in (*STARTING_POINTS, OWN)}
+        )
+        self.point.setToolTip("How much air the conversation keeps; every figure can be changed below.")
+        self.point.chosen.connect(self._on_point)
+        self.automatic = QCheckBox("Level from the room's own noise")
+        self.automatic.setToolTip("Automatic: a pause is where nothing stands out of the noise floor of any microphone.")
+        self.automatic.toggled.connect(self._on_automatic)
+        self.form = SettingsForm(PauseSettings)
+        self.form.edited.connect(lambda name, value: self._on_setting(**{name: value}))
+        self.pauses.body.insertWidget(1, self.point)
+        self.pauses.body.insertWidget(2, self.automatic)
+        self.pauses.body.insertWidget(3, self.form)
+        self.column.addWidget(self.pauses)
+
+    def _add_words_card(self) -> None:
+        card = Card("Words")
+        self.word_rows = FigureRows()
+        card.body.addWidget(self.word_rows)
+        self.write = QPushButton("Write the words down")
+        self.write.setToolTip("Speech to text on this computer, in the background; nothing is sent anywhere.")
+        self.write.clicked.connect(lambda: self._actions["transcribe"].run())
+        card.body.addWidget(self.write)
+        self._add_buttons(card, (("cut-fillers", "keep-last-takes"), ("bring-text", "export-words")))
+        self.column.addWidget(card)
+
+    def _add_cuts_card(self) -> None:
+        card = Card("Cuts and seams")
+        self.cut_rows = FigureRows()
+        card.body.addWidget(self.cut_rows)
+        row = QHBoxLayout()
+        self.seam_auto = QCheckBox("Automatic crossfades")
+        self.seam_auto.setToolTip("Long where the room's noise is steady, short in flowing speech; off: all of one length.")
+        self.seam_auto.toggled.connect(lambda on: self.session.do(set_seams(self.session.episode, auto=on)))
+        self.seam_ms = QDoubleSpinBox()
+        self.seam_ms.setRange(0.0, 500.0)
+        self.seam_ms.setDecimals(0)
+        self.seam_ms.setSuffix(" ms")
+        self.seam_ms.setAccessibleName("Length of crossfades")
+        self.seam_ms.setKeyboardTracking(False)
+        self.seam_ms.setFixedWidth(76)
+        self.seam_ms.valueChanged.connect(lambda ms: self.session.do(set_seams(self.session.episode, ms=ms)))
+        row.addWidget(self.seam_auto, 1)
+        row.addWidget(self.seam_ms)
+        card.body.addLayout(row)
+        self._add_buttons(card, (("cut", "put-back"), ("split", "cut-piece"), ("hear-seam", "walk-next"), ("walk-doubtful", "fold"), ("put-back-all", "export-edit")))
+        self.column.addWidget(card)
+
+    def _add_program_card(self) -> None:
+        card = Card("In the program")
+        self._add_buttons(card, (("insert-file", "insert-break"), ("add-chapter", "suggest-chapters"), ("copy-chapters", "bleep"), ("mute-stretch", "uncover")))
+        self.column.addWidget(card)
+
+    def _add_buttons(self, card: Card, rows: tuple[tuple[str, ...], ...]) -> None:
+        for names in rows:
+            row = QHBoxLayout()
+            row.setSpacing(6)
+            for name in names:
+                action = self._actions[name]
+                button = action_button(action, SHORT.get(name, ""))
+                row.addWidget(button, 1)
+                self._buttons.append((button, action))
+            card.body.addLayout(row)
+
+    def _program_buttons(self) -> list[QWidget]:
+        out: list[QWidget] = []
+        for text, act in (("Rename …", self._rename), ("Move to the play head", self._move_picked), ("Take away", lambda: self.program.remove())):
+            button = QPushButton(text)
+            button.setProperty("kind", "small")
+            button.clicked.connect(lambda _=False, a=act: a())
+            out.append(button)
+        return out
+
+    @staticmethod
+    def _with_row(table: QWidget, widgets: list[QWidget]) -> QWidget:
+        whole = QWidget()
+        column = QVBoxLayout(whole)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        row = QHBoxLayout()
+        row.setContentsMargins(10, 3, 10, 3)
+        row.setSpacing(8)
+        for widget in widgets:
+            row.addWidget(widget)
+        row.addStretch(1)
+        column.addLayout(row)
+        column.addWidget(table, 1)
+        return whole
+
+    def find_words(self) -> None:
+        """Look for words: the pane comes to the front and its field takes the keys."""
+        self.shared.go_step(Step.EDIT)
+        self.tabs.show_tab("words")
+        self.words.focus_field()
+
+    # -- acts of the person -----------------------------------------------------------
+
+    def opened(self) -> None:
+        super().opened()
+        self.speech.want_words()
+
+    def _on_switched(self, on: bool) -> None:
+        self.session.do(set_pauses(self.session.episode, self.session.episode.pauses, self.session.analyses.pauses(), on=on))
+
+    def _on_automatic(self, on: bool) -> None:
+        self._on_setting(quieter_than_db=None if on else AUTOMATIC_START_DB)
+
+    def _on_setting(self, **fields: float | None) -> None:
+        episode = self.session.episode
+        settings, found = self.session.analyses.pauses_with(**fields)
+        self.session.do(set_pauses(episode, settings, found, on=episode.pauses_on, merge=True))
+
+    def _on_point(self, name: str) -> None:
+        if name in STARTING_POINTS:
+            point = STARTING_POINTS[name]
+            self._on_setting(**{f: getattr(point, f) for f in ("longer_than_s", "leave_before_s", "leave_after_s", "keep_s", "shortest_kept_s")})
+
+    def _rename(self) -> None:
+        entry = self.program.picked()
+        if entry is None:
+            return
+        if isinstance(entry, Placed):
+            name, done = QInputDialog.getText(self.card, "Rename", "Name:", text=entry.name)
+            if done and name.strip():
+                self.program.rename(name.strip())
+        else:
+            title = self.acts.chaptering.ask_new_title(entry)
+            if title is not None:
+                self.program.rename(title)
+
+    def _move_picked(self) -> None:
+        self.program.move_to(self.selection.head)
+
+    # -- showing ----------------------------------------------------------------------
+
+    def status(self) -> Status:
+        episode = self.session.episode
+        if not episode.lanes:
+            return Status("not begun")
+        cuts = merged(episode.cuts)
+        if cuts:
+            seconds = sum(b - a for a, b in cuts) / episode.rate
+            return Status(f"{len(cuts)} cut{'s' if len(cuts) != 1 else ''}, −{clock(seconds)}", True)
+        found = len(self.session.analyses.pauses())
+        return Status(f"{found} pauses found" if found else "not begun")
+
+    def title(self) -> str:
+        return "all lanes together"
+
+    def refresh(self) -> None:
+        self._show_pauses()
+        self._show_words()
+        self._show_cuts()
+        self._show_buttons()
+        self.tabs.refresh()
+
+    def _show_buttons(self) -> None:
+        if self.is_open:
+            for button, action in self._buttons:
+                button.setEnabled(action.enabled())
+
+    def _show_pauses(self) -> None:
+        episode, found = self.session.episode, self.session.analyses.pauses()
+        self.pauses.show_state(episode.pauses_on, None)
+        self.form.show_settings(episode.pauses)
+        point = next((name for name, p in STARTING_POINTS.items() if _same_point(p, episode.pauses)), OWN)
+        self.point.show_choice(point)
+        automatic = episode.pauses.quieter_than_db is None
+        self.automatic.blockSignals(True)
+        self.automatic.setChecked(automatic)
+        self.automatic.blockSignals(False)
+        self.form.set_field_visible("quieter_than_db", not automatic)
+        saved = sum(p.cut_end_s - p.cut_start_s for p in found)
+        cut_count = sum(self.acts.pausing.cut_of(p) is not None for p in found)
+        measuring = any(self.session.analyses.report(lane) is None for lane in episode.lanes)
+        rows = self.pauses.rows
+        rows.show_row("found", "measuring …" if measuring and not found else f"{len(found)}, {cut_count} of them cut")
+        rows.show_row("all together save", f"−{clock(saved, 1)}")
+
+    def _show_words(self) -> None:
+        speech = self.speech
+        table = speech.table
+        count = table.word_count
+        rows = self.word_rows
+        rows.show_row("words", f"{count:,}".replace(",", "\u2009") if count else "none yet")
+        if count:
+            fillers = speech.fillers()
+            cut = sum(self.acts.fillers.is_cut(f) for f in fillers)
+            retakes = speech.retakes()
+            chosen = sum(self.acts.retakes.kept(r) is not None for r in retakes)
+            rows.show_row("fillers", f"{len(fillers)}, {cut} of them cut")
+            rows.show_row("retakes", f"{len(retakes)}, {chosen} decided")
+        talk = speech.crosstalk()
+        rows.show_row("two speak at once", f"{len(talk)} places")
+        rows.set_row_visible("two speak at once", bool(talk))
+        self._show_writing()
+
+    def _show_writing(self) -> None:
+        if not self.is_open:
+            return
+        fraction = self.speech.progress()
+        if fraction is not None:
+            self.write.setText(f"Stop writing ({100 * fraction:.0f} %)")
+        else:
+            missing = [lane for lane in self.speech.voices() if self.session.episode.transcript(lane.id) is None]
+            self.write.setText("Write the words down")
+            self.write.setVisible(bool(missing))
+        if not len(self.speech.table):
+            port = self.words.words.viewport()
+            if port is not None:
+                port.update()
+
+    def _show_cuts(self) -> None:
+        episode = self.session.episode
+        union = merged(episode.cuts)
+        time_map = self.session.map
+        out = sum(b - a for a, b in union if a < FURTHEST_SESSION_FRAME) / episode.rate
+        total = episode.frames / episode.rate
+        self.cut_rows.show_row("cuts", str(len(union)))
+        self.cut_rows.show_row("taken out", f"−{clock(out, 1)}")
+        self.cut_rows.show_row("length", f"{clock(total, 1)} → {clock(time_map.program_frames / episode.rate, 1)}")
+        checks = [c for s in seams_of(time_map) if (c := self.acts.seams.check(s)) is not None]
+        doubtful = sum(c.is_doubtful for c in checks)
+        self.cut_rows.show_row("doubtful seams", str(doubtful), "bad" if doubtful else "strong")
+        self.cut_rows.set_row_visible("doubtful seams", bool(checks))
+        self.acts.seams.look()
+        with QSignalBlocker(self.seam_auto), QSignalBlocker(self.seam_ms):
+            self.seam_auto.setChecked(episode.seam_auto)
+            self.seam_ms.setValue(episode.seam_ms)
+        self.seam_ms.setEnabled(not episode.seam_auto)
+
+
+def _same_point(a: PauseSettings, b: PauseSettings) -> bool:
+    names = ("longer_than_s", "leave_before_s", "leave_after_s", "keep_s")
+    return all(abs(getattr(a, n) - getattr(b, n)) < 1e-9 for n in names)

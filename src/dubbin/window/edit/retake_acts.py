@@ -1,0 +1,55 @@
+"""Retakes: which take of a line is kept."""
+
+from __future__ import annotations
+
+from dubbin.core.episode.commands.cuts import cut_stretches, put_back_many
+from dubbin.core.episode.model import Cut, CutKind
+from dubbin.core.mix.word_cuts import FoundRetake
+from dubbin.window.player.playing import Playing
+from dubbin.window.session.selection import Selection
+from dubbin.window.session.session import Session
+from dubbin.window.session.speech import Speech
+from dubbin.window.session.stepping import neighbour
+
+
+class Retakes:
+    def __init__(self, session: Session, selection: Selection, speech: Speech, playing: Playing) -> None:
+        self._session, self._selection, self._speech, self._playing = session, selection, speech, playing
+
+    def kept(self, found: FoundRetake) -> int | None:
+        """The one take that is not cut; None while more than one is heard."""
+        heard = [k for k, (a, b) in enumerate(found.spans) if self._session.episode.cut_at((a + b) // 2) is None]
+        return heard[0] if len(heard) == 1 else None
+
+    def _cuts(self, found: FoundRetake) -> list[Cut]:
+        a, b = found.spans[0][0], found.spans[-1][1]
+        return [c for c in self._session.episode.cuts if c.kind is CutKind.RETAKE and c.start_frame < b and c.end_frame > a]
+
+    def keep(self, found: FoundRetake, take: int) -> None:
+        """Keep one take of a line and cut the others."""
+        old, base = self._cuts(found), self._session.episode
+        if old:
+            base = put_back_many(base, old, "").episode
+        text = found.retake.takes[take].text
+        short = text if len(text) < 40 else text[:38] + "…"
+        self._session.do(cut_stretches(base, self._speech.take_cuts(found, take), CutKind.RETAKE, f"Keep the take “{short}”"))
+
+    def put_back(self, found: FoundRetake) -> None:
+        self._session.do(put_back_many(self._session.episode, self._cuts(found), "Put the takes back"))
+
+    def keep_last(self) -> None:
+        """Of every line that was said again keep the last take."""
+        open_ones = [r for r in self._speech.retakes() if self.kept(r) is None]
+        stretches = [s for r in open_ones for s in self._speech.take_cuts(r, len(r.spans) - 1)]
+        if not stretches:
+            self._session.said.emit("No line was found that is said twice.")
+            return
+        self._session.do(cut_stretches(self._session.episode, stretches, CutKind.RETAKE, f"Keep the last take of {len(open_ones)} lines"))
+
+    def hear_next(self, direction: int) -> None:
+        """Go to the next (1) or previous (-1) line that was said again, and play all its takes."""
+        found = neighbour(self._speech.retakes(), self._selection.head, direction, lambda r: r.spans[0][0])
+        if found is None:
+            self._session.said.emit("There is no further retake.")
+        else:
+            self._playing.play_place(found.spans[0][0], found.spans[-1][1])

@@ -1,0 +1,155 @@
+"""Words as they are written: corrected, given to a speaker, brought from a file, written to one; and the model that hears them."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+from PyQt6.QtWidgets import QFileDialog, QInputDialog
+
+from dubbin.core.deliver.captions import caption_file, spoken_words, text_file, turn_table
+from dubbin.core.deliver.edit_lists import write_text
+from dubbin.core.episode.commands.lanes import name_voice
+from dubbin.core.episode.commands.words import correct_everywhere, correct_word, name_speaker
+from dubbin.core.episode.model import Lane
+from dubbin.core.errors import DubbinError
+from dubbin.core.speech.align_text import read_text
+from dubbin.core.speech.recogniser import check_model
+from dubbin.core.speech.transcript import Word
+from dubbin.window.edit.dialogs import WordDialog
+from dubbin.window.edit.writing import write_and_say
+from dubbin.window.shell.shared import Shared
+
+TEXT_FILES = "Transcripts (*.srt *.vtt *.txt);;All files (*)"
+WORD_FILES = "Captions (*.srt *.vtt);;Text (*.txt);;Who speaks when (*.csv)"
+
+
+class Wording:
+    def __init__(self, shared: Shared) -> None:
+        self._window, self._folder = shared.window, shared.folder
+        self._session, self._selection, self._speech = shared.session, shared.selection, shared.speech
+
+    def toggle_transcribing(self) -> None:
+        """Begin to transcribe all voices, or stop."""
+        self._speech.stop() if self._speech.is_busy() else self._speech.start()
+
+    # -- one word ---------------------------------------------------------------------
+
+    def selected(self) -> tuple[int, Word] | None:
+        """The one word that is selected, or the one at the play head: its row and itself."""
+        table, rows = self._speech.table, self._selection.rows
+        row = rows[0] if rows else table.row_at(self._selection.head)
+        return (row, table.words[row]) if row is not None and row < len(table) else None
+
+    def ask_correction(self) -> None:
+        found = self.selected()
+        if found is None:
+            self._session.said.emit("Click a word first.")
+            return
+        row, word = found
+        dialog = WordDialog(word.text, self._window)
+        if dialog.exec():
+            self.correct(row, dialog.text(), dialog.everywhere())
+
+    def correct(self, row: int, text: str, everywhere: bool = False) -> None:
+        """Write a word as it was said; everywhere: wherever this word stands."""
+        table = self._speech.table
+        word = table.words[row]
+        if text.strip() == word.text:
+            return
+        if everywhere and text.strip():
+            self._session.do(correct_everywhere(self._session.episode, word.text, text.strip()))
+        else:
+            self._session.do(correct_word(self._session.episode, table.voice(row).lane, int(table.numbers[row]), text))
+        self._selection.clear()
+
+    def ask_name(self) -> None:
+        found = self.selected()
+        if found is None:
+            self._session.said.emit("Click a word of the voice first.")
+            return
+        voice = self._speech.table.voice(found[0])
+        name, done = QInputDialog.getText(self._window, "Rename the speaker", "Name:", text=voice.name)
+        if done and name.strip():
+            self.rename_voice(found[0], name)
+
+    def rename_voice(self, row: int, name: str) -> None:
+        """Name who says a word, wherever that voice stands."""
+        voice = self._speech.table.voice(row)
+        transcript = self._session.episode.transcript(voice.lane)
+        if transcript is not None and len(transcript.speakers) > 1:
+            self._session.do(name_speaker(self._session.episode, voice.lane, voice.speaker, name))
+        else:
+            self._session.do(name_voice(self._session.episode, voice.lane, name))
+
+    # -- transcripts ------------------------------------------------------------------
+
+    def _voice(self) -> Lane | None:
+        """The picked voice; the first, where something else is picked."""
+        lane, voices = self._session.picked_lane, self._speech.voices()
+        return lane if lane in voices else next(iter(voices), None)
+
+    def ask_text(self) -> None:
+        lane = self._voice()
+        if lane is None:
+            return
+        name, _ = QFileDialog.getOpenFileName(self._window, f"A transcript of what {lane.voice} says", self._folder(), TEXT_FILES)
+        if name:
+            self.bring_text(Path(name))
+
+    def bring_text(self, path: Path) -> None:
+        """Put a transcript from a file to the sound of the picked voice."""
+        lane = self._voice()
+        try:
+            words = read_text(path)
+        except DubbinError as error:
+            self._session.said.emit(str(error))
+            return
+        if lane is not None:
+            self._speech.bring_text(lane, words, path.name)
+
+    def ask_speakers(self) -> None:
+        lane = self._session.picked_lane
+        if lane is None or lane not in self._speech.voices():
+            return
+        count, done = QInputDialog.getInt(self._window, "Tell speakers apart", f"How many voices does “{lane.voice}” hold?", 2, 2, 8)
+        if done:
+            self._speech.split_speakers(lane, count)
+
+    def ask_file(self) -> None:
+        name, _ = QFileDialog.getSaveFileName(self._window, "Write the words of the program", self._folder(), WORD_FILES)
+        if name:
+            self.write(Path(name))
+
+    def write(self, path: Path) -> None:
+        """Captions, text or a table of turns, by the file's ending; on program time."""
+        words = spoken_words(self._session.episode, self._session.map)
+        forms: dict[str, Callable[[], str]] = {
+            ".srt": lambda: caption_file(words, "srt"), ".vtt": lambda: caption_file(words, "vtt"), ".txt": lambda: text_file(words),
+            ".csv": lambda: turn_table(words),
+        }  # fmt: skip
+        form = forms.get(path.suffix.lower())
+        if form is None:
+            self._session.said.emit(f"{path.name}: words can be written as {', '.join(forms)}.")
+            return
+        write_and_say(self._session, lambda: write_text(path, form()), path)
+
+    # -- the model --------------------------------------------------------------------
+
+    def ask_model(self) -> None:
+        name = QFileDialog.getExistingDirectory(self._window, "Folder with a Whisper model in CTranslate2 form", self._folder())
+        if name:
+            self.use_model(Path(name))
+
+    def use_model(self, folder: Path) -> None:
+        try:
+            check_model(folder)
+        except DubbinError as error:
+            self._session.said.emit(str(error))
+            return
+        self._speech.preferences.set("speech_model", str(folder))
+        self._session.said.emit(f"Words are written down with the model in {folder.name} from now on.")
+
+    def use_built_in_model(self) -> None:
+        self._speech.preferences.set("speech_model", "")
+        self._session.said.emit("Words are written down with the English model that comes with the program.")

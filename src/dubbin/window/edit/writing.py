@@ -1,0 +1,19 @@
+"""Writes a file that somebody asked for, and says how it went."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+from dubbin.core.errors import DubbinError
+from dubbin.window.session.session import Session
+
+
+def write_and_say(session: Session, act: Callable[[], None], path: Path) -> None:
+    """Do what writes `path`; a sentence says that it is there, or why not."""
+    try:
+        act()
+    except DubbinError as error:
+        session.said.emit(str(error))
+    else:
+        session.said.emit(f"{path.name} was written.")

@@ -1,0 +1,153 @@
+"""Intake: what did I get, what is wrong with it, do the recordings line up?"""
+
+from __future__ import annotations
+
+from PyQt6.QtWidgets import QLineEdit, QPushButton, QStackedWidget, QVBoxLayout, QWidget
+
+from dubbin.core.episode.commands.markers import note_marker, remove_marker
+from dubbin.core.episode.model import Marker, Role
+from dubbin.window.intake.actions import intake_actions
+from dubbin.window.intake.lane_card import LaneCard
+from dubbin.window.intake.lining_up import LiningUp
+from dubbin.window.intake.places import Places
+from dubbin.window.intake.recording_files import RecordingFiles
+from dubbin.window.lanes.overlays import Overlays
+from dubbin.window.parts.card import label
+from dubbin.window.parts.figures import clock, with_unit
+from dubbin.window.parts.segments import Segments
+from dubbin.window.parts.table import FigureTable
+from dubbin.window.shell.page import Page, Status
+from dubbin.window.shell.shared import Shared
+
+COLUMNS = ("Voice", "File", "Length", "Begins at", "Clock", "Loudness", "True peak", "Noise floor", "SNR")
+
+
+class IntakePage(Page):
+    overlays = Overlays(findings=True)
+
+    def __init__(self, shared: Shared) -> None:
+        super().__init__(shared)
+        self.lining_up, self.files = LiningUp(self.session), RecordingFiles(shared)
+        self.places = Places(self.session, self.selection, shared.playing)
+        shared.actions.add(intake_actions(self.session, self.files, self.lining_up, self.places))
+        self.add_button = QPushButton("Add recordings …")
+        self.add_button.setProperty("kind", "main")
+        self.add_button.clicked.connect(lambda: self.files.choose())
+        self.column.addWidget(self.add_button)
+        self.align_button = QPushButton("Line up by sound")
+        self.align_button.setToolTip(
+            "Find where recordings made by separate machines belong, and how far their clocks drift, from what both hear."
+        )
+        self.align_button.clicked.connect(lambda: self.lining_up.line_up())
+        self.column.addWidget(self.align_button)
+        self.hint = label(
+            "Choose one file a microphone, or drop them on the lanes. Each becomes a lane; name the voice on it.",
+            "muted",
+            wrap=True,
+        )
+        self.column.addWidget(self.hint)
+        self._cards: dict[str, LaneCard] = {}
+        self._markers_shown: tuple[Marker, ...] | None = None
+        self.column.addStretch(1)
+        self.evidence = self._evidence()
+        self.connect_model()
+
+    def _evidence(self) -> QWidget:
+        pane = QWidget()
+        pane.setObjectName("evidence")
+        column = QVBoxLayout(pane)
+        column.setContentsMargins(12, 8, 12, 4)
+        column.setSpacing(6)
+        choices = [("recordings", "Recordings", ""), ("markers", "Marked places", "")]
+        self.choice = Segments(self.theme, "What the pane shows", choices, {})
+        self.choice.chosen.connect(lambda key: self.stack.setCurrentIndex(int(key == "markers")))
+        column.addWidget(self.choice)
+        self.table = FigureTable("Recordings", COLUMNS, stretched=1)
+        self.table.cellClicked.connect(self._on_row)
+        self.markers = FigureTable("Marked places", ("Time", "Note", ""), stretched=1)
+        self.markers.cellClicked.connect(self._on_marker)
+        self.stack = QStackedWidget()
+        self.stack.addWidget(self.table)
+        self.stack.addWidget(self.markers)
+        column.addWidget(self.stack, 1)
+        return pane
+
+    def status(self) -> Status:
+        episode = self.session.episode
+        if not episode.lanes:
+            return Status("drop recordings")
+        files, voices = len(episode.recordings), len(episode.voices)
+        return Status(f"{files} recording{'s' if files != 1 else ''}, {voices} voice{'s' if voices != 1 else ''}", True)
+
+    def title(self) -> str:
+        count = len(self.session.episode.recordings)
+        return f"{count} recording{'s' if count != 1 else ''}" if count else ""
+
+    def _on_row(self, row: int, column: int) -> None:
+        if row < len(self.session.episode.lanes):
+            self.session.pick_lane(self.session.episode.lanes[row].id)
+
+    def _on_marker(self, row: int, column: int) -> None:
+        markers = self.session.episode.markers
+        if row < len(markers) and column == 0:
+            frame = markers[row].frame
+            self.shared.playing.play_place(frame, frame)
+
+    def refresh(self) -> None:
+        lanes = self.session.episode.lanes
+        self.hint.setVisible(not lanes)
+        voices = {lane.recording for lane in lanes if lane.role is Role.VOICE}
+        self.align_button.setVisible(len(voices) > 1)
+        for gone in set(self._cards) - {lane.id for lane in lanes}:
+            self._cards.pop(gone).deleteLater()
+        for index, lane in enumerate(lanes):
+            if lane.id not in self._cards:
+                self._cards[lane.id] = LaneCard(self.session, self.theme, lane.id, self.files.choose_moved, self.shared.playing.play_place)
+                self.column.insertWidget(3 + index, self._cards[lane.id])
+            self._cards[lane.id].refresh(lane)
+        self._fill_table()
+        self._fill_markers()
+
+    def _fill_table(self) -> None:
+        episode = self.session.episode
+        self.table.setRowCount(len(episode.lanes))
+        for row, lane in enumerate(episode.lanes):
+            recording, report = episode.recording(lane.recording), self.session.analyses.report(lane)
+            loudness, noise = (report.loudness, report.noise) if report else (None, None)
+            found = self.lining_up.alignments.get(recording.id)
+            drift = f"{recording.drift_ppm:+.1f} ppm".replace("-", "−") if recording.drift_ppm else "as it is"
+            values = (
+                lane.voice, recording.path.rsplit("/", 1)[-1], clock(recording.frames / episode.rate, 1),
+                clock(lane.start_frame / episode.rate, 3), drift,
+                with_unit(loudness.integrated_lufs, "LUFS") if loudness else "…",
+                with_unit(loudness.true_peak_dbtp, "dBTP") if loudness else "…",
+                with_unit(noise.floor_dbfs, "dBFS") if noise else "…",
+                with_unit(noise.snr_db, "dB") if noise else "…",
+            )  # fmt: skip
+            tip = f"Lined up by sound: {found.share:.0%} of the stretches agree, ± {found.scatter_ms:.2f} ms." if found else ""
+            self.table.show_row(row, values, tip=tip)
+
+    def _fill_markers(self) -> None:
+        markers, rate = self.session.episode.markers, self.session.episode.rate
+        if markers == self._markers_shown:
+            return  # a field in which one types must stay
+        self._markers_shown = markers
+        self.markers.setRowCount(len(markers))
+        for row, marker in enumerate(markers):
+            self.markers.show_row(row, (clock(marker.frame / rate, 2),), tip="Click to go there and hear it.")
+            note = QLineEdit(marker.text)
+            note.setPlaceholderText("why?")
+            note.setProperty("kind", "quiet")
+            note.setAccessibleName("Note")
+            note.editingFinished.connect(lambda n=note, m=marker: self._on_note(n, m))
+            self.markers.setCellWidget(row, 1, note)
+            away = QPushButton("Take away")
+            away.setProperty("kind", "quiet")
+            away.clicked.connect(lambda _=False, m=marker: self.session.do(remove_marker(self.session.episode, m)))
+            self.markers.setCellWidget(row, 2, away)
+        self.choice.setToolTip(f"{len(markers)} marked; K marks a place while it plays.")
+
+    def _on_note(self, note: QLineEdit, marker: Marker) -> None:
+        known = next((m for m in self.session.episode.markers if m == marker), None)
+        if known is not None and note.text().strip() != known.text:
+            self.session.do(note_marker(self.session.episode, known, note.text().strip()))

@@ -1,0 +1,200 @@
+"""The sheets of the Master page: targets and formats, what goes along, tags and cover."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from pathlib import Path
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QDialog,
+    QDialogButtonBox,
+    QFileDialog,
+    QFormLayout,
+    QGridLayout,
+    QHBoxLayout,
+    QLineEdit,
+    QPushButton,
+    QWidget,
+)
+
+from dubbin.core.deliver.companions import COMPANIONS
+from dubbin.core.deliver.formats import FORMATS
+from dubbin.core.deliver.publication import read_cover
+from dubbin.core.deliver.targets import Target
+from dubbin.core.episode.commands.delivery import change_delivery
+from dubbin.core.episode.model import Delivery, Tags
+from dubbin.core.errors import DubbinError
+from dubbin.window.parts.card import Card, label, set_kind
+from dubbin.window.session.session import Session
+
+ON_THE_CARD = (("title", "Title"), ("show", "Show"), ("author", "Author"))
+ALL_TAGS = (
+    ("title", "Title"), ("show", "Show"), ("season", "Season"), ("number", "Episode"), ("author", "Author"), ("people", "People"), ("description", "Description"),
+    ("year", "Year"), ("genre", "Genre"), ("language", "Language"), ("copyright", "Copyright"),
+)  # fmt: skip
+PICTURES = "Pictures (*.jpg *.jpeg *.png)"
+
+
+class ChoiceCard(Card):
+    """Boxes to tick; `chosen` when one was clicked."""
+
+    chosen = pyqtSignal()
+
+    def __init__(self, title: str) -> None:
+        super().__init__(title)
+        self.boxes: dict[str, QCheckBox] = {}
+
+    def add(self, name: str, text: str, tip: str = "") -> QCheckBox:
+        box = QCheckBox(text)
+        box.setToolTip(tip)
+        box.clicked.connect(lambda _=False: self.chosen.emit())
+        self.boxes[name] = box
+        return box
+
+    def names(self) -> tuple[str, ...]:
+        return tuple(name for name, box in self.boxes.items() if box.isChecked())
+
+    def show_names(self, names: tuple[str, ...]) -> None:
+        for name, box in self.boxes.items():
+            box.setChecked(name in names)
+
+
+class TargetCard(ChoiceCard):
+    def __init__(self, targets: dict[str, Target]) -> None:
+        super().__init__("Targets")
+        self.body.setSpacing(3)
+        for target in targets.values():
+            row = QHBoxLayout()
+            row.addWidget(self.add(target.name, target.title, target.rule), 1)
+            row.addWidget(label(target.aim_text, "muted"))
+            self.body.addLayout(row)
+
+
+class FormatCard(ChoiceCard):
+    def __init__(self) -> None:
+        super().__init__("Formats")
+        grid = QGridLayout()
+        for k, format in enumerate(FORMATS.values()):
+            grid.addWidget(self.add(format.name, format.title), k // 3, k % 3)
+        self.vbr = QCheckBox("MP3 VBR")
+        self.vbr.setToolTip("MP3 with a variable bit rate.")
+        self.vbr.clicked.connect(lambda _=False: self.chosen.emit())
+        grid.addWidget(self.vbr, len(FORMATS) // 3, len(FORMATS) % 3)
+        self.body.addLayout(grid)
+
+
+class ExtrasCard(ChoiceCard):
+    def __init__(self) -> None:
+        super().__init__("Along with them")
+        grid = QGridLayout()
+        for k, companion in enumerate(COMPANIONS):
+            tip = ", ".join(companion.endings) + (f"; from the episode's {companion.needs}" if companion.needs else "")
+            grid.addWidget(self.add(companion.name, companion.title, tip), k // 2, k % 2)
+        self.body.addLayout(grid)
+
+
+class TagsDialog(QDialog):
+    """All that is written into the files."""
+
+    def __init__(self, tags: Tags, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Tags")
+        self.resize(460, 420)
+        form = QFormLayout(self)
+        self.fields: dict[str, QLineEdit] = {}
+        for name, text in ALL_TAGS:
+            field = QLineEdit(getattr(tags, name))
+            field.setAccessibleName(text)
+            form.addRow(text, field)
+            self.fields[name] = field
+        self.fields["people"].setPlaceholderText("names, parted by commas")
+        self.fields["language"].setPlaceholderText("en, de, fr …")
+        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
+        buttons.accepted.connect(self.accept)
+        buttons.rejected.connect(self.reject)
+        form.addRow(buttons)
+
+    def tags(self) -> Tags:
+        return Tags(**{name: field.text().strip() for name, field in self.fields.items()})
+
+
+class TagsCard(Card):
+    def __init__(self, session: Session) -> None:
+        super().__init__("Tags")
+        self._session = session
+        form = QFormLayout()
+        form.setContentsMargins(0, 0, 0, 0)
+        form.setVerticalSpacing(4)
+        self.fields: dict[str, QLineEdit] = {}
+        for name, text in ON_THE_CARD:
+            field = QLineEdit()
+            field.setAccessibleName(text)
+            field.editingFinished.connect(lambda n=name: self._on_field(n))
+            form.addRow(label(text, "muted"), field)
+            self.fields[name] = field
+        self.body.addLayout(form)
+        row = QHBoxLayout()
+        self.more, self.cover = QPushButton("All tags …"), QPushButton("Cover …")
+        self.more.clicked.connect(self._on_more)
+        self.cover.clicked.connect(self._on_cover)
+        self.cover.setToolTip("A square JPEG or PNG, 1400 to 3000 pixels a side.")
+        row.addWidget(self.more)
+        row.addWidget(self.cover)
+        self.body.addLayout(row)
+        self.remark = label("", "muted", wrap=True)
+        self.body.addWidget(self.remark)
+        self._looked_at: tuple[str, str, bool] = ("", "", True)
+
+    def _on_field(self, name: str) -> None:
+        tags = self._session.episode.delivery.tags
+        if getattr(tags, name) != self.fields[name].text():
+            self.set_tags(replace(tags, **{name: self.fields[name].text()}))
+
+    def set_tags(self, tags: Tags) -> None:
+        if tags != self._session.episode.delivery.tags:
+            self._session.do(change_delivery(self._session.episode, "Change the tags", tags=tags))
+
+    def _on_more(self) -> None:
+        dialog = TagsDialog(self._session.episode.delivery.tags, self)
+        if dialog.exec() == QDialog.DialogCode.Accepted:
+            self.set_tags(dialog.tags())
+
+    def _on_cover(self) -> None:
+        old = self._session.episode.delivery.cover
+        name, _ = QFileDialog.getOpenFileName(self, "Cover", str(Path(old).parent) if old else str(Path.home()), PICTURES)
+        if name:
+            self.set_cover(name)
+
+    def set_cover(self, name: str) -> None:
+        """Take a picture as the cover; says why when it can't be used."""
+        try:
+            read_cover(Path(name))
+        except DubbinError as error:
+            self._session.said.emit(str(error))
+            return
+        self._session.do(change_delivery(self._session.episode, "Choose a cover", cover=name))
+
+    def refresh(self, delivery: Delivery) -> None:
+        for name, field in self.fields.items():
+            if not field.hasFocus():
+                field.setText(getattr(delivery.tags, name))
+                field.setCursorPosition(0)
+        if delivery.cover != self._looked_at[0]:
+            self._looked_at = (delivery.cover, *_remark_on(delivery.cover))
+        self.remark.setVisible(bool(delivery.cover))
+        self.remark.setText(self._looked_at[1])
+        set_kind(self.remark, "muted" if self._looked_at[2] else "bad")
+
+
+def _remark_on(name: str) -> tuple[str, bool]:
+    """What is to be said of a cover, and whether it is as it should be."""
+    if not name:
+        return "", True
+    try:
+        cover = read_cover(Path(name))
+    except DubbinError as error:
+        return f"▲ {error}", False
+    text = f"Cover: {Path(name).name}, {cover.width} x {cover.height}"
+    return ("\n".join([text, *(f"▲ {r}" for r in cover.remarks)]), not cover.remarks)

@@ -1,0 +1,91 @@
+"""Asks where to write what is delivered, and has it made: masters, a clip, stems, the sound of a video."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+from PyQt6.QtWidgets import QFileDialog
+
+from dubbin.core.deliver.video import CONTAINERS
+from dubbin.core.errors import DubbinError
+from dubbin.core.sound.writing import check_folder
+from dubbin.window.master.mastering import Mastering
+from dubbin.window.shell.shared import Shared
+from dubbin.window.shell.step import Step
+
+
+class Exporting:
+    def __init__(self, shared: Shared, mastering: Mastering) -> None:
+        self._window, self._session, self._selection, self._folder = shared.window, shared.session, shared.selection, shared.folder
+        self._go_step, self._mastering = shared.go_step, mastering
+
+    def choose_export(self) -> None:
+        self._go_step(Step.MASTER)
+        if self._session.recordings.are_all_read and self._mastering.chosen():
+            self._in_folder("Folder for the masters", self.export_to)
+
+    def choose_clip(self) -> None:
+        if self._selection.range is not None:
+            self._in_folder("Folder for the clip", self.clip_to)
+
+    def choose_stems(self) -> None:
+        self._in_folder("Folder for the stems", self.stems_to)
+
+    def choose_video(self) -> None:
+        videos = self._mastering.videos()
+        if not videos:
+            self._session.said.emit("None of the recordings is a video.")
+            return
+        video = videos[0]
+        picked = self._session.picked_lane
+        if picked is not None:
+            path = Path(self._session.episode.recording(picked.recording).path)
+            video = path if path in videos else video
+        suggestion = video.with_name(f"{video.stem}-treated{video.suffix}")
+        endings = " ".join(f"*{e}" for e in CONTAINERS)
+        name, _ = QFileDialog.getSaveFileName(self._window, f"{video.name} with the treated sound", str(suggestion), f"Video ({endings})")
+        if name:
+            self.video_to(video, Path(name))
+
+    def has_videos(self) -> bool:
+        return bool(self._mastering.videos())
+
+    def _in_folder(self, title: str, act: Callable[[Path], None]) -> None:
+        folder = QFileDialog.getExistingDirectory(self._window, title, self._folder())
+        if folder:
+            act(Path(folder))
+
+    def export_to(self, folder: Path) -> None:
+        """Make the chosen masters in a folder."""
+        self._into(folder, lambda: self._mastering.make(folder))
+
+    def clip_to(self, folder: Path) -> None:
+        """Make masters of the selection alone."""
+        if self._selection.range is None:
+            return
+        time_map = self._session.map
+        a, b = self._selection.range
+        span = time_map.to_program_or_next(a), time_map.to_program_or_next(max(b - 1, 0)) + 1
+        self._into(folder, lambda: self._mastering.make(folder, span))
+
+    def stems_to(self, folder: Path) -> None:
+        self._into(folder, lambda: self._mastering.make_stems(folder))
+
+    def video_to(self, video: Path, out: Path) -> None:
+        self._try(lambda: self._mastering.make_video(video, out))
+
+    def _into(self, folder: Path, act: Callable[[], None]) -> None:
+        """Do what writes into a folder, where that can be written to."""
+
+        def checked() -> None:
+            check_folder(folder)
+            act()
+
+        self._try(checked)
+
+    def _try(self, act: Callable[[], None]) -> None:
+        try:
+            act()
+        except DubbinError as error:
+            self._session.said.emit(str(error))

@@ -1,0 +1,150 @@
+"""Makes masters and all that goes along with them in the background; keeps what came of it."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from dubbin.core.deliver.clip import Clip
+from dubbin.core.deliver.delivery import Delivered, Order, clip_order, deliver, order_of, write_stems
+from dubbin.core.deliver.formats import find_format
+from dubbin.core.deliver.master import HEADROOM_DB, Master, safe_name
+from dubbin.core.deliver.notes import draft_notes
+from dubbin.core.deliver.prediction import Prediction, predict
+from dubbin.core.deliver.publication import publication_of
+from dubbin.core.deliver.targets import Target, all_targets
+from dubbin.core.deliver.video import check_uncut, put_into_video
+from dubbin.core.episode.model import Episode
+from dubbin.core.errors import DubbinError
+from dubbin.core.jobs import Task
+from dubbin.core.mix.monitor import MonitorMode
+from dubbin.core.mix.stems import stem_programs
+from dubbin.window.session.monitor import MasterPreview
+from dubbin.window.session.program_measure import ProgramMeasure, is_same_sound
+from dubbin.window.session.session import Session
+
+
+class Mastering(QObject):
+    """`changed` when masters were made, or begun, or are out of date."""
+
+    changed = pyqtSignal()
+
+    def __init__(self, session: Session, program: ProgramMeasure) -> None:
+        super().__init__()
+        self._session, self._program = session, program
+        self.delivered = Delivered()
+        self._made_of: Episode | None = None
+        try:
+            self.targets: dict[str, Target] = all_targets(session.folders.state)
+        except DubbinError as error:
+            self.targets = all_targets()
+            session.said.emit(str(error))
+        session.episode_changed.connect(self._on_changed)
+
+    @property
+    def masters(self) -> tuple[Master, ...]:
+        return self.delivered.masters
+
+    @property
+    def is_busy(self) -> bool:
+        return self._session.jobs.is_busy("master")
+
+    @property
+    def is_out_of_date(self) -> bool:
+        """Whether the masters were made of another state of the episode."""
+        return bool(self.masters) and not is_same_sound(self._made_of, self._session.episode)
+
+    def _on_changed(self, before: Episode, after: Episode) -> None:
+        if before.id != after.id:
+            self.delivered = Delivered()
+            self.changed.emit()
+        elif self.masters:
+            self.changed.emit()
+
+    def chosen(self) -> list[Target]:
+        return [self.targets[name] for name in self._session.episode.delivery.targets if name in self.targets]
+
+    def prediction(self, target: Target) -> Prediction | None:
+        """What a target will come to; None while the program is being measured."""
+        return predict(self._program.figures, target) if self._program.figures is not None else None
+
+    def hear(self, target: Target | None, as_loud: bool = False) -> None:
+        """Hear the program as its master will be; None: as it is."""
+        prediction = self.prediction(target) if target is not None else None
+        if target is None or prediction is None:
+            self._session.monitor.hear_master(None)
+        else:
+            self._session.monitor.hear_master(MasterPreview(prediction.gain_db, target.true_peak_dbtp - HEADROOM_DB, as_loud))
+
+    # -- making -----------------------------------------------------------------------
+
+    @property
+    def name(self) -> str:
+        """Of files: the episode's."""
+        path = self._session.document.path
+        return path.stem if path else safe_name(self._session.episode.title)
+
+    def order(self) -> Order:
+        """What the episode delivers now."""
+        session = self._session
+        reports = {lane.id: (session.analyses.report(lane), session.analyses.after(lane)) for lane in session.episode.lanes}
+        formats = [find_format(f) for f in session.episode.delivery.formats]
+        return order_of(session.episode, self.name, self.chosen(), formats, None, reports, session.balancing.report(session.episode))
+
+    def make(self, folder: Path, span: tuple[int, int] | None = None) -> None:
+        """Make the chosen masters in a folder; span: program frames of which alone they are made."""
+        episode, order = self._session.episode, self.order()
+        program = self._session.monitor.program(mode=MonitorMode.TREATED)
+        if span is not None:
+            order = clip_order(order, span[0] / program.rate, span[1] / program.rate)
+
+        def work(task: Task) -> Delivered:
+            return deliver(program if span is None else Clip(program, *span), folder, order, task)
+
+        def done(result: Delivered) -> None:
+            if span is None:
+                self.delivered, self._made_of = result, episode
+            self._say(result, folder, span is not None)
+            self.changed.emit()
+
+        self._session.jobs.start("master", f"Making {len(order.targets) * len(order.formats)} masters", work, done)
+        self.changed.emit()
+
+    def _say(self, result: Delivered, folder: Path, clip: bool) -> None:
+        failed = [f"{f.format.title} for {f.target} was not made: {f.reason}" for f in result.failed] + list(result.problems)
+        if failed:
+            self._session.said.emit("\n".join(failed))
+        elif clip:
+            self._session.said.emit(f"The clip is in {folder}: " + ", ".join(m.file.name for m in result.masters))
+
+    def make_stems(self, folder: Path) -> None:
+        """A file a voice, music apart."""
+        session = self._session
+        sounds = {lane.id: sound for lane in session.episode.lanes if (sound := session.analyses.sound(lane)) is not None}
+        stems = dict(stem_programs(session.episode, sounds, session.balancing.now(session.episode)))
+        recordings = [Path(r.path) for r in session.episode.recordings]
+
+        def done(files: list[Path]) -> None:
+            session.said.emit(f"{len(files)} stems are in {folder}: " + ", ".join(p.name for p in files))
+
+        session.jobs.start("stems", f"Writing {len(stems)} stems", lambda task: write_stems(stems, folder, self.name, task, recordings), done)  # type: ignore[arg-type]
+
+    def videos(self) -> list[Path]:
+        """Recordings that may have a picture."""
+        return [Path(r.path) for r in self._session.episode.recordings if Path(r.path).suffix.lower() in (".mp4", ".m4v", ".mov", ".mkv", ".webm")]
+
+    def make_video(self, video: Path, out: Path) -> None:
+        """Put the program's sound into one of the recordings' videos; says why where it can't be."""
+        episode = self._session.episode
+        recording = next(r for r in episode.recordings if Path(r.path) == video)
+        start = check_uncut(episode, recording)
+        program = self._session.monitor.program(mode=MonitorMode.TREATED)
+
+        def done(_: None) -> None:
+            self._session.said.emit(f"{out} has the treated sound; its picture is that of {video.name}.")
+
+        self._session.jobs.start("video", f"Putting the sound into {out.name}", lambda task: put_into_video(program, video, start, out, task), done)
+
+    def drafted_notes(self) -> str:
+        return draft_notes(publication_of(self._session.episode), self._session.episode.title)

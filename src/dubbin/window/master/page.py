@@ -1,0 +1,161 @@
+"""Master: will it pass, everywhere? The job card; its sheets stand in cards.py, what masters are judged by in evidence.py."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QUrl
+from PyQt6.QtGui import QDesktopServices
+from PyQt6.QtWidgets import QHBoxLayout, QPushButton
+
+from dubbin.core.deliver.targets import Target
+from dubbin.core.episode.commands.delivery import change_delivery
+from dubbin.window.master.actions import master_actions
+from dubbin.window.master.cards import ExtrasCard, FormatCard, TagsCard, TargetCard
+from dubbin.window.master.evidence import MasterEvidence
+from dubbin.window.master.exporting import Exporting
+from dubbin.window.master.mastering import Mastering
+from dubbin.window.shell.page import Page, Status
+from dubbin.window.shell.shared import Shared
+
+
+class MasterPage(Page):
+    sizes = (300, 300)
+
+    def __init__(self, shared: Shared) -> None:
+        super().__init__(shared)
+        self.mastering = mastering = Mastering(self.session, shared.program)
+        self.exporting = acts = Exporting(shared, mastering)
+        shared.actions.add(master_actions(self.session, self.selection, acts))
+        self.targets, self.formats, self.extras, self.tags = TargetCard(mastering.targets), FormatCard(), ExtrasCard(), TagsCard(self.session)
+        for card in (self.targets, self.formats, self.extras):
+            card.chosen.connect(self._on_chosen)
+        self.export_button = QPushButton("Make the masters …")
+        self.export_button.setProperty("kind", "main")
+        self.export_button.setToolTip("Choose a folder; every file is decoded again and measured after it was written.")
+        self.export_button.clicked.connect(lambda: acts.choose_export())
+        row = QHBoxLayout()
+        self.clip, self.stems, self.video = QPushButton("Clip …"), QPushButton("Stems …"), QPushButton("Video …")
+        for button, tip, act in (
+            (self.clip, "Masters of the selection alone.", acts.choose_clip),
+            (self.stems, "A file a voice, music apart; together they are the program.", acts.choose_stems),
+            (self.video, "The program's sound back into the video that it came from; its picture is not touched.", acts.choose_video),
+        ):
+            button.setToolTip(tip)
+            button.clicked.connect(lambda _=False, act=act: act())
+            row.addWidget(button)
+        for card in (self.targets, self.formats):
+            self.column.addWidget(card)
+        self.column.addWidget(self.export_button)
+        self.column.addLayout(row)
+        self.column.addWidget(self.extras)
+        self.column.addWidget(self.tags)
+        self.column.addStretch(1)
+        self.panes = MasterEvidence(self.theme)
+        self.panes.hear_chosen.connect(self._on_heard)
+        self.panes.notes_edited.connect(self._on_notes)
+        self.panes.redraft_wanted.connect(self._on_redraft)
+        self.panes.sheet_wanted.connect(self.show_sheet)
+        self.evidence = self.panes
+        self._made = mastering.delivered
+        self._draft: tuple[object, str] = (None, "")
+        mastering.changed.connect(self._refresh_if_open)
+        mastering.changed.connect(self.status_changed)
+        shared.program.changed.connect(self._refresh_if_open)
+        self.selection.changed.connect(self._refresh_if_open)
+        self.connect_model()
+
+    # -- acts of the person -----------------------------------------------------------
+
+    def _on_chosen(self) -> None:
+        fields = {"targets": self.targets.names(), "formats": self.formats.names(), "extras": self.extras.names(), "vbr": self.formats.vbr.isChecked()}
+        self.session.do(change_delivery(self.session.episode, "Choose what to deliver", **fields))
+
+    def _on_heard(self, key: str) -> None:
+        self.panes.heard.show_choice(key)
+        self.mastering.hear(self._first_target() if key != "program" else None, key == "as loud")
+
+    def _on_notes(self, text: str) -> None:
+        self.session.do(change_delivery(self.session.episode, "Edit the show notes", notes=text))
+
+    def _on_redraft(self) -> None:
+        self.session.do(change_delivery(self.session.episode, "Draft the show notes anew", notes=None))
+
+    def sheet_of(self, row: int) -> QUrl | None:
+        """The proof sheet of a master in the table."""
+        masters = self.mastering.masters
+        if not 0 <= row < len(masters):
+            return None
+        path = masters[row].file.with_name(masters[row].file.name + ".proof.html")
+        return QUrl.fromLocalFile(str(path)) if path in self.mastering.delivered.files else None
+
+    def show_sheet(self, row: int) -> None:
+        url = self.sheet_of(row)
+        if url is None or not QDesktopServices.openUrl(url):
+            self.session.said.emit("There is no proof sheet of this master." if url is None else f"The proof sheet is {url.toLocalFile()}.")
+
+    # -- showing ----------------------------------------------------------------------
+
+    def status(self) -> Status:
+        if not self.session.episode.lanes:
+            return Status("not begun")
+        masters = self.mastering.masters
+        if masters:
+            passed = sum(m.proof.passes for m in masters)
+            return Status(f"{passed} of {len(masters)} masters pass", passed == len(masters))
+        count = len(self.session.episode.delivery.targets)
+        return Status(f"{count} target{'s' if count != 1 else ''} chosen")
+
+    def title(self) -> str:
+        return "the whole program"
+
+    def opened(self) -> None:
+        super().opened()
+        self.shared.program.measure()
+
+    def closed(self) -> None:
+        super().closed()
+        self._on_heard("program")
+
+    def _first_target(self) -> Target | None:
+        chosen = self.mastering.chosen()
+        return chosen[0] if chosen else None
+
+    def refresh(self) -> None:
+        delivery = self.session.episode.delivery
+        self.targets.show_names(delivery.targets)
+        self.formats.show_names(delivery.formats)
+        self.formats.vbr.setChecked(delivery.vbr)
+        self.extras.show_names(delivery.extras)
+        self.tags.refresh(delivery)
+        count = len(self.mastering.chosen()) * len(delivery.formats)
+        ready = self.session.recordings.are_all_read and not self.mastering.is_busy
+        self.export_button.setEnabled(bool(count) and ready)
+        self.export_button.setText(f"Make {count} master{'s' if count != 1 else ''} …" if count else "Choose a target and a format")
+        self.clip.setEnabled(bool(count) and ready and self.selection.range is not None)
+        self.stems.setEnabled(ready)
+        self.video.setVisible(bool(self.mastering.videos()))
+        if self.is_open:
+            self.shared.program.measure()
+        target = self._first_target()
+        prediction = self.mastering.prediction(target) if target is not None else None
+        self.panes.show_program(self.shared.program.figures, target, prediction, bool(self.session.episode.lanes))
+        known = [p for t in self.mastering.chosen() if (p := self.mastering.prediction(t)) is not None]
+        self.panes.show_predictions(known)
+        self.panes.show_masters(self.mastering)
+        if self.mastering.delivered is not self._made:
+            self._made = self.mastering.delivered
+            if self._made.masters or self._made.failed:
+                self.panes.show_tab("masters")
+        self._show_notes()
+
+    def _show_notes(self) -> None:
+        episode = self.session.episode
+        if episode.delivery.notes is not None:
+            self.panes.show_notes(episode.delivery.notes)
+            return
+        if not episode.transcripts:
+            self.panes.show_notes("")
+            return
+        key = (episode.transcripts, episode.cuts, episode.placed, episode.markers, episode.delivery.tags)
+        if self._draft[0] != key:
+            self._draft = (key, self.mastering.drafted_notes())
+        self.panes.show_notes(self._draft[1])

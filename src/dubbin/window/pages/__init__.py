@@ -1,1 +1,0 @@
-"""One page a step of the work: its job card and its evidence."""

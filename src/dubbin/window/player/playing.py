@@ -1,0 +1,173 @@
+"""What the play keys do: programs to the player, the play head to the selection."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from dubbin.core.episode.model import Episode
+from dubbin.core.episode.time_map import TimeMap
+from dubbin.window.lanes.viewport import Viewport
+from dubbin.window.player.player import Player
+from dubbin.window.session.program_measure import sounds_otherwise
+from dubbin.window.session.selection import Selection
+from dubbin.window.session.session import Session
+from dubbin.window.session.stepping import neighbour
+
+SEAM_LEAD_S, SEAM_TAIL_S = 1.2, 1.2
+PLACE_LEAD_S, PLACE_TAIL_S = 0.6, 1.0
+
+
+class Playing(QObject):
+    """Play and stop, seams, loop; keeps what plays up to date with the episode."""
+
+    loop_changed = pyqtSignal(bool)
+
+    def __init__(self, session: Session, selection: Selection, view: Viewport, player: Player) -> None:
+        super().__init__()
+        self._session, self._selection, self._view, self.player = session, selection, view, player
+        self.loop = False
+        self._of_cut = False
+        self._return_to: int | None = None
+        player.head_moved.connect(self._on_head)
+        player.state_changed.connect(self._on_state)
+        session.episode_changed.connect(self._on_episode_changed)
+        session.monitor.changed.connect(self._swap)
+        session.sounds_changed.connect(self._swap)
+
+    @property
+    def head(self) -> int:
+        """The play head's session frame."""
+        return self._selection.head
+
+    def toggle(self) -> None:
+        if self.player.is_playing:
+            self.player.stop()
+        else:
+            self.play_from(self._selection.head)
+
+    def play_from(self, frame: int) -> None:
+        """Play the program from a session frame; a selection is played alone when it loops."""
+        program = self._session.monitor.audible()
+        start = program.map.to_program_or_next(frame)
+        stop = None
+        self._of_cut = False
+        if self.loop and self._selection.range is not None:
+            a, b = self._selection.range
+            start, stop = program.map.to_program_or_next(a), program.map.to_program_or_next(max(b - 1, 0)) + 1
+        if start >= program.frames:
+            start = 0
+        self.player.play(program, start, stop, loop=self.loop)
+
+    def play_selection(self) -> None:
+        """Hear the selection or the picked cut as it lies in the session, cut or not."""
+        if self._selection.range is not None:
+            stretches = self._view.stretches(*self._selection.range)
+        elif self._selection.cut is not None:
+            stretches = [(self._selection.cut.start_frame, self._selection.cut.end_frame)]
+        else:
+            return
+        self._of_cut = True
+        self._return_to = self._selection.head
+        if stretches:
+            self.player.play(self._session.monitor.program(TimeMap(stretches)), 0, loop=self.loop)
+
+    def play_place(self, start: int, end: int) -> None:
+        """Go to a place of the session and hear it with a little before and after, cut or not."""
+        rate, frames = self._session.episode.rate, self._session.episode.frames
+        self._of_cut = True
+        self._selection.set_head(min(start, max(frames - 1, 0)))
+        self._view.reveal(self._selection.head)
+        self._return_to = self._selection.head
+        a = max(0, start - round(PLACE_LEAD_S * rate))
+        b = min(frames, max(end, start) + round(PLACE_TAIL_S * rate))
+        if b > a:
+            self.player.play(self._session.monitor.program(TimeMap([(a, b)])), 0)
+
+    def toggle_loop(self) -> None:
+        self.loop = not self.loop
+        self.loop_changed.emit(self.loop)
+
+    def seams(self) -> list[int]:
+        """Program frames of all seams."""
+        return self._session.map.seams()
+
+    def hear_seam(self) -> None:
+        """Play a second or so around the seam nearest to the play head."""
+        seams = self.seams()
+        if not seams:
+            return
+        at = self._session.map.to_program_or_next(self._selection.head)
+        self._play_around(min(seams, key=lambda s: abs(s - at)))
+
+    def _next_seam(self, direction: int, wanted: Callable[[int], bool] = lambda _: True) -> int | None:
+        """The nearest seam on one side of the play head, in program frames."""
+        at = self._session.map.to_program_or_next(self._selection.head)
+        return neighbour([s for s in self.seams() if wanted(s)], at, direction, lambda s: s)
+
+    def walk(self) -> None:
+        """Hear the next seam after the play head, and go there."""
+        seam = self._next_seam(1)
+        if seam is not None:
+            self._go(seam)
+            self._play_around(seam)
+
+    def go_seam(self, direction: int) -> None:
+        """Move the play head to the next (1) or the previous (-1) seam."""
+        seam = self._next_seam(direction)
+        if seam is not None:
+            self._go(seam)
+
+    def walk_doubtful(self, doubtful: Callable[[tuple[int, int]], bool]) -> bool:
+        """Hear the next seam that measurement doubts; whether there was one."""
+        time_map = self._session.map
+
+        def wanted(seam: int) -> bool:
+            frames = time_map.seam_frames(seam)
+            return frames is not None and doubtful(frames)
+
+        seam = self._next_seam(1, wanted)
+        if seam is not None:
+            self._go(seam)
+            self._play_around(seam)
+        return seam is not None
+
+    def play_seam(self, before: int, after: int) -> None:
+        """Go to a seam, given by the session frames on both sides, and hear it."""
+        time_map = self._session.map
+        for seam in self.seams():
+            if time_map.seam_frames(seam) == (before, after):
+                self._go(seam)
+                self._play_around(seam)
+                return
+
+    def _go(self, program_frame: int) -> None:
+        self._selection.set_head(self._session.map.to_session(program_frame))
+        self._view.reveal(self._selection.head)
+
+    def _play_around(self, seam: int) -> None:
+        program, rate = self._session.monitor.program(), self._session.episode.rate
+        self._of_cut = False
+        self._return_to = self._session.map.to_session(seam)
+        start = max(0, seam - round(SEAM_LEAD_S * rate))
+        self.player.play(program, start, seam + round(SEAM_TAIL_S * rate))
+
+    def _on_head(self, frame: int) -> None:
+        self._selection.set_head(frame)
+        self._view.reveal(frame)
+
+    def _on_state(self, playing: bool) -> None:
+        if not playing and self._return_to is not None:
+            self._selection.set_head(self._return_to)
+            self._return_to = None
+
+    def _on_episode_changed(self, before: Episode, after: Episode) -> None:
+        if before.id != after.id:
+            self.player.stop()
+        elif sounds_otherwise(before, after):
+            self._swap()
+
+    def _swap(self) -> None:
+        if self.player.is_playing and not self._of_cut:
+            self.player.swap(self._session.monitor.audible())

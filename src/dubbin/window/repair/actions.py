@@ -1,0 +1,20 @@
+"""What menu and keys do in the Repair step."""
+
+from __future__ import annotations
+
+from dubbin.window.parts.action import Action, ContextMenu, Menu
+from dubbin.window.repair.touch_ups import TouchUps
+from dubbin.window.session.session import Session
+
+TOUCH_DOWN_DB = 18.0
+LANES = (ContextMenu.LANES,)
+
+
+def repair_actions(session: Session, touch_ups: TouchUps) -> list[Action]:
+    def has_lanes() -> bool:
+        return bool(session.episode.lanes)
+
+    return [
+        Action("touch-down", Menu.EDIT, "places", "Take the selected rectangle down", ("T",), lambda: touch_ups.add(TOUCH_DOWN_DB), has_lanes, on=LANES),
+        Action("touch-fill", Menu.EDIT, "places", "Fill the selected rectangle in", ("Shift+T",), lambda: touch_ups.add(None), has_lanes, on=LANES),
+    ]

@@ -1,0 +1,1 @@
+"""An open episode in the window: its recordings, what is computed of them, what is heard, where one works."""

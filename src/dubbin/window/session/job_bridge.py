@@ -1,0 +1,100 @@
+"""Brings the reports of background work to the window's thread, and drops those that came too late."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Hashable
+from pathlib import Path
+from typing import Any, TypeVar
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from dubbin.core.errors import DubbinError
+from dubbin.core.jobs import Job, JobRunner, Report, Task
+from dubbin.core.log import program_error
+
+T = TypeVar("T")
+QUIET_FROM = 1_000_000_000  # numbers of quiet jobs begin here, so that no two jobs share one
+
+
+class JobBridge(QObject):
+    """Starts work under a slot: newer work in the same slot cancels and replaces the older."""
+
+    changed = pyqtSignal()
+    failed = pyqtSignal(str)
+    _reported = pyqtSignal(object)
+    _progressed = pyqtSignal()
+
+    def __init__(self, log_folder: Path) -> None:
+        """log_folder: where errors of the program are written down."""
+        super().__init__()
+        self._log_folder = log_folder
+        self._runner = JobRunner(self._reported.emit, lambda job: self._progressed.emit())
+        self._painter = JobRunner(self._reported.emit, threads=1, first_number=QUIET_FROM)
+        self._quiet: set[int] = set()
+        self._slots: dict[Hashable, Job] = {}
+        self._done: dict[int, tuple[Hashable, Callable[[Any], None], Callable[[], None]]] = {}
+        self._reported.connect(self._on_report)
+        self._progressed.connect(self.changed)
+        self._closing = False
+
+    def start(
+        self, slot: Hashable, title: str, work: Callable[[Task], T], done: Callable[[T], None], *, quiet: bool = False,
+        failed: Callable[[], None] = lambda: None,
+    ) -> None:  # fmt: skip
+        """Run `work` in the background and call `done` with its result in the window's thread; `failed` where it ended with an error, which is told.
+
+        quiet: short work on pictures, which goes before all other work and is not shown as progress.
+        """
+        self.cancel(slot)
+        job = (self._painter if quiet else self._runner).start(title, work)
+        self._slots[slot] = job
+        if quiet:
+            self._quiet.add(job.number)
+        self._done[job.number] = (slot, done, failed)
+        self.changed.emit()
+
+    def cancel(self, slot: Hashable) -> None:
+        job = self._slots.pop(slot, None)
+        if job is not None:
+            job.cancel()
+            self._done.pop(job.number, None)
+
+    def cancel_all(self) -> None:
+        for slot in list(self._slots):
+            self.cancel(slot)
+        self.changed.emit()
+
+    def is_busy(self, slot: Hashable) -> bool:
+        return slot in self._slots
+
+    def job(self, slot: Hashable) -> Job | None:
+        """The work that waits or runs in a slot."""
+        return self._slots.get(slot)
+
+    @property
+    def live(self) -> list[Job]:
+        return sorted((job for job in self._slots.values() if job.number not in self._quiet), key=lambda j: j.number)
+
+    def _on_report(self, report: Report) -> None:
+        self._quiet.discard(report.job.number)
+        entry = self._done.pop(report.job.number, None)
+        if entry is None or self._closing:
+            return  # replaced by newer work
+        slot, done, failed = entry
+        self._slots.pop(slot, None)
+        self.changed.emit()
+        if report.cancelled:
+            return
+        if report.error is not None:
+            failed()
+        if isinstance(report.error, DubbinError):
+            self.failed.emit(str(report.error))
+        elif report.error is not None:
+            self.failed.emit(f"{report.job.title}: {program_error(report.error, self._log_folder)} Nothing was lost.")
+        else:
+            done(report.result)
+
+    def close(self) -> None:
+        self._closing = True
+        self._runner.close()
+        self._painter.close()

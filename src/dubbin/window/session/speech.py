@@ -1,0 +1,253 @@
+"""What is said: starts the recogniser in the background, and keeps what follows from the words of the episode."""
+
+from __future__ import annotations
+
+import hashlib
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from dubbin.core.episode.commands.words import set_transcript
+from dubbin.core.episode.model import FrameRange, Lane
+from dubbin.core.jobs import Task
+from dubbin.core.measure.voicing import Voicing
+from dubbin.core.mix import word_cuts
+from dubbin.core.mix.program import SessionMix
+from dubbin.core.mix.word_cuts import FoundFiller, FoundRetake
+from dubbin.core.speech.activity import FRAMES_PER_S, Activity, runs
+from dubbin.core.speech.align_text import TextWord
+from dubbin.core.speech.edges import WordCut
+from dubbin.core.speech.recogniser import built_in_model, recogniser
+from dubbin.core.speech.retakes import Retake, find_retakes
+from dubbin.core.speech.transcribe import Transcription, transcribe
+from dubbin.core.speech.transcript import Transcript, Word
+from dubbin.core.speech.turns import crosstalk, own_speech
+from dubbin.core.speech.word_table import WordTable
+from dubbin.window.session.preferences import Preferences
+from dubbin.window.session.session import Session
+
+
+class Speech(QObject):
+    """Everything is made from the episode and what was measured; nothing here is a second copy of it."""
+
+    changed = pyqtSignal()
+
+    def __init__(self, session: Session, preferences: Preferences) -> None:
+        super().__init__()
+        self._session, self.preferences = session, preferences
+        self.automatic = True  # begin by itself when the words are wanted
+        self._turned_off = False
+        self._wanted = False
+        self._voicings: dict[str, Voicing] = {}
+        self._own: tuple[Any, list[NDArray[np.bool_]]] | None = None
+        self._crosstalk: tuple[Any, list[tuple[tuple[str, str], float, float]]] | None = None
+        self._table: tuple[Any, WordTable] | None = None
+        self._retakes: dict[str, tuple[tuple[Word, ...], list[Retake]]] = {}
+        self._fillers: tuple[Any, list[FoundFiller]] | None = None
+        session.episode_changed.connect(self._on_episode_changed)
+        session.findings_changed.connect(self._on_measured)
+
+    # -- transcribing -----------------------------------------------------------------
+
+    @property
+    def model_folder(self) -> Path:
+        chosen = self.preferences.get("speech_model", "")
+        return Path(chosen) if chosen and Path(chosen).is_dir() else built_in_model()
+
+    def voices(self) -> list[Lane]:
+        return list(self._session.episode.session_voices)
+
+    def is_busy(self) -> bool:
+        return any(self._session.jobs.is_busy(("words", lane.id)) for lane in self.voices())
+
+    def progress(self) -> float | None:
+        """How far the recogniser is with all voices; None while it does not run."""
+        lanes = self.voices()
+        busy = [job.fraction for lane in lanes if (job := self._session.jobs.job(("words", lane.id))) is not None]
+        if not busy:
+            return None
+        return (sum(busy) + sum(self._session.episode.transcript(lane.id) is not None for lane in lanes)) / len(lanes)
+
+    def want_words(self) -> None:
+        """A page that shows words was opened: begin, unless the person stopped it before."""
+        self._wanted = True
+        if self.automatic and not self._turned_off:
+            self.start()
+
+    def start(self, again: bool = False) -> None:
+        """Write down what all voices say; again: also those that have words already."""
+        self._turned_off = False
+        for lane in self.voices():
+            known = self._session.episode.transcript(lane.id) is not None
+            if (again or not known) and not self._session.jobs.is_busy(("words", lane.id)):
+                self._transcribe(lane)
+        self.changed.emit()
+
+    def stop(self) -> None:
+        """Stop writing down; what is finished is kept and gone on with later."""
+        self._turned_off = True
+        for lane in self.voices():
+            self._session.jobs.cancel(("words", lane.id))
+        self._session.jobs.changed.emit()
+        self.changed.emit()
+
+    def bring_text(self, lane: Lane, words: list[TextWord], name: str) -> None:
+        """Put a transcript from elsewhere to the sound of a lane."""
+        self._transcribe(lane, text=words, text_name=name)
+
+    def split_speakers(self, lane: Lane, count: int) -> None:
+        """Tell apart the voices of a lane that holds several."""
+        self._transcribe(lane, speakers=count)
+
+    def _transcribe(self, lane: Lane, speakers: int = 1, text: list[TextWord] | None = None, text_name: str = "") -> None:
+        source, own = self._session.recordings.source(lane), self.own_of(lane)
+        activity, report = self._session.analyses.activity(lane), self._session.analyses.report(lane)
+        if source is None or own is None or activity is None:
+            return
+        folder = self.model_folder
+        rt60_s = report.echo.rt60_s if report else None
+        marks = hashlib.blake2b(np.packbits(own).tobytes(), digest_size=8).hexdigest()
+        fingerprint = self._session.episode.recording(lane.recording).fingerprint[:20]
+        keep = self._session.folders.cache / "words" / f"{fingerprint}-{marks}-{folder.name}.jsonl"
+
+        def work(task: Task) -> Transcription:
+            return transcribe(
+                source, lane.id, activity, own, recogniser(folder), rt60_s=rt60_s, speakers=speakers,
+                text=text or (), text_name=text_name, keep=keep, task=task,
+            )  # fmt: skip
+
+        def done(heard: Transcription) -> None:
+            if not any(other.id == lane.id for other in self._session.episode.lanes):
+                return
+            self._voicings[lane.id] = heard.voicing
+            self._session.do(set_transcript(self._session.episode, heard.transcript))
+            self.changed.emit()
+
+        self._session.jobs.start(("words", lane.id), f"Writing down what {lane.voice} says", work, done)
+
+    # -- who speaks -------------------------------------------------------------------
+
+    def _activities(self) -> list[tuple[Lane, float, Activity]]:
+        rate = self._session.episode.rate
+        return [(lane, lane.start_frame / rate, a) for lane in self.voices() if (a := self._session.analyses.activity(lane)) is not None]
+
+    def _own_speech(self) -> tuple[list[Lane], list[NDArray[np.bool_]]]:
+        found = self._activities()
+        key = tuple((lane.id, start, id(a)) for lane, start, a in found)
+        if self._own is None or self._own[0] != key:
+            self._own = (key, own_speech([(start, a) for _, start, a in found]))
+        return [lane for lane, _, _ in found], self._own[1]
+
+    def own_of(self, lane: Lane) -> NDArray[np.bool_] | None:
+        """Frames, 100 a second, in which a lane's own voice is heard; None until all voices are measured."""
+        if any(self._session.analyses.activity(other) is None for other in self.voices()):
+            return None
+        lanes, own = self._own_speech()
+        return next((marks for other, marks in zip(lanes, own, strict=True) if other.id == lane.id), None)
+
+    def crosstalk(self) -> list[tuple[tuple[str, str], float, float]]:
+        """Where two speak at once: (ids of their lanes, start and end in seconds of the session)."""
+        lanes, own = self._own_speech()
+        if self._crosstalk is None or self._crosstalk[0] is not own:
+            rate = self._session.episode.rate
+            found = crosstalk(own, [lane.start_frame / rate for lane in lanes]) if len(lanes) > 1 else []
+            self._crosstalk = (own, [((lanes[c.lanes[0]].id, lanes[c.lanes[1]].id), c.start_s, c.end_s) for c in found])
+        return self._crosstalk[1]
+
+    def room_noise(self, lane: Lane, near: int) -> FrameRange | None:
+        """A stretch of a lane's recording (frames) near one of its frames in which nothing is heard, for covers."""
+        activity = self._session.analyses.activity(lane)
+        if activity is None:
+            return None
+        rate = self._session.episode.rate
+        starts, ends = runs(~activity.audible)
+        long = ends - starts >= 0.3 * FRAMES_PER_S
+        if not long.any():
+            return None
+        a, b = starts[long] * rate // FRAMES_PER_S, ends[long] * rate // FRAMES_PER_S
+        k = int(np.argmin(np.abs((a + b) // 2 - near)))
+        margin = rate // 20
+        return FrameRange(int(a[k]) + margin, int(min(b[k], a[k] + 2 * rate)) - margin)
+
+    # -- words ------------------------------------------------------------------------
+
+    @property
+    def table(self) -> WordTable:
+        """The words of all lanes on the session clock."""
+        episode = self._session.episode
+        rows = [(t, lane.start_frame, lane.voice) for t in episode.transcripts for lane in episode.lanes if lane.id == t.lane]
+        key = tuple((id(t), start, voice) for t, start, voice in rows)
+        if self._table is None or self._table[0] != key:
+            self._table = (key, WordTable(rows))
+        return self._table[1]
+
+    def _mix(self) -> SessionMix:
+        """All lanes as they are recorded: what a cut must not be heard in."""
+        episode = self._session.episode
+        sources = {lane.id: source for lane in episode.lanes if (source := self._session.recordings.source(lane)) is not None}
+        return SessionMix(episode, sources)
+
+    def word_cut(self, rows: list[int]) -> WordCut:
+        """Where a cut of words that follow one another falls."""
+        return word_cuts.word_cut(self.table, self._mix(), self._session.episode.rate, rows)
+
+    def fillers(self) -> list[FoundFiller]:
+        """All hesitations, each with the cut that would take it out."""
+        table = self.table
+        if self._fillers is None or self._fillers[0] is not table:
+            if any(self._session.recordings.source(lane) is None for lane in self.voices()):
+                return []
+            self._fillers = (table, word_cuts.find_fillers(table, self._mix(), self._session.episode.rate))
+        return self._fillers[1]
+
+    def retakes(self) -> list[FoundRetake]:
+        """Lines that were said again; looked for in the background when the words change."""
+        out = []
+        episode = self._session.episode
+        for transcript in episode.transcripts:
+            lane = next((lane for lane in episode.lanes if lane.id == transcript.lane), None)
+            if lane is None:
+                continue
+            known = self._retakes.get(transcript.lane)
+            if known is None or known[0] is not transcript.words:
+                self._look_for_retakes(transcript)
+                continue
+            out += word_cuts.found_retakes(lane.id, lane.start_frame, known[1])
+        return sorted(out, key=lambda r: r.spans[0])
+
+    def _look_for_retakes(self, transcript: Transcript) -> None:
+        slot = ("retakes", transcript.lane)
+        if self._session.jobs.is_busy(slot):
+            return
+        voicing, rate, words = self._voicings.get(transcript.lane), self._session.episode.rate, transcript.words
+
+        def work(task: Task) -> list[Retake]:
+            return find_retakes(words, rate, voicing)
+
+        def done(found: list[Retake]) -> None:
+            self._retakes[transcript.lane] = (words, found)
+            self.changed.emit()
+
+        self._session.jobs.start(slot, "Looking for retakes", work, done, quiet=True)
+
+    def take_cuts(self, found: FoundRetake, keep: int) -> list[tuple[int, int]]:
+        """What goes when one take is kept: every other take, and the pause to the next one where nobody else speaks in it."""
+        return word_cuts.take_cuts(self.table, self._mix(), self._session.episode.rate, found, keep)
+
+    # -- following the model ----------------------------------------------------------
+
+    def _on_episode_changed(self, before: Any, after: Any) -> None:
+        if before.id != after.id:
+            self._voicings.clear()
+            self._retakes.clear()
+            self._turned_off = self._wanted = False
+        if before.transcripts is not after.transcripts or before.lanes is not after.lanes:
+            self.changed.emit()
+
+    def _on_measured(self) -> None:
+        if self._wanted and all(self._session.analyses.activity(lane) is not None for lane in self.voices()):
+            self.want_words()  # asked for before the voices were measured
+        self.changed.emit()

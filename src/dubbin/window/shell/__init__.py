@@ -1,0 +1,1 @@
+"""The frame that all steps share."""

@@ -1,0 +1,45 @@
+"""The job card at the right of the window: a heading, and the sheets of the step in front."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
+
+from dubbin.window.parts.card import label
+from dubbin.window.shell.step import Step
+
+CARD_W = 306
+
+
+class CardPanel(QFrame):
+    def __init__(self) -> None:
+        super().__init__()
+        self.setObjectName("panel")
+        self.setFixedWidth(CARD_W)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 8, 0, 0)
+        column.setSpacing(4)
+        head = QHBoxLayout()
+        head.setContentsMargins(14, 0, 14, 0)
+        self.title = label("JOB CARD", "section")
+        self.about = label("", "muted")
+        head.addWidget(self.title)
+        head.addStretch(1)
+        head.addWidget(self.about)
+        column.addLayout(head)
+        self._sheets = QStackedWidget()
+        column.addWidget(self._sheets, 1)
+
+    def add(self, card: QWidget) -> None:
+        """The sheets of one more step, in the order of the steps."""
+        scroll = QScrollArea()
+        scroll.setWidgetResizable(True)
+        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        scroll.setWidget(card)
+        self._sheets.addWidget(scroll)
+
+    def show_step(self, step: Step, about: str) -> None:
+        """Bring a step's sheets to the front; about: what they are about."""
+        self._sheets.setCurrentIndex(list(Step).index(step))
+        self.title.setText(f"JOB CARD · {step.value.upper()}")
+        self.about.setText(about)

@@ -1,0 +1,133 @@
+"""Episode files: new, opened, saved, left, and taken up again after a crash."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+from PyQt6.QtWidgets import QFileDialog, QMessageBox, QWidget
+
+from dubbin.core.deliver.master import safe_name
+from dubbin.core.episode.document import Document
+from dubbin.core.episode.file import SUFFIX
+from dubbin.core.episode.journal import LeftOver, left_over
+from dubbin.core.errors import DubbinError
+from dubbin.window.session.session import Session
+from dubbin.window.shell.file_kinds import EPISODE_FILES
+from dubbin.window.shell.notices import Notices
+from dubbin.window.shell.step import Step
+
+
+class EpisodeFiles:
+    """Every way from one episode to another, and onto the disk."""
+
+    def __init__(
+        self, window: QWidget, session: Session, notices: Notices, set_document: Callable[[Document], None], go_step: Callable[[Step], None]
+    ) -> None:
+        """set_document: has another document shown by the whole window."""
+        self._window, self._session, self._notices = window, session, notices
+        self._set_document, self._go_step = set_document, go_step
+
+    @property
+    def _journals(self) -> Path:
+        return self._session.folders.journals
+
+    def folder(self) -> str:
+        """Where file dialogs begin: beside the episode, or at home."""
+        path = self._session.document.path
+        return str(path.parent if path else Path.home())
+
+    # -- another episode --------------------------------------------------------------
+
+    def new(self) -> None:
+        if self.may_leave():
+            self._set_document(Document(self._journals))
+            self._go_step(Step.INTAKE)
+
+    def choose(self) -> None:
+        if not self.may_leave():
+            return
+        name, _ = QFileDialog.getOpenFileName(self._window, "Open an episode", self.folder(), EPISODE_FILES)
+        if name:
+            self.open(Path(name))
+
+    def open(self, path: Path) -> None:
+        """Open an episode file; says why when it can't."""
+        try:
+            self._set_document(Document.opened(self._journals, path))
+        except DubbinError as error:
+            self._notices.say(str(error))
+
+    def open_demo(self) -> None:
+        from dubbin.demo.episode import build_demo
+
+        if self.may_leave():
+            folder, copies = self._session.folders.documents / "Slow Ferry demo", self._session.recordings.copies
+            self._session.jobs.start("demo", "Building the demo", lambda task: build_demo(folder, copies, task), self.open)
+
+    def take(self, paths: list[Path]) -> None:
+        """Files that were dropped: an episode is opened, everything else is imported."""
+        episodes = [p for p in paths if p.suffix == SUFFIX]
+        if episodes:
+            if self.may_leave():
+                self.open(episodes[0])
+        elif paths:
+            self._session.recordings.add_files(paths)
+            self._go_step(Step.INTAKE)
+
+    # -- saving -----------------------------------------------------------------------
+
+    def save(self) -> bool:
+        """Save to the episode's place, or ask for one; whether it was saved."""
+        if self._session.document.path is None:
+            return self.save_as()
+        return self._save_to(None)
+
+    def save_as(self) -> bool:
+        suggestion = Path(self.folder()) / f"{safe_name(self._session.episode.title)}{SUFFIX}"
+        name, _ = QFileDialog.getSaveFileName(self._window, "Save the episode", str(suggestion), EPISODE_FILES)
+        if not name:
+            return False
+        return self._save_to(Path(name if name.endswith(SUFFIX) else name + SUFFIX))
+
+    def _save_to(self, path: Path | None) -> bool:
+        try:
+            self._session.document.save(path)
+        except DubbinError as error:
+            self._notices.say(str(error))
+            return False
+        return True
+
+    def may_leave(self) -> bool:
+        """Ask what to do with unsaved changes; False when the person stays."""
+        if not self._session.document.has_changes:
+            return True
+        box = QMessageBox(self._window)
+        box.setWindowTitle("Unsaved changes")
+        box.setText(f"“{self._session.episode.title}” has changes that are not saved.")
+        kinds = QMessageBox.StandardButton
+        box.setStandardButtons(kinds.Save | kinds.Discard | kinds.Cancel)
+        box.setDefaultButton(kinds.Save)
+        answer = box.exec()
+        if answer == kinds.Save:
+            return self.save()
+        return bool(answer == kinds.Discard)
+
+    # -- after a crash ----------------------------------------------------------------
+
+    def offer_left_over(self) -> None:
+        """Say that an episode was left by a program that ended without warning, and offer it."""
+        for item in left_over(self._journals)[:1]:
+            self._notices.say(
+                f"The program ended without warning. “{item.title}” is kept up to “{item.last_step}” ({item.steps} steps not saved).",
+                (
+                    ("Take it up again", lambda i=item: self.recover(i)),  # type: ignore[misc]
+                    ("Throw it away", lambda i=item: i.journal.unlink(missing_ok=True)),  # type: ignore[misc]
+                ),
+            )
+
+    def recover(self, item: LeftOver) -> None:
+        try:
+            self._set_document(Document.recovered(self._journals, item))
+        except DubbinError as error:
+            self._notices.say(str(error))

@@ -1,0 +1,78 @@
+"""The bar at the top: title, saved or not, how long the program is, and what is heard."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLineEdit, QPushButton, QSizePolicy
+
+from dubbin.core.episode.commands.delivery import set_title
+from dubbin.core.mix.monitor import MonitorMode
+from dubbin.window.parts.card import label
+from dubbin.window.parts.figures import clock
+from dubbin.window.parts.segments import Segments
+from dubbin.window.parts.theme import Theme
+from dubbin.window.session.session import Session
+
+
+class Header(QFrame):
+    def __init__(self, session: Session, theme: Theme, show_card: Callable[[], None]) -> None:
+        super().__init__()
+        self.setObjectName("bar")
+        self._session = session
+        self.title = QLineEdit()
+        self.title.setObjectName("title")
+        self.title.setProperty("kind", "quiet")
+        self.title.setAccessibleName("Title of the episode")
+        self.title.setMinimumWidth(260)
+        self.title.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.title.setMaximumWidth(420)
+        self.saved = label("", "muted")
+        self.lengths = label("")
+        self.hear = Segments(
+            theme, "What is heard",
+            [(MonitorMode.RECORDED.value, "Recorded", "Q"), (MonitorMode.TREATED.value, "Treated", "W"), (MonitorMode.REMOVED.value, "Removed", "E")],
+            {MonitorMode.RECORDED.value: "indigo", MonitorMode.TREATED.value: "saddle", MonitorMode.REMOVED.value: "brick"},
+        )  # fmt: skip
+        self.hear.setToolTip(
+            "Hear the sound as recorded, as treated, or what the treatments removed."
+        )
+        row = QHBoxLayout(self)
+        row.setContentsMargins(14, 7, 16, 7)
+        row.setSpacing(14)
+        row.addWidget(self.title)
+        row.addWidget(self.saved)
+        row.addStretch(1)
+        self.card = QPushButton("Run the card …")
+        self.card.setToolTip("Ctrl+R: the suggested work of every step up to Balance in one go, as ordinary changes, each with its own switch.")
+        self.card.clicked.connect(lambda: show_card())
+        row.addWidget(self.card)
+        row.addWidget(self.lengths)
+        row.addWidget(self.hear)
+        self.title.editingFinished.connect(self._on_title_edited)
+        self.hear.chosen.connect(lambda key: session.monitor.set_mode(MonitorMode(key)))
+        session.monitor.changed.connect(lambda: self.hear.show_choice(session.monitor.mode.value))
+        session.episode_changed.connect(self.refresh)
+        self.hear.show_choice(session.monitor.mode.value)
+        self.refresh()
+
+    def refresh(self, *_: object) -> None:
+        episode, document = self._session.episode, self._session.document
+        if not self.title.hasFocus():
+            self.title.setText(episode.title)
+            self.title.setCursorPosition(0)
+        if document.is_saved:
+            self.saved.setText("saved")
+        elif document.has_changes:
+            self.saved.setText("changed · Ctrl+S saves")
+        else:
+            self.saved.setText("")
+        self.card.setEnabled(bool(episode.lanes))
+        recorded = episode.frames / episode.rate
+        program = self._session.map.program_frames / episode.rate
+        self.lengths.setText(f"{clock(recorded)} recorded  →  {clock(program)} program" if recorded else "")
+
+    def _on_title_edited(self) -> None:
+        if self.title.text().strip() != self._session.episode.title:
+            self._session.do(set_title(self._session.episode, self.title.text()))
+        self.title.clearFocus()

@@ -1,0 +1,28 @@
+"""The command search, the sheet of shortcuts, and what Dubbin is."""
+
+from __future__ import annotations
+
+from PyQt6.QtWidgets import QMessageBox, QWidget
+
+from dubbin import __version__
+from dubbin.window.parts.action import ActionList
+from dubbin.window.shell.command_search import CommandSearch
+from dubbin.window.shell.shortcut_sheet import ShortcutSheet
+
+
+class Help:
+    def __init__(self, window: QWidget, actions: ActionList) -> None:
+        self._window, self._actions = window, actions
+
+    def search(self) -> None:
+        CommandSearch(self._actions, self._window).exec()
+
+    def show_shortcuts(self) -> None:
+        ShortcutSheet(self._actions, self._window).exec()
+
+    def show_about(self) -> None:
+        QMessageBox.about(
+            self._window, "About Dubbin",
+            f"Dubbin {__version__}\n\nFrom recorded speech to masters that provably pass.\n\nFree software under the GNU General Public "
+            "License, version 3 or later. Font: Alegreya Sans, SIL Open Font License.",
+        )  # fmt: skip

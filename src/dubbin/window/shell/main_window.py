@@ -1,0 +1,253 @@
+"""The window: puts header, steps, lanes, evidence, job card and transport together."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from pathlib import Path
+
+from PyQt6.QtCore import QEvent, QObject, QPoint, Qt, QTimer
+from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent
+from PyQt6.QtWidgets import (
+    QApplication,
+    QFrame,
+    QHBoxLayout,
+    QMainWindow,
+    QSplitter,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from dubbin.core.episode.document import Document
+from dubbin.core.folders import Folders
+from dubbin.window.lanes.actions import lane_actions
+from dubbin.window.lanes.lanes_view import LanesView
+from dubbin.window.lanes.navigation import Navigation
+from dubbin.window.lanes.overview import Overview
+from dubbin.window.lanes.viewport import Viewport
+from dubbin.window.parts.action import ActionList, ContextMenu
+from dubbin.window.parts.theme import Theme
+from dubbin.window.player.actions import player_actions
+from dubbin.window.player.player import Player
+from dubbin.window.player.playing import Playing
+from dubbin.window.player.sinks import Sink
+from dubbin.window.session.job_bridge import JobBridge
+from dubbin.window.session.preferences import Preferences
+from dubbin.window.session.program_measure import ProgramMeasure
+from dubbin.window.session.selection import Selection
+from dubbin.window.session.session import Session
+from dubbin.window.session.speech import Speech
+from dubbin.window.shell.actions import shell_actions
+from dubbin.window.shell.card_dialog import CardSheet
+from dubbin.window.shell.card_panel import CardPanel
+from dubbin.window.shell.files import EpisodeFiles
+from dubbin.window.shell.header import Header
+from dubbin.window.shell.help import Help
+from dubbin.window.shell.keys import is_own_key
+from dubbin.window.shell.menus import Menus
+from dubbin.window.shell.notices import Notices
+from dubbin.window.shell.page import Page
+from dubbin.window.shell.recipes import Recipes
+from dubbin.window.shell.shared import Shared
+from dubbin.window.shell.step import Step
+from dubbin.window.shell.steps import StepList
+from dubbin.window.shell.transport import Transport
+from dubbin.window.words.words_pane import WordsPane
+
+Rooms = Mapping[Step, Callable[[Shared], Page]]
+
+
+class MainWindow(QMainWindow):
+    """One episode in one window. rooms: what makes the page of each step, with that step's actions."""
+
+    def __init__(self, folders: Folders, theme: Theme, rooms: Rooms, document: Document | None = None, sink: Sink | None = None) -> None:
+        super().__init__()
+        self.setWindowTitle("Dubbin")
+        self.resize(1280, 800)
+        self.setMinimumSize(1024, 640)
+        self.setAcceptDrops(True)
+        self.theme = theme
+        self.jobs = JobBridge(folders.state)
+        self.session = Session(folders, self.jobs, document or Document(folders.journals))
+        self.selection, self.view = Selection(), Viewport(self.session)
+        self.player = Player(self.session.episode.rate, sink)
+        self.playing = Playing(self.session, self.selection, self.view, self.player)
+        self.preferences = Preferences(folders.state)
+        self.speech = Speech(self.session, self.preferences)
+        self.lanes = LanesView(self.session, self.view, self.selection, theme, self.speech)
+        self.navigation = Navigation(self.session, self.selection, self.view)
+        self.words_pane = WordsPane(self.session, self.speech, self.selection, self.view, theme)
+        self.notices = Notices()
+        self.files = EpisodeFiles(self, self.session, self.notices, self.set_document, self.go_step)
+        self.actions_by_id = ActionList()
+        self.shared = Shared(
+            self, theme, self.session, self.selection, self.view, self.navigation, self.playing, self.speech, ProgramMeasure(self.session),
+            self.lanes, self.words_pane, self.preferences, self.actions_by_id, self.files.folder, self.go_step,
+        )  # fmt: skip
+        self.card_sheet = CardSheet(self.shared)
+        self.recipes = Recipes(self, self.session, self.files.folder)
+        self._add_actions()
+        self.pages: dict[Step, Page] = {step: rooms[step](self.shared) for step in Step}
+        self._build()
+        self.menus = Menus(self, self.session, self.actions_by_id)
+        self._connect()
+        self.go_step(Step.INTAKE)
+        self.lanes.setFocus()
+        QTimer.singleShot(0, self.files.offer_left_over)
+
+    # -- building ---------------------------------------------------------------------
+
+    def _add_actions(self) -> None:
+        actions = self.actions_by_id
+        actions.add(shell_actions(self.shared, self.files, self.card_sheet, self.recipes, Help(self, actions)))
+        actions.add(lane_actions(self.session, self.selection, self.view, self.navigation, self.lanes))
+        actions.add(player_actions(self.session, self.selection, self.playing))
+
+    def _build(self) -> None:
+        self.header = Header(self.session, self.theme, self.card_sheet.show)
+        self.steps = StepList(self.session, self.theme, self.pages)
+        self.overview = Overview(self.session, self.view, self.selection, self.theme)
+        self.transport = Transport(self.session, self.view, self.selection, self.actions_by_id, self.theme)
+        self.card_panel, self.evidence = CardPanel(), QStackedWidget()
+        for page in self.pages.values():
+            self.card_panel.add(page.card)
+            self.evidence.addWidget(page.evidence)
+        body = QHBoxLayout()
+        body.setSpacing(0)
+        body.addWidget(self.steps)
+        body.addWidget(self._middle(), 1)
+        body.addWidget(self.card_panel)
+        whole = QWidget()
+        rows = QVBoxLayout(whole)
+        rows.setContentsMargins(0, 0, 0, 0)
+        rows.setSpacing(0)
+        rows.addWidget(self.header)
+        rows.addWidget(self._line())
+        rows.addWidget(self.notices)
+        rows.addLayout(body, 1)
+        rows.addWidget(self._line())
+        rows.addWidget(self.transport)
+        self.setCentralWidget(whole)
+
+    def _middle(self) -> QWidget:
+        """Overview, lanes and evidence."""
+        middle = QWidget()
+        column = QVBoxLayout(middle)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self.overview)
+        self.splitter = QSplitter(Qt.Orientation.Vertical)
+        self.splitter.setHandleWidth(1)
+        self.splitter.addWidget(self.lanes)
+        self.splitter.addWidget(self.evidence)
+        self.splitter.setStretchFactor(0, 3)
+        self.splitter.setStretchFactor(1, 2)
+        self._sizes = Page.sizes
+        self.splitter.setSizes(list(self._sizes))
+        column.addWidget(self.splitter, 1)
+        return middle
+
+    @staticmethod
+    def _line() -> QFrame:
+        line = QFrame()
+        line.setObjectName("rule")
+        return line
+
+    def _connect(self) -> None:
+        self.steps.chosen.connect(self.go_step)
+        self.lanes.play_wanted.connect(self.playing.play_from)
+        self.lanes.menu_wanted.connect(lambda at: self.menus.show(ContextMenu.LANES, QPoint(at)))
+        self.words_pane.words.play_wanted.connect(self.playing.play_from)
+        self.words_pane.words.menu_wanted.connect(lambda at: self.menus.show(ContextMenu.WORDS, QPoint(at)))
+        self.player.state_changed.connect(self.transport.show_playing)
+        self.player.metered.connect(self.transport.show_reading)
+        self.playing.loop_changed.connect(self.transport.show_loop)
+        self.session.said.connect(self.notices.say)
+        self.jobs.failed.connect(self.notices.say)
+        self.session.episode_changed.connect(self._on_episode_changed)
+        self.session.lane_picked.connect(self._show_card_title)
+        application = QApplication.instance()
+        if application is not None:
+            application.installEventFilter(self)
+
+    # -- what the window shows --------------------------------------------------------
+
+    def _on_episode_changed(self, *_: object) -> None:
+        mark = "" if not self.session.document.has_changes else " *"
+        self.setWindowTitle(f"{self.session.episode.title}{mark} – Dubbin")
+        self._show_card_title()
+        if self.selection.cut is not None and self.selection.cut not in self.session.episode.cuts:
+            self.selection.clear()
+
+    def _show_card_title(self) -> None:
+        step = self.steps.current
+        self.card_panel.show_step(step, self.pages[step].title())
+
+    def go_step(self, step: Step) -> None:
+        """Bring a step's page to the front."""
+        page = self.pages[step]
+        for other in self.pages.values():
+            if other is not page and other.is_open:
+                other.closed()
+        self.steps.show_step(step)
+        self.evidence.setCurrentWidget(page.evidence)
+        self.lanes.show_overlays(page.overlays)
+        if page.sizes != self._sizes:
+            self._sizes = page.sizes
+            self.splitter.setSizes(list(page.sizes))
+        page.opened()
+        self._show_card_title()
+
+    def set_document(self, document: Document) -> None:
+        """Show another episode in place of this one."""
+        self.player.stop()
+        self.selection.clear()
+        self.selection.set_head(0)
+        self.session.set_document(document)
+        self.view.show_all()
+        self._on_episode_changed()
+        self.go_step(self.steps.current)
+
+    # -- events -----------------------------------------------------------------------
+
+    def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
+        data = event.mimeData() if event else None
+        if event and data is not None and data.hasUrls():
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent | None) -> None:
+        data = event.mimeData() if event else None
+        if data is not None:
+            self.files.take([Path(url.toLocalFile()) for url in data.urls() if url.isLocalFile()])
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is None:
+            return
+        if event.key() == Qt.Key.Key_Escape:
+            if not self.lanes.cancel_drag():
+                self.selection.clear()
+                self.lanes.setFocus()
+        else:
+            super().keyPressEvent(event)
+
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        """Single letters belong to a field while one types in it, not to the shortcuts."""
+        if event is not None and is_own_key(watched, event):
+            event.accept()
+            return True
+        return super().eventFilter(watched, event)
+
+    def closeEvent(self, event: QCloseEvent | None) -> None:
+        if event is None:
+            return
+        if not self.files.may_leave():
+            event.ignore()
+            return
+        self.shut_down()
+        event.accept()
+
+    def shut_down(self) -> None:
+        """Stop what plays and works, and put the journal in order."""
+        self.player.close()
+        self.jobs.close()
+        self.session.close()

@@ -1,0 +1,151 @@
+"""The bar at the bottom: play, loop, seams, time, background work, and meters."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QSize, Qt
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QProgressBar, QPushButton, QVBoxLayout, QWidget
+
+from dubbin.core.measure.live import Reading
+from dubbin.window.lanes.viewport import Viewport
+from dubbin.window.parts.action import Action, ActionList
+from dubbin.window.parts.card import label
+from dubbin.window.parts.figures import clock, number
+from dubbin.window.parts.icons import icon
+from dubbin.window.parts.meter import LevelMeter
+from dubbin.window.parts.theme import Theme, font
+from dubbin.window.session.selection import Selection
+from dubbin.window.session.session import Session
+
+
+class Transport(QFrame):
+    def __init__(
+        self, session: Session, view: Viewport, selection: Selection, actions: ActionList, theme: Theme
+    ) -> None:
+        super().__init__()
+        self.setObjectName("bar")
+        self._session, self._view, self._selection, self._theme = session, view, selection, theme
+        self._playing = False
+        self._drawn: dict[str, tuple[str, str]] = {}
+        row = QHBoxLayout(self)
+        row.setContentsMargins(12, 6, 16, 6)
+        row.setSpacing(6)
+        self._buttons: dict[str, QPushButton] = {}
+        for name, picture in (
+            ("previous-seam", "back"), ("play", "play"), ("next-seam", "forward"), ("loop", "loop"), ("fold", "fold"),
+            ("zoom-out", "minus"), ("zoom-in", "plus"), ("zoom-all", "all"),
+        ):  # fmt: skip
+            button = self._button(actions[name], picture)
+            row.addWidget(button)
+            if name in ("loop", "fold"):
+                button.setCheckable(True)
+            if name == "next-seam":
+                self.time = label("0:00.00")
+                self.time.setFont(font(21, 500))
+                self.time.setStyleSheet("font-size: 21px; font-weight: 500;")
+                self.time.setMinimumWidth(86)
+                self.of = label("", "muted")
+                row.addWidget(self.time)
+                row.addWidget(self.of)
+                row.addSpacing(6)
+        row.addSpacing(10)
+        row.addWidget(self._work_corner(), 1)
+        self.meter = LevelMeter(theme)
+        self.loudness = label("")
+        self.loudness.setToolTip("True peak, and momentary, short-term and integrated loudness of what was played.")
+        row.addWidget(self.meter)
+        row.addSpacing(6)
+        row.addWidget(self.loudness)
+        self.show_reading(None)
+        session.episode_changed.connect(self.refresh)
+        session.jobs.changed.connect(self._show_jobs)
+        view.changed.connect(self.refresh)
+        selection.head_changed.connect(self.refresh)
+        theme.changed.connect(self._draw_icons)
+        self._draw_icons()
+        self.refresh()
+        self._show_jobs()
+
+    def _button(self, action: Action, picture: str) -> QPushButton:
+        button = QPushButton()
+        button.setProperty("kind", "plain")
+        button.setProperty("picture", picture)
+        button.setIconSize(QSize(20, 20))
+        button.setToolTip(action.tip)
+        button.setAccessibleName(action.text)
+        button.clicked.connect(lambda: action.run())
+        button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self._buttons[action.id] = button
+        return button
+
+    def _work_corner(self) -> QWidget:
+        corner = QWidget()
+        column = QVBoxLayout(corner)
+        column.setContentsMargins(0, 0, 12, 0)
+        column.setSpacing(2)
+        line = QHBoxLayout()
+        self.work = label("", "muted")
+        self.cancel = QPushButton("Cancel")
+        self.cancel.setProperty("kind", "plain")
+        self.cancel.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.cancel.clicked.connect(self._session.jobs.cancel_all)
+        line.addWidget(self.work, 1)
+        line.addWidget(self.cancel)
+        self.progress = QProgressBar()
+        self.progress.setRange(0, 1000)
+        self.progress.setFixedHeight(5)
+        column.addStretch(1)
+        column.addLayout(line)
+        column.addWidget(self.progress)
+        column.addStretch(1)
+        return corner
+
+    def _draw_icons(self) -> None:
+        """Draw the buttons whose picture or colour is another than before."""
+        for name, button in self._buttons.items():
+            wanted = (button.property("picture"), self._theme.colours.ink)
+            if self._drawn.get(name) != wanted:
+                self._drawn[name] = wanted
+                button.setIcon(icon(wanted[0], self._theme.colours.q("ink")))
+
+    def show_playing(self, playing: bool) -> None:
+        self._playing = playing
+        self._buttons["play"].setProperty("picture", "stop" if playing else "play")
+        self._draw_icons()
+
+    def show_loop(self, on: bool) -> None:
+        self._buttons["loop"].setChecked(on)
+
+    def refresh(self, *_: object) -> None:
+        rate = self._session.episode.rate
+        self._buttons["fold"].setChecked(self._view.folded)
+        self._buttons["fold"].setProperty("picture", "unfold" if self._view.folded else "fold")
+        self._draw_icons()
+        at = self._view.map.to_program_or_next(self._selection.head)
+        self.time.setText(clock(at / rate, 2))
+        which = "program" if self._view.folded else "session"
+        self.of.setText(f"of {clock(self._view.frames / rate)} {which}")
+
+    def show_reading(self, reading: Reading | None) -> None:
+        self.meter.show_reading(reading)
+        if reading is None:
+            self.loudness.setText("True peak – dBTP   M –   S –   I – LUFS")
+            return
+        self.loudness.setText(
+            f"True peak {number(reading.highest_dbtp)} dBTP   M {number(reading.momentary_lufs)}   "
+            f"S {number(reading.short_term_lufs)}   I {number(reading.integrated_lufs)} LUFS"
+        )
+
+    def _show_jobs(self) -> None:
+        live = self._session.jobs.live
+        for widget in (self.work, self.cancel, self.progress):
+            widget.setVisible(bool(live))
+        if not live:
+            return
+        job = live[0]
+        text = job.title
+        if job.remaining_s is not None and job.remaining_s > 2:
+            text += f", {clock(job.remaining_s)} left"
+        if len(live) > 1:
+            text += f" · {len(live) - 1} more"
+        self.work.setText(text)
+        self.progress.setValue(round(job.fraction * 1000))

@@ -1,0 +1,441 @@
+"""Every compiled loop equals a plain NumPy twin, written for reading and not for speed."""
+
+from __future__ import annotations
+
+import itertools
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from scipy import linalg, special
+
+from dubbin.core.deliver import limiter_kernels
+from dubbin.core.measure import click_kernels, hum_kernels, interpolation_kernels, levinson_kernels
+from dubbin.core.measure.click_kernels import GRAIN
+from dubbin.core.speech import word_edges_kernels
+from dubbin.core.treat import (
+    compressor_kernels,
+    dereverb_kernels,
+    envelope_kernels,
+    fast_math_kernels,
+    low_band_kernels,
+    noise_kernels,
+    prediction_kernels,
+    stft_kernels,
+    suppressor_kernels,
+)
+from dubbin.core.treat.prediction_taps import DELAY, TAPS
+
+F32 = np.float32
+
+
+def drawn(*shape: int, seed: int = 0) -> np.ndarray:
+    return np.random.default_rng(seed).standard_normal(shape).astype(F32)
+
+
+def powers(*shape: int, seed: int = 0) -> np.ndarray:
+    return (np.random.default_rng(seed).random(shape) ** 2 + 1e-3).astype(F32)
+
+
+def spectra(*shape: int, seed: int = 0) -> np.ndarray:
+    return (drawn(*shape, seed=seed) + 1j * drawn(*shape, seed=seed + 100)).astype(np.complex64)
+
+
+# -- recursions -------------------------------------------------------------------------
+
+
+def test_the_limiter_goes_down_at_once_and_comes_back_by_its_coefficient():
+    wanted = np.clip(drawn(400) + 1.0, 0.1, 1.0).astype(F32)
+    out, state, expected = np.empty_like(wanted), 1.0, []
+    limiter_kernels.release(wanted, F32(0.98), out)
+    for w in wanted.astype(float):
+        state = min(w, 1.0 - 0.98 * (1.0 - state)) if w >= state else w
+        expected.append(state)
+    np.testing.assert_allclose(out, expected, atol=1e-5)
+
+
+@pytest.mark.parametrize("follows", [False, True])
+def test_the_compressor_follows_with_attack_and_release(follows):
+    wanted, out = np.minimum(drawn(500) * 6, 0.0).astype(F32), np.empty(500, F32)
+    compressor_kernels.smooth(wanted, 0.6, 0.95, 0.99, 0.999, follows, out)
+    fast = slow = 0.0
+    expected = []
+    for w in wanted.astype(float):
+        fast = w + (0.6 if w < fast else 0.95) * (fast - w)
+        slow = w + (0.99 if w < slow else 0.999) * (slow - w)
+        fast = min(fast, slow) if follows else fast
+        expected.append(fast)
+    np.testing.assert_allclose(out, expected, atol=1e-4)
+
+
+def test_an_envelope_is_down_when_it_is_wanted_down():
+    wanted = np.minimum(drawn(300).astype(float) * 10, 0.0)
+    state, expected = 0.0, []
+    for w in wanted:
+        state = min(w, 0.9 * state + 0.1 * w)
+        expected.append(state)
+    np.testing.assert_allclose(envelope_kernels.released(wanted, 0.9), expected, atol=1e-12)
+
+
+def test_late_echo_is_the_smoothed_past_let_decay():
+    P, decay, delay = powers(60, 5), F32(0.9), 4
+    smoothed, expected = np.zeros(5), np.zeros((60, 5))
+    for t in range(60 - delay):
+        smoothed = 0.9 * smoothed + 0.1 * P[t]
+        expected[t + delay] = 0.9**delay * smoothed
+    np.testing.assert_allclose(dereverb_kernels.decayed(P, decay, delay), expected, rtol=2e-5)
+
+
+# -- fast mathematics -------------------------------------------------------------------
+
+
+@given(st.floats(-100, 100, width=32))
+def test_the_exponential_is_good_to_two_parts_in_a_hundred_thousand(x):
+    assert fast_math_kernels.exp2(F32(x)) == pytest.approx(2.0**x, rel=2e-5)
+
+
+@given(st.floats(1e-30, 1e30))
+def test_the_logarithm_is_good_to_two_hundred_thousandths(x):
+    assert fast_math_kernels.log2(F32(x)) == pytest.approx(np.log2(F32(x)), abs=3e-5)
+
+
+# -- frames -----------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("start", [-7, 0, 5, 40])
+def test_frames_are_cut_with_silence_around(start):
+    x, window, out = drawn(50), drawn(12, seed=1), np.full((6, 12), 9.0, F32)
+    stft_kernels.cut(x, window, start, 5, out)
+    padded = np.pad(x, 100)
+    expected = [padded[100 + start + 5 * t :][:12] * window for t in range(6)]
+    np.testing.assert_allclose(out, expected, atol=1e-6)
+
+
+@pytest.mark.parametrize("start", [-7, 0, 30])
+def test_frames_are_added_up_where_there_is_room(start):
+    pieces, window, out = drawn(6, 12), drawn(12, seed=1), np.zeros(50, F32)
+    stft_kernels.add(pieces, window, start, 5, out)
+    expected = np.zeros(250)
+    for t in range(6):
+        expected[100 + start + 5 * t :][:12] += pieces[t] * window
+    np.testing.assert_allclose(out, expected[100:150], atol=1e-5)
+
+
+def test_power_is_the_squared_magnitude():
+    X, out = spectra(7, 9), np.empty((7, 9), F32)
+    stft_kernels.power(X, out)
+    np.testing.assert_allclose(out, np.abs(X) ** 2, rtol=1e-5)
+
+
+def test_a_low_rate_is_filtered_and_thinned_out_and_spread_again():
+    x, taps = drawn(100), drawn(7, seed=1)
+    full = np.convolve(np.pad(x, 3), taps[::-1], "valid")
+    np.testing.assert_allclose(low_band_kernels.thinned(x, taps, 2, 5), full[2::5], atol=1e-5)
+    low, out = drawn(19, seed=2), np.zeros(100, F32)
+    low_band_kernels.spread(low, taps, 2, 5, out)
+    spread = np.zeros(100)
+    spread[2 : 2 + 5 * 19 : 5] = low
+    np.testing.assert_allclose(out, np.convolve(spread, taps)[3:103], atol=1e-5)
+
+
+# -- prediction -------------------------------------------------------------------------
+
+
+def test_covariances_are_weighted_sums_over_lagged_frames():
+    X, weight, begin = spectra(2, 90), powers(2, 90, seed=3), DELAY + TAPS + 5
+    taps = np.array([TAPS, 6])
+    R, r = prediction_kernels.covariances(np.ascontiguousarray(X.real), np.ascontiguousarray(X.imag), weight, begin, taps)
+    for k, count in enumerate(taps):
+        past = np.array([X[k, begin - DELAY - i : 90 - DELAY - i] for i in range(count)])
+        w = weight[k, begin:]
+        np.testing.assert_allclose(R[k, :count, :count], np.conj(past * w) @ past.T, atol=2e-3)
+        np.testing.assert_allclose(r[k, :count], np.conj(past * w) @ X[k, begin:], atol=2e-3)
+        assert not R[k, count:].any() and not r[k, count:].any()
+
+
+def test_a_prediction_blends_the_filters_of_both_stretches():
+    X, filters = spectra(2, 80), spectra(3, 2, TAPS, seed=5)
+    place = np.linspace(0, 2, 80).astype(F32)
+    real, imaginary = prediction_kernels.predict(np.ascontiguousarray(X.real), np.ascontiguousarray(X.imag), filters, place)
+    expected = np.zeros((2, 80), complex)
+    for t in range(DELAY + TAPS, 80):
+        share = np.maximum(1.0 - np.abs(place[t] - np.arange(3)), 0.0)
+        past = X[:, t - DELAY - np.arange(TAPS)]
+        expected[:, t] = np.einsum("n,nkj,kj->k", share, filters, past)
+    np.testing.assert_allclose(real + 1j * imaginary, expected, atol=2e-3)
+
+
+def toeplitz_filter(r: np.ndarray) -> np.ndarray:
+    return np.concatenate([[1.0], -linalg.solve_toeplitz(r[:-1], r[1:])])
+
+
+def test_levinson_solves_the_normal_equations():
+    x = np.convolve(drawn(400).astype(float), [1.0, 0.8, 0.5])
+    r = np.array([x[: len(x) - k] @ x[k:] for k in range(9)])
+    a, old = np.empty(9), np.empty(9)
+    levinson_kernels.levinson(r.copy(), a, old, 8)
+    np.testing.assert_allclose(a, toeplitz_filter(r), atol=1e-4)
+
+
+# -- clicks -----------------------------------------------------------------------------
+
+
+def test_sums_around_are_sums_of_a_window_that_ends_at_the_borders():
+    x = np.abs(drawn(30).astype(float))
+    expected = [x[max(i - 4, 0) : i + 5].sum() for i in range(30)]
+    np.testing.assert_allclose(click_kernels.sums_around(x, 4), expected)
+
+
+def test_lone_peaks_are_held_down():
+    x = drawn(40 * GRAIN) * F32(0.1)
+    x[100] = 5.0
+    y = click_kernels.limited(x, 16 * GRAIN)
+    energy = np.pad((x.reshape(-1, GRAIN) ** 2).sum(axis=1).astype(float), 8)
+    around = np.array([energy[b : b + 17].sum() for b in range(40)])
+    most = np.repeat(3.5 * np.sqrt(around / (17 * GRAIN)) + 3.5e-9, GRAIN)
+    np.testing.assert_allclose(y, np.clip(x, -most, most), rtol=1e-5, atol=1e-7)
+    assert abs(y[100]) < 5.0
+
+
+@pytest.mark.parametrize("order", [8, 10])
+def test_the_autocorrelation_of_all_lags(order):
+    from dubbin.core.kernel import kernel
+
+    @kernel()
+    def run(x, order):
+        r = np.empty(order + 1)
+        click_kernels.autocorrelation(x, r, order)
+        return r
+
+    x = drawn(50).astype(float)
+    np.testing.assert_allclose(run(x, order), [x[: 50 - k] @ x[k:] for k in range(order + 1)], atol=1e-9)
+
+
+def test_prediction_errors_are_the_smaller_of_both_directions():
+    order, size, hop, count = 8, 64, 32, 3
+    x = drawn(size + hop * count + size)
+    window, out = np.hanning(size).astype(F32), np.empty(hop * count, F32)
+    click_kernels.errors(x, x, window, order, size, hop, out)
+    for block in range(count):
+        start, at = size - hop // 2 + block * hop, size + block * hop
+        piece = x[start : start + size].astype(float) * window
+        a = toeplitz_filter(np.array([piece[: size - k] @ piece[k:] for k in range(order + 1)]))
+        ahead = np.array([a @ x[at + i - np.arange(order + 1)] for i in range(hop)])
+        behind = np.array([a @ x[at + i + np.arange(order + 1)] for i in range(hop)])
+        np.testing.assert_allclose(out[block * hop : (block + 1) * hop], np.minimum(abs(ahead), abs(behind)), atol=1e-3)
+
+
+@given(st.integers(1, 9))
+def test_the_highest_of_a_sliding_window(width):
+    x = np.abs(drawn(37))
+    np.testing.assert_array_equal(click_kernels.sliding_highest(x, width), [x[i : i + width].max() for i in range(37)])
+
+
+def test_the_surroundings_of_a_grain_leave_out_what_is_near_it():
+    size, guard, near = np.abs(drawn(30 * GRAIN)), 2 * GRAIN, 5 * GRAIN
+    level, highest = click_kernels.surroundings(size, guard, near)
+    tops = size.reshape(-1, GRAIN).max(axis=1)
+    padded = np.pad(tops, 5)
+    expected = [max(padded[b : b + 3].max(), padded[b + 7 : b + 10].max()) for b in range(30)]
+    np.testing.assert_allclose(highest[5:25], expected[5:25])
+    held = np.minimum(size, np.repeat(highest, GRAIN) + 1e-12) ** 2
+    sums = np.pad(held.reshape(-1, GRAIN).sum(axis=1), 5)
+    np.testing.assert_allclose(level, [np.sqrt(sums[b : b + 11].sum() / (11 * GRAIN)) for b in range(30)], rtol=1e-4)
+
+
+def test_what_lies_above_the_threshold_of_its_grain():
+    size, threshold = np.abs(drawn(5 * GRAIN + 3)), np.full(6, 1.0, F32)
+    np.testing.assert_array_equal(click_kernels.above(size, threshold), np.flatnonzero(size > 1.0))
+
+
+def test_a_click_lasts_as_long_as_its_error_stands_out():
+    size = np.full(20 * GRAIN, 0.01, F32)
+    size[60:66] = 1.0
+    size[68] = 0.5  # over a gap of two samples
+    grains = np.full(20, 0.01, F32)
+    found = click_kernels.bodies(size, grains, grains, np.array([61, 63]), 4, 30)
+    np.testing.assert_array_equal(found, [[60, 69]])
+
+
+# -- interpolation ----------------------------------------------------------------------
+
+
+def test_missing_samples_leave_the_least_prediction_error():
+    x = np.convolve(drawn(220).astype(float), [1.0, 1.5, 0.9])[:200]
+    order, unknown = 6, np.array([90, 91, 92, 95])
+    own = interpolation_kernels.fit(x, np.ones(200), order)
+    values = interpolation_kernels.solve(x, unknown, np.ones(4), np.full(4, -1e9), own, order)
+    r = np.array([x[: 200 - k] @ x[k:] for k in range(order + 1)])
+    a = toeplitz_filter(r)
+    E = linalg.convolution_matrix(a, 200)  # errors of every sample
+    known = x.copy()
+    known[unknown] = 0.0
+    expected = np.linalg.lstsq(E[:, unknown], -E @ known, rcond=None)[0]
+    np.testing.assert_allclose(values, expected, atol=1e-3)
+
+
+def test_clipped_samples_come_out_beyond_the_ceiling():
+    n = np.arange(300)
+    x = np.sin(2 * np.pi * n / 40)
+    clipped = np.clip(x, -0.8, 0.8)
+    unknown = np.flatnonzero(np.abs(x) > 0.8)
+    sign, bound = np.sign(x[unknown]), np.full(len(unknown), 0.8)
+    values = interpolation_kernels.draw(clipped, unknown, sign, bound, 12, 3)
+    assert np.all(sign * values >= 0.8 - 1e-12)
+    np.testing.assert_array_equal(clipped[unknown], values)
+    assert np.sqrt(np.mean((values - x[unknown]) ** 2)) < 0.03
+
+
+# -- hum --------------------------------------------------------------------------------
+
+
+def test_hum_is_its_harmonics_with_straight_phase_and_amplitudes():
+    steps, step, harmonics = 8, 25.0, 3
+    phase, amplitudes = np.cumsum(0.3 + 0.02 * drawn(steps).astype(float)), spectra(2, steps, harmonics)
+    out = np.zeros((2, 100), F32)
+    hum_kernels.synthesise(phase, amplitudes, 10, step, 10_000, out)
+    place = (np.arange(10, 110)) / step + 0.5
+    left = np.clip(np.floor(place).astype(int), 0, steps - 2)
+    share = np.clip(place - left, 0.0, 1.0)
+    cycles = phase[left] + (phase[left + 1] - phase[left]) * (place - left)
+    expected = np.zeros((2, 100))
+    for h in range(harmonics):
+        a = amplitudes[:, left, h] * (1 - share) + amplitudes[:, left + 1, h] * share
+        expected += (a * np.exp(2j * np.pi * cycles * (h + 1))).real
+    np.testing.assert_allclose(out, expected, atol=1e-4)
+
+
+def test_demodulation_is_the_windowed_mean_times_the_carrier():
+    hop, steps, harmonics = 16, 6, 4
+    x, window = drawn(steps * hop + 4 * hop), np.hanning(2 * hop).astype(F32)
+    phase = np.cumsum(np.full(steps, 0.7))
+    out = np.zeros((2, steps), np.complex64)
+    hum_kernels.demodulate(x, phase, window, harmonics, 0, steps, hop, 2, out)
+    for s in range(steps):
+        place = (s * hop + np.arange(2 * hop) - hop // 2) / hop - 0.5
+        left = np.clip(np.floor(place).astype(int), 0, steps - 2)
+        cycles = phase[left] + (phase[left + 1] - phase[left]) * (place - left)
+        y = x[s * hop :][: 2 * hop] * window
+        expected = [np.sum(y * np.exp(-2j * np.pi * cycles * h)) for h in (1, 3)]
+        np.testing.assert_allclose(out[:, s], expected, atol=1e-3)
+
+
+# -- noise and suppression --------------------------------------------------------------
+
+
+def noise_at(noise: np.ndarray, place: np.ndarray) -> np.ndarray:
+    low = np.minimum(place.astype(int), len(noise) - 1)
+    share = (place - low)[:, None]
+    return noise[low] * (1 - share) + noise[np.minimum(low + 1, len(noise) - 1)] * share
+
+
+def test_bands_are_means_of_logarithms_over_the_noise():
+    P, noise, place = powers(9, 24), powers(3, 24, seed=1), np.linspace(0, 2, 9).astype(F32)
+    edges = np.array([2, 7, 15, 24])
+    found = noise_kernels.bands(P, noise, place, edges)
+    ratio = np.log2(P / noise_at(noise, place))
+    np.testing.assert_allclose(found, [[row[a:b].mean() for a, b in itertools.pairwise(edges)] for row in ratio], atol=1e-3)
+
+
+def test_a_bin_weighs_by_how_little_speech_is_around_it():
+    frames, bins = 10, 20
+    P, noise, place = powers(frames, bins), powers(3, bins, seed=1), np.linspace(0, 2, frames).astype(F32)
+    level, segment = powers(frames, seed=2) + F32(0.5), np.repeat([0, 1], 5)
+    values, weights = noise_kernels.weigh(P, noise, place, level, segment, 2)
+    ratio = np.minimum(P / noise_at(noise, place) / level[:, None], 20.0)
+    before, side = noise_kernels.AROUND[0] // 2, noise_kernels.AROUND[1] // 2
+    wide = np.pad(ratio, ((0, 0), (side, side)), mode="edge")
+    rows = sum(wide[:, j : j + bins] for j in range(2 * side + 1))
+    around = sum(rows[np.clip(np.arange(frames) - before + j, 0, frames - 1)] for j in range(noise_kernels.AROUND[0]))
+    mean = around / (noise_kernels.AROUND[0] * noise_kernels.AROUND[1])
+    height = np.clip(noise_kernels.STEEPNESS / np.log(2) * (mean - noise_kernels.SPEECH_FROM), -40, 40)
+    weight = 1.0 / (1.0 + 2.0**height) + 1e-5
+    for s in (0, 1):
+        np.testing.assert_allclose(weights[s], weight[segment == s].sum(axis=0), rtol=1e-3)
+        np.testing.assert_allclose(values[s], (weight * P / level[:, None])[segment == s].sum(axis=0), rtol=1e-3)
+
+
+def lsa(v: np.ndarray, wiener: np.ndarray) -> np.ndarray:
+    """Ephraim and Malah 1985, equation 20."""
+    return np.minimum(wiener * np.exp(0.5 * special.exp1(np.maximum(v, 1e-6))), 1.0)
+
+
+def test_both_passes_of_the_suppressor():
+    k = suppressor_kernels
+    frames, bins, floor = 12, 16, 0.1
+    P, noise, at = powers(frames, bins) * 4, powers(3, bins, seed=1), np.linspace(0, 2, frames).astype(F32)
+    level = powers(frames, seed=2) + F32(0.5)
+    gains, near = np.empty((frames, bins), F32), np.empty((frames, bins), F32)
+    k.look(P, noise, at, level, F32(floor), gains, near)
+    ratio = np.minimum(P / (noise_at(noise, at) * level[:, None]), 1e4)
+    speech, clean = np.empty((frames, bins)), np.zeros(bins)
+    for t in range(frames):
+        xi = np.maximum(0.9 * clean + 0.1 * np.maximum(ratio[t] - 1, 0), 10**-2.0)
+        wiener = xi / (1 + xi)
+        clean = lsa(ratio[t] * wiener, wiener) ** 2 * ratio[t]
+        speech[t] = np.maximum(clean, 0.1**2 * ratio[t])
+    before, after = speech[np.maximum(np.arange(frames) - 1, 0)], speech[np.minimum(np.arange(frames) + 1, frames - 1)]
+    xi = np.maximum(0.8 * (0.25 * (before + after) + 0.5 * speech) + 0.2 * np.maximum(ratio - 1, 0), 10**-2.0)
+    wide = sum(xi[:, np.clip(np.arange(bins) + j, 0, bins - 1)] for j in range(-2, 3))
+    around = sum(wide[np.clip(np.arange(frames) + j, 0, frames - 1)] for j in (-1, 0, 1)) / 15
+    np.testing.assert_allclose(near, around, rtol=2e-3)
+    p = np.clip((10 * np.log10(around) - k.ABSENT_DB) / (k.PRESENT_DB - k.ABSENT_DB), 0.05, 1.0)
+    wiener = xi / (1 + xi)
+    v = np.maximum(ratio * wiener, 1e-6)
+    p = p / (p + (1 - p) * (1 + xi) * np.exp(-np.minimum(v, 60)))
+    np.testing.assert_allclose(gains, np.maximum(lsa(v, wiener) ** p * floor ** (1 - p), floor), rtol=5e-3)
+
+
+# -- word edges -------------------------------------------------------------------------
+
+
+def likeliest(scores, unit_of, word_of, opens, low, high, prior, spread, bend, stay, gap_entry):
+    """The best course by trying out every step with every state, remembered in a table."""
+    steps, states = len(scores), len(unit_of)
+    best = np.full((steps, states), -np.inf)
+    come = np.zeros((steps, states), int)
+
+    def entry(s, t):
+        if opens[s]:
+            off = abs(t - prior[s]) / spread
+            return -(0.5 * off * off if off < bend else bend * (off - 0.5 * bend))
+        return gap_entry if word_of[s] < 0 and t > 0 else 0.0
+
+    for t in range(steps):
+        for s in range(states):
+            ways = [(0.0, s)] if t == 0 and s < 2 else []
+            if t:  # where one comes from is decided before what entering costs is added
+                ways = [(best[t - 1, s] + stay, s)]
+                ways += [(best[t - 1, s - 1], s - 1)] if s >= 1 else []
+                ways += [(best[t - 1, s - 2], s - 2)] if s >= 2 and word_of[s - 1] < 0 else []
+            if ways and not (word_of[s] >= 0 and not low[s] <= t < high[s]):
+                value, come[t, s] = max(ways)
+                enters = t == 0 or come[t, s] != s
+                best[t, s] = value + (entry(s, t) if enters else 0.0) + scores[t, unit_of[s]]
+    s = states - 1 if best[-1, -1] >= best[-1, -2] else states - 2
+    path = []
+    for t in range(steps - 1, -1, -1):
+        path.append(s)
+        s = come[t, s]
+    return path[::-1]
+
+
+def test_the_likeliest_course_through_a_phrase():
+    states, steps = 7, 30
+    word_of = np.array([-1, 0, 0, -1, 1, 1, -1])
+    opens = np.array([False, True, False, False, True, False, False])
+    unit_of = np.array([0, 1, 2, 0, 3, 4, 0])
+    scores = drawn(steps, 5, seed=8).astype(float)
+    low, high = np.zeros(states, np.int64), np.full(states, steps, np.int64)
+    prior = np.array([0, 4, 0, 0, 17, 0, 0], float)
+    rest = (unit_of, word_of, opens, low, high, prior, 3.0, 2.0, -0.1, -0.5)
+    np.testing.assert_array_equal(word_edges_kernels.best_path(scores, *rest), likeliest(scores, *rest))
+
+
+def test_there_is_no_course_where_words_may_stand_nowhere():
+    nowhere = np.zeros(3, np.int64)
+    path = word_edges_kernels.best_path(
+        np.zeros((5, 1)), np.zeros(3, np.int64), np.array([0, 0, 0]), np.zeros(3, bool), nowhere, nowhere, np.zeros(3), 1.0, 1.0, 0.0, 0.0
+    )
+    np.testing.assert_array_equal(path, -np.ones(5))
