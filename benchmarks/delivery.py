@@ -53,7 +53,12 @@ def rows() -> list[Row]:
         made = make_masters(_Long(stereo, MASTER_MINUTES), Path(folder), "long", [find_target("podcast-stereo")], formats).made
         seconds = time.perf_counter() - started
     passed = sum(m.proof.passes for m in made)
-    out.append((f"{MASTER_MINUTES} min to WAV, MP3 and M4A, each proved", f"{seconds:.0f} s, an hour in {seconds * 60 / MASTER_MINUTES:.0f} s; {passed} of 3 pass"))
+    out.append(
+        (
+            f"{MASTER_MINUTES} min to WAV, MP3 and M4A, each proved",
+            f"{seconds:.0f} s, an hour in {seconds * 60 / MASTER_MINUTES:.0f} s; {passed} of 3 pass",
+        )
+    )
     return out
 
 

@@ -56,7 +56,9 @@ def rows() -> list[Row]:
         out.append((f"{voice}: lines and words said again that were found", str(len(retakes))))
     out.append(("fillers, recall", f"{hits / max(wanted, 1):.2f}"))
     mixed = Sound(sum(s.samples for s in sources.values()).astype(np.float32), RATE)
-    out.append(("two voices in one recording, share of speech time given to the right one", f"{_right_speaker(mixed, sounds.truth.words):.2f}"))
+    out.append(
+        ("two voices in one recording, share of speech time given to the right one", f"{_right_speaker(mixed, sounds.truth.words):.2f}")
+    )
     return out + _pauses()
 
 
@@ -112,7 +114,12 @@ def _pauses() -> list[Row]:
         silent = sum(max(min(d, b) - max(c, a), 0.0) for (_, a), (b, _) in pairwise(spans) for c, d in cuts)
         lost = max((_heard(x, max(c, a), min(d, b), floor_db) for a, b in spans for c, d in cuts if min(d, b) > max(c, a)), default=0.0)
         share = silent / (GAP_S * (len(spans) - 1))
-        out.append((f"pauses of {GAP_S:.0f} s over a noise floor of {floor_db} dBFS", f"{100 * share:.0f} % taken out, at most {1000 * lost:.0f} ms of speech lost a cut"))
+        out.append(
+            (
+                f"pauses of {GAP_S:.0f} s over a noise floor of {floor_db} dBFS",
+                f"{100 * share:.0f} % taken out, at most {1000 * lost:.0f} ms of speech lost a cut",
+            )
+        )
     return out
 
 

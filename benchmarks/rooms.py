@@ -51,4 +51,9 @@ def rows() -> list[tuple[str, str]]:
         measured = measure_echo(Sound((0.5 * x).astype(np.float32)[None], RATE)).rt60_s
         errors.append(abs((measured or 0.0) / truth - 1))
     near, half = np.mean(np.array(errors) <= 0.25), np.quantile(errors, 0.5)
-    return [(f"room echo measured blind, {ROOMS} rooms of 0.2 to 0.9 s, noise down to 25 dB", f"{near:.0%} within 25 %, half of them within {half:.0%}")]
+    return [
+        (
+            f"room echo measured blind, {ROOMS} rooms of 0.2 to 0.9 s, noise down to 25 dB",
+            f"{near:.0%} within 25 %, half of them within {half:.0%}",
+        )
+    ]

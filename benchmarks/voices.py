@@ -77,7 +77,12 @@ def _everything(lanes: dict[str, np.ndarray]) -> Row:
         with tempfile.TemporaryDirectory() as folder:
             tile_cache = DiskTileCache(Path(folder))
             short = replace(episode, recordings=tuple(replace(r, frames=seconds * RATE) for r in episode.recordings))
-            sounds = {v: lane_sound(short.lane(v), Sound(lanes[v][:, : seconds * RATE], RATE), recorded_key(v, RATE, lanes[v].shape[0]), tile_cache) for v in lanes}
+            sounds = {
+                v: lane_sound(
+                    short.lane(v), Sound(lanes[v][:, : seconds * RATE], RATE), recorded_key(v, RATE, lanes[v].shape[0]), tile_cache
+                )
+                for v in lanes
+            }
             for sound in sounds.values():
                 sound.voiced.prepare(Task())
             for _ in blocks(balanced_program(short, sounds)):
@@ -88,4 +93,7 @@ def _everything(lanes: dict[str, np.ndarray]) -> Row:
     run(MINUTES * 60)
     seconds = time.perf_counter() - started
     names = ", ".join(u.name for u in episode.lanes[0].voice_chain)
-    return f"voice and balance, {MINUTES} min of two microphones ({names}; levelling, bleed control, mix)", f"{MINUTES * 60 / seconds:.0f} x real time"
+    return (
+        f"voice and balance, {MINUTES} min of two microphones ({names}; levelling, bleed control, mix)",
+        f"{MINUTES * 60 / seconds:.0f} x real time",
+    )

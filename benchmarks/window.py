@@ -57,9 +57,7 @@ def _episode(home: Path, hours: int = 1):  # type: ignore[no-untyped-def]
     transcripts = []
     for voice in sounds.recorded:
         said = [w for w in sounds.truth.words if w.voice == voice]
-        words = [
-            Word(w.text, round(w.start_s * RATE) + k * length, round(w.end_s * RATE) + k * length) for k in range(times) for w in said
-        ]
+        words = [Word(w.text, round(w.start_s * RATE) + k * length, round(w.end_s * RATE) + k * length) for k in range(times) for w in said]
         transcripts.append(Transcript(voice, tuple(words), "en", "benchmark"))
     return folders, replace(episode, transcripts=tuple(transcripts))
 
@@ -112,7 +110,10 @@ def _glide(home: Path) -> list[Row]:
         for name, span_s in (("half a minute wide", 30), ("half an hour wide", 1800)):
             window.view.show_range(3600 * RATE, (3600 + span_s) * RATE)
             settle()
-            for act, step in (("scrolls", lambda k: window.view.scroll(12.0)), ("zooms", lambda k: window.view.zoom(0.97 if k % 60 < 30 else 1 / 0.97, 500.0))):
+            for act, step in (
+                ("scrolls", lambda k: window.view.scroll(12.0)),
+                ("zooms", lambda k: window.view.zoom(0.97 if k % 60 < 30 else 1 / 0.97, 500.0)),
+            ):
                 took = []
                 for k in range(FRAMES):
                     started = time.perf_counter()
@@ -149,7 +150,11 @@ def _measure(home: Path) -> list[Row]:
             took.append(1000 * (time.perf_counter() - started))
         out.append((f"{name}, {what}", f"median {np.median(took):.0f} ms, worst {max(took):.0f} ms"))
 
-    timed("a cut by hand", lambda k: window.selection.select((100 + 97 * k) * rate, (101 + 97 * k) * rate), lambda k: window.pages[Step.EDIT].acts.cutting.cut())
+    timed(
+        "a cut by hand",
+        lambda k: window.selection.select((100 + 97 * k) * rate, (101 + 97 * k) * rate),
+        lambda k: window.pages[Step.EDIT].acts.cutting.cut(),
+    )
     timed("undo", lambda k: None, lambda k: window.session.document.undo())
     window.view.show_range(1000 * rate, 1060 * rate)
     timed("a scroll of the lanes", lambda k: None, lambda k: window.view.scroll(40.0))

@@ -52,9 +52,7 @@ class Ines:
         for phonemes in self.tts.phonemize(text):
             ids = self.tts.ids(phonemes)
             kept = [c for c in phonemes if c in self.tts.vocab]
-            out = self.tts.sess.run(
-                None, {"ids": np.asarray([ids], np.int64), "speed": np.asarray([0.96], np.float32)}
-            )
+            out = self.tts.sess.run(None, {"ids": np.asarray([ids], np.int64), "speed": np.asarray([0.96], np.float32)})
             *spectral, durations = out
             sound = self.dsp.synth(*(o[0] for o in spectral), rng)
             ends = np.cumsum(np.asarray(durations).reshape(-1))

@@ -86,9 +86,7 @@ def test_pauses_are_found_and_taken_out(capsys, talk, tmp_path):
 
 
 def test_master_then_proof(capsys, talk, tmp_path):
-    code, out = run(
-        capsys, "master", talk, "-o", tmp_path / "m", "--target", "podcast-mono", "--format", "mp3", "--json"
-    )
+    code, out = run(capsys, "master", talk, "-o", tmp_path / "m", "--target", "podcast-mono", "--format", "mp3", "--json")
     (master,) = out["masters"]
     assert code == 0 and master["pass"] and master["format"] == "mp3"
     assert run(capsys, "proof", master["file"], "--target", "podcast-mono", "--json")[1]["pass"]

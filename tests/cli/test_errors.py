@@ -93,7 +93,16 @@ def test_finest_is_reached_from_the_command_line(talk, tmp_path, capsys):
 
 
 @pytest.mark.parametrize(
-    "text", ["denoise.depth_db=99", "denoise.depth_db=deep", "denoise.engine=steam", "denoise.finest=maybe", "denoise.colour=red", "denoise", "paint.x=1"]
+    "text",
+    [
+        "denoise.depth_db=99",
+        "denoise.depth_db=deep",
+        "denoise.engine=steam",
+        "denoise.finest=maybe",
+        "denoise.colour=red",
+        "denoise",
+        "paint.x=1",
+    ],
 )
 def test_a_setting_that_can_not_be_is_wrong_usage(text, talk, tmp_path, capsys):
     assert main(["clean", talk, "-o", str(tmp_path / "x.wav"), "--treat", "denoise", "--set", text, "--quiet"]) == 2
@@ -101,7 +110,23 @@ def test_a_setting_that_can_not_be_is_wrong_usage(text, talk, tmp_path, capsys):
 
 
 def test_what_was_removed_goes_to_a_file_and_is_measured(talk, tmp_path, capsys):
-    assert main(["clean", talk, "-o", str(tmp_path / "o.wav"), "--removed", str(tmp_path / "r.wav"), "--treat", "denoise=80", "--json", "--quiet"]) == 0
+    assert (
+        main(
+            [
+                "clean",
+                talk,
+                "-o",
+                str(tmp_path / "o.wav"),
+                "--removed",
+                str(tmp_path / "r.wav"),
+                "--treat",
+                "denoise=80",
+                "--json",
+                "--quiet",
+            ]
+        )
+        == 0
+    )
     (entry,) = json.loads(capsys.readouterr().out)["treatments"]
     assert {"name", "strength", "before", "after", "speech_removed_db", "speech_is_damaged"} <= set(entry)
     assert set(entry["before"]) == {"floor_dbfs", "snr_db"}

@@ -147,7 +147,9 @@ def test_own_voices_are_told_from_what_comes_across_and_both_at_once_from_either
 def test_a_microphone_started_later_has_its_marks_on_its_own_clock():
     sounds, marks = conversation(-22.0)
     late = 3 * RATE
-    own = find_own_voices([(0.0, Sound(sounds[0][None].astype(np.float32), RATE)), (3.0, Sound(sounds[1][None, late:].astype(np.float32), RATE))])
+    own = find_own_voices(
+        [(0.0, Sound(sounds[0][None].astype(np.float32), RATE)), (3.0, Sound(sounds[1][None, late:].astype(np.float32), RATE))]
+    )
     expected = marks[1][3 * FRAMES_PER_S :]
     assert np.mean(own[1][: len(expected)] == expected) > 0.9
 

@@ -100,7 +100,9 @@ def test_an_archive_master_is_the_program_as_it_is(talk, tmp_path):
 
 
 def test_a_person_can_add_targets_and_is_told_what_is_wrong_with_them(tmp_path):
-    (tmp_path / "targets.toml").write_text('[own]\ntitle="Own"\nintegrated_lufs=-17.0\ntrue_peak_dbtp=-2.0\nrate=48000\nchannels=2\nbits=24\nkbps=128\n')
+    (tmp_path / "targets.toml").write_text(
+        '[own]\ntitle="Own"\nintegrated_lufs=-17.0\ntrue_peak_dbtp=-2.0\nrate=48000\nchannels=2\nbits=24\nkbps=128\n'
+    )
     assert find_target("own", tmp_path).integrated_lufs == -17.0 and len(all_targets(tmp_path)) == len(read_targets()) + 1
     (tmp_path / "b").mkdir()
     (tmp_path / "b" / "targets.toml").write_text('[own]\ntitle="Own"\ntrue_peak_dbtp=-2.0\nrate=48000\nchannels=2\nbits=24\nkbps=128\n')
@@ -193,7 +195,9 @@ def test_a_variable_bit_rate_varies_and_the_master_passes_all_the_same(talk, tmp
 
 
 def test_a_wave_file_carries_its_markers_and_a_broadcast_description(talk, tmp_path):
-    (made,) = make_masters(talk, tmp_path, "a", [find_target("broadcast-r128")], [WAV], replace(PUBLICATION, duration_s=talk.frames / RATE)).made
+    (made,) = make_masters(
+        talk, tmp_path, "a", [find_target("broadcast-r128")], [WAV], replace(PUBLICATION, duration_s=talk.frames / RATE)
+    ).made
     data = made.file.read_bytes()
     assert struct.unpack("<I", data[4:8])[0] == len(data) - 8
     assert [c.text for c in read_cues(made.file)] == ["Begin – ü", "a mark", "The <bell>", "Break: Advertisement", "End"]
@@ -303,7 +307,10 @@ def test_stems_add_up_to_the_program(tmp_path):
     recordings = tuple(Recording(n, f"/{n}.wav", n, 6 * RATE, RATE, 1) for n in "abm")
     lanes = (Lane("a", "a", (0,), "Ines", pan=-40.0), Lane("b", "b", (0,), "Tobias"), Lane("m", "m", (0,), "Theme", master_role()))
     episode = Episode("e", recordings=recordings, lanes=lanes, cuts=(Cut(RATE, 2 * RATE), Cut(3 * RATE, 4 * RATE)))
-    sounds = {lane.id: lane_sound(lane, Sound(noise(6, -20, k)[None], RATE), recorded_key(lane.id, RATE, 1), MemoryTileCache()) for k, lane in enumerate(lanes)}
+    sounds = {
+        lane.id: lane_sound(lane, Sound(noise(6, -20, k)[None], RATE), recorded_key(lane.id, RATE, 1), MemoryTileCache())
+        for k, lane in enumerate(lanes)
+    }
     whole = program_of(episode, sounds)
     stems = stem_programs(episode, sounds, Balance())
     assert list(stems) == ["Ines", "Tobias", "Music"]

@@ -35,11 +35,7 @@ def test_the_floor_goes_down_by_about_the_depth(mixture):
     clean, added = mixture
     sound = Sound((clean + added)[None], RATE)
     meter = NoiseMeter(RATE, 1)
-    meter.push(
-        Chain(sound, [Use(Denoise(), DenoiseSettings(depth_db=20.0, engine=Engine.STATISTICAL))]).read(
-            0, sound.frames
-        )
-    )
+    meter.push(Chain(sound, [Use(Denoise(), DenoiseSettings(depth_db=20.0, engine=Engine.STATISTICAL))]).read(0, sound.frames))
     assert meter.result().floor_dbfs == pytest.approx(rms_db(added) - 20, abs=4)
 
 
@@ -47,9 +43,7 @@ def test_a_learned_profile_takes_down_just_that_noise(speech):
     hiss = noise(20, -40, 5)[: len(speech)]
     x = np.concatenate([hiss[:RATE], speech[: 10 * RATE] + hiss[: 10 * RATE]])
     sound = Sound(x[None], RATE)
-    y = Chain(sound, [Use(Denoise(), DenoiseSettings(noise_from_s=(0.0, 1.0), engine=Engine.STATISTICAL))]).read(
-        0, sound.frames
-    )
+    y = Chain(sound, [Use(Denoise(), DenoiseSettings(noise_from_s=(0.0, 1.0), engine=Engine.STATISTICAL))]).read(0, sound.frames)
     assert rms_db(y[0, :RATE]) < rms_db(x[:RATE]) - 15
 
 

@@ -130,7 +130,9 @@ def test_they_outlive_a_crash(tmp_path):
     assert "smell" in path.read_text() and load_episode(path).lanes[0].level_db == 3.0
 
 
-values = st.recursive(st.none() | st.integers() | st.sampled_from(["", "x"]), lambda x: st.dictionaries(st.sampled_from("abcd"), x, max_size=3), max_leaves=8)
+values = st.recursive(
+    st.none() | st.integers() | st.sampled_from(["", "x"]), lambda x: st.dictionaries(st.sampled_from("abcd"), x, max_size=3), max_leaves=8
+)
 objects = st.dictionaries(st.sampled_from("abcd"), values, max_size=4)
 
 

@@ -92,8 +92,7 @@ def test_plosives_are_heard_and_a_deep_voice_is_none(voice):
 def test_soft_clipping_is_a_curve_and_clean_speech_has_none(voice):
     ceiling = float(np.max(np.abs(voice))) / 2
     bent = np.sign(voice) * (
-        np.minimum(np.abs(voice), ceiling / 2)
-        + ceiling / 2 * np.tanh(np.maximum(np.abs(voice) - ceiling / 2, 0) / (ceiling / 2))
+        np.minimum(np.abs(voice), ceiling / 2) + ceiling / 2 * np.tanh(np.maximum(np.abs(voice) - ceiling / 2, 0) / (ceiling / 2))
     )
     found = find_saturation(Sound(bent[None].astype(np.float32), RATE))
     assert found.curves[0] is not None and len(found.times_s) > 20

@@ -60,7 +60,10 @@ def test_a_sixth_format_is_offered_on_the_command_line(sixth, talk, tmp_path, ca
     import soundfile as sf
 
     sf.write(tmp_path / "talk.wav", talk.samples.T, RATE)
-    assert main(["master", str(tmp_path / "talk.wav"), "-o", str(tmp_path / "out"), "--target", "podcast-mono", "--format", "mp2", "--quiet"]) == 0
+    assert (
+        main(["master", str(tmp_path / "talk.wav"), "-o", str(tmp_path / "out"), "--target", "podcast-mono", "--format", "mp2", "--quiet"])
+        == 0
+    )
     assert (tmp_path / "out" / "talk.podcast-mono.mp2").exists()
 
 

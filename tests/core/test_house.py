@@ -30,9 +30,7 @@ def imports_of(path: Path) -> set[str]:
 def test_core_knows_no_qt_and_no_window():
     for path in (ROOT / "core").rglob("*.py"):
         for name in imports_of(path):
-            assert not name.startswith(("PyQt6", "pyqtgraph", "dubbin.window", "dubbin.cli", "dubbin.demo")), (
-                f"{path}: {name}"
-            )
+            assert not name.startswith(("PyQt6", "pyqtgraph", "dubbin.window", "dubbin.cli", "dubbin.demo")), f"{path}: {name}"
 
 
 def test_imports_inside_core_only_go_down():
@@ -122,7 +120,13 @@ def kernels() -> list[str]:
 
 def test_every_kernel_says_what_its_arguments_are_and_has_a_twin_in_the_tests():
     tests = (Path(__file__).parent / "test_kernels.py").read_text()
-    inlined = {"suppressor_kernels.lsa", "suppressor_kernels.decide", "suppressor_kernels.prior", "suppressor_kernels.gains_of", "noise_kernels.over"}
+    inlined = {
+        "suppressor_kernels.lsa",
+        "suppressor_kernels.decide",
+        "suppressor_kernels.prior",
+        "suppressor_kernels.gains_of",
+        "noise_kernels.over",
+    }
     for name in kernels():
         # The suppressor's kernel is bound to a short name there; what is inlined is held by the kernel that takes it in.
         assert name in tests or name in inlined or name == "suppressor_kernels.look", name

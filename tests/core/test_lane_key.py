@@ -104,7 +104,9 @@ def noisy_file(speech, tmp_path):
 def test_the_command_line_and_an_episode_find_each_others_tiles(noisy_file, folders, tmp_path, monkeypatch, capsys):
     monkeypatch.setenv("DUBBIN_HOME", str(tmp_path / "home"))
     home = Folders(tmp_path / "home" / "cache", tmp_path / "home" / "state", tmp_path / "home" / "documents")
-    assert main(["clean", str(noisy_file), "-o", str(tmp_path / "out.wav"), "--treat", "denoise=70", "--treat", "derumble=90", "--quiet"]) == 0
+    assert (
+        main(["clean", str(noisy_file), "-o", str(tmp_path / "out.wav"), "--treat", "denoise=70", "--treat", "derumble=90", "--quiet"]) == 0
+    )
     made = tiles_in(home)
     assert len(made) == 2
     copies = WorkingCopies(home.copies)

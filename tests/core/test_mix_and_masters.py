@@ -38,9 +38,7 @@ def test_lanes_are_summed_at_their_levels_and_places():
     np.testing.assert_allclose(mix.read(0, mix.frames)[0], expected, atol=1e-6)
 
 
-@pytest.mark.parametrize(
-    ("mute", "solo", "heard"), [((1, 0), (0, 0), "b"), ((0, 0), (1, 0), "a"), ((1, 0), (1, 0), "a")]
-)
+@pytest.mark.parametrize(("mute", "solo", "heard"), [((1, 0), (0, 0), "b"), ((0, 0), (1, 0), "a"), ((1, 0), (1, 0), "a")])
 def test_solo_and_mute(mute, solo, heard):
     lanes = [Lane(k, f"r{k}", (0,), k, mute=bool(mute[i]), solo=bool(solo[i])) for i, k in enumerate("ab")]
     sources = {"a": tone(100, 1, -6), "b": tone(200, 1, -6)}

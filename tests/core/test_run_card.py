@@ -59,7 +59,9 @@ def ran(request, tmp_path_factory):
 def test_the_card_does_the_work_of_every_step_and_tells_what_it_did(ran):
     _, after, result, steps, _, _ = ran
     assert [e.step for e in result.entries] == sorted((e.step for e in result.entries), key=["Repair", "Edit", "Voice", "Balance"].index)
-    assert {e.step for e in result.entries} == {"Repair", "Edit", "Voice", "Balance"} and steps[0] == "Measuring" and steps[-1] == "Balancing"
+    assert (
+        {e.step for e in result.entries} == {"Repair", "Edit", "Voice", "Balance"} and steps[0] == "Measuring" and steps[-1] == "Balancing"
+    )
     assert all(any(u.name == "denoise" and u.on for u in lane.repairs) for lane in after.lanes)
     assert len(after.transcripts) == 2 and any(c.kind is CutKind.PAUSE for c in after.cuts)
     noise_entry = next(e for e in result.entries if e.switch == RepairSwitch(after.lanes[0].id, "denoise"))
@@ -172,5 +174,3 @@ def test_a_recording_that_is_not_there_is_an_outcome(folders, tmp_path):
     inputs = find_inputs([tmp_path / "nowhere.wav"], tmp_path / "out")
     (outcome,) = run_batch(inputs, tmp_path, None, folders)
     assert outcome.error is not None and "not found" in outcome.error and not outcome.passes
-
-

@@ -69,9 +69,7 @@ def test_one_voice_speaking_is_no_pause_for_the_other(lines):
     first = find_activity(Sound(x[None], RATE))
     shifted = find_activity(Sound(np.roll(x, round(0.8 * RATE))[None], RATE))
     alone = sum(p.end_s - p.start_s for p in find_pauses([(0.0, first)], PauseSettings(), len(x) / RATE))
-    both = sum(
-        p.end_s - p.start_s for p in find_pauses([(0.0, first), (0.0, shifted)], PauseSettings(), len(x) / RATE)
-    )
+    both = sum(p.end_s - p.start_s for p in find_pauses([(0.0, first), (0.0, shifted)], PauseSettings(), len(x) / RATE))
     assert both < 0.7 * alone
 
 

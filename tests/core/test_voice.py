@@ -61,7 +61,9 @@ def test_filters_are_where_their_figures_say():
     assert response_db(EqSettings(high_pass_hz=100.0), f)[0] == pytest.approx(-3.01, abs=0.01)
     shelf = response_db(EqSettings(low_shelf_hz=500.0, low_shelf_db=-4.0), np.array([20.0, 500.0, 15000.0]))
     assert shelf == pytest.approx([-4.0, -2.0, 0.0], abs=0.05)
-    assert response_db(EqSettings(high_shelf_hz=2000.0, high_shelf_db=5.0), np.array([50.0, 2000.0, 20000.0])) == pytest.approx([0.0, 2.5, 5.0], abs=0.05)
+    assert response_db(EqSettings(high_shelf_hz=2000.0, high_shelf_db=5.0), np.array([50.0, 2000.0, 20000.0])) == pytest.approx(
+        [0.0, 2.5, 5.0], abs=0.05
+    )
 
 
 def test_half_the_strength_is_a_curve_in_between_and_nothing_moves_in_time():
@@ -192,7 +194,10 @@ def test_breaths_go_down_and_consonants_stay():
 
 def test_the_tone_of_a_voice_is_judged_against_a_typical_one_and_modestly_changed(speech):
     spectrum = average_spectrum(Sound(speech[None], RATE))
-    muffled = Spectrum(spectrum.frequency_hz, laid_over(spectrum) - 8.0 * (spectrum.frequency_hz > 6000) + 6.0 * ((spectrum.frequency_hz > 220) & (spectrum.frequency_hz < 420)))
+    muffled = Spectrum(
+        spectrum.frequency_hz,
+        laid_over(spectrum) - 8.0 * (spectrum.frequency_hz > 6000) + 6.0 * ((spectrum.frequency_hz > 220) & (spectrum.frequency_hz < 420)),
+    )
     ideas = {i.filter: i for i in suggest_tone(muffled)}
     assert ideas["high_shelf"].db > 0 > ideas["bell1"].db and all(abs(i.db) <= 4.0 and i.because for i in ideas.values())
     assert suggest_tone(Spectrum(spectrum.frequency_hz, laid_over(spectrum))) == []

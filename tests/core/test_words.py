@@ -110,9 +110,7 @@ def test_a_folder_without_a_model_is_said(tmp_path):
 def test_edges_are_found_to_within_some_hundredths(ines):
     source, words, activity, _ = ines
     rng = np.random.default_rng(3)
-    late = [
-        HeardWord(t, a + 0.07 + rng.normal(0, 0.07), b + 0.09 + rng.normal(0, 0.07), 0.9) for t, a, b, _ in words
-    ]
+    late = [HeardWord(t, a + 0.07 + rng.normal(0, 0.07), b + 0.09 + rng.normal(0, 0.07), 0.9) for t, a, b, _ in words]
     found = refine_edges(late, find_features(source), activity, measure_echo(source).rt60_s)
     start = np.array([f.start_s - a for f, (_, a, _, _) in zip(found, words, strict=True)])
     end = np.array([f.end_s - b for f, (_, _, b, _) in zip(found, words, strict=True)])
@@ -154,7 +152,10 @@ def test_two_who_speak_at_once_are_found():
     first = np.concatenate([x[:size], np.zeros(lead)])
     second = np.concatenate([np.zeros(lead), y[:size]])
     mics = [first + 0.05 * second, second + 0.05 * first]
-    activities = [(0.0, find_activity(Sound((m + noise(len(m) / RATE + 1, -64, k)[: len(m)]).astype(np.float32)[None], RATE))) for k, m in enumerate(mics)]
+    activities = [
+        (0.0, find_activity(Sound((m + noise(len(m) / RATE + 1, -64, k)[: len(m)]).astype(np.float32)[None], RATE)))
+        for k, m in enumerate(mics)
+    ]
     found = crosstalk(own_speech(activities), [0.0, 0.0])
     assert found and all(c.start_s > 3.9 and c.end_s < size / RATE + 0.3 for c in found)
     assert sum(c.end_s - c.start_s for c in found) > 3.0
@@ -188,7 +189,9 @@ def test_a_filler_that_nobody_wrote_down_is_heard(ines):
 
 
 def test_fillers_and_laughter_are_known_by_their_text():
-    kinds = [(x.text, x.kind) for x in mark_kinds([w("Um,", 0), w("well", 1), w("ha", 2), w("ha!", 3), w("Uh-huh-huh", 5), w("Uh-huh.", 7)])]
+    kinds = [
+        (x.text, x.kind) for x in mark_kinds([w("Um,", 0), w("well", 1), w("ha", 2), w("ha!", 3), w("Uh-huh-huh", 5), w("Uh-huh.", 7)])
+    ]
     assert kinds == [("Um", WordKind.FILLER), ("well", WordKind.WORD), ("laugh", WordKind.SOUND), ("Uh-huh.", WordKind.WORD)]
 
 
@@ -230,7 +233,9 @@ def test_a_retake_that_was_misheard_is_found_by_its_sound():
 
 def test_captions_and_text_are_read_and_nonsense_is_refused(tmp_path):
     srt = tmp_path / "a.srt"
-    srt.write_text("1\n00:00:01,000 --> 00:00:03,500\nInes: Welcome <i>aboard</i>!\n\n2\n00:00:04,000 --> 00:00:05,000\nthe ferry [laughs]\n")
+    srt.write_text(
+        "1\n00:00:01,000 --> 00:00:03,500\nInes: Welcome <i>aboard</i>!\n\n2\n00:00:04,000 --> 00:00:05,000\nthe ferry [laughs]\n"
+    )
     assert [(x.text, x.start_s, x.speaker) for x in read_text(srt)] == [
         ("Welcome", 1.0, "Ines"), ("aboard!", 1.0, "Ines"), ("the", 4.0, ""), ("ferry", 4.0, ""),
     ]  # fmt: skip

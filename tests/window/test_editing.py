@@ -31,7 +31,12 @@ def true_words(folder, voice: str) -> tuple[Word, ...]:
     """The words of the demo as they were spoken."""
     truth = json.loads((folder / "truth.json").read_text())
     return tuple(
-        Word(w["text"], round(w["start_s"] * RATE), round(w["end_s"] * RATE), WordKind.FILLER if plain(w["text"]) in FILLERS else WordKind.WORD)
+        Word(
+            w["text"],
+            round(w["start_s"] * RATE),
+            round(w["end_s"] * RATE),
+            WordKind.FILLER if plain(w["text"]) in FILLERS else WordKind.WORD,
+        )
         for w in truth["words"]
         if w["voice"] == voice and w["end_s"] < EXCERPT_S - 1
     )
@@ -319,7 +324,9 @@ def test_an_hour_of_words_is_laid_out_again_only_where_it_changed(edit):
     words = edit.session.episode.transcript(lane.id).words
     last = words[-1].end_frame
     copies = 4 * 3600 * RATE // last // 4
-    many = tuple(replace(w, start_frame=w.start_frame + k * 64, end_frame=w.end_frame + k * 64) for k in range(min(copies, 12)) for w in words)
+    many = tuple(
+        replace(w, start_frame=w.start_frame + k * 64, end_frame=w.end_frame + k * 64) for k in range(min(copies, 12)) for w in words
+    )
     edit.session.do(set_transcript(edit.session.episode, Transcript(lane.id, tuple(sorted(many, key=lambda w: w.start_frame)))))
     view = edit.words_pane.words
     view._lay_out()

@@ -48,7 +48,9 @@ def _print(outcome: Outcome) -> None:
         print(f"  {outcome.error}")
     for m in outcome.masters:
         verdict = "passes" if m["pass"] else "FAILS"
-        print(f"  {verdict:7} {m['target']:18} {m['format']:5} {figure(m.get('integrated_lufs'), 'LUFS'):>12} {figure(m.get('true_peak_dbtp'), 'dBTP'):>11}  {m['file'] or '–'}")
+        print(
+            f"  {verdict:7} {m['target']:18} {m['format']:5} {figure(m.get('integrated_lufs'), 'LUFS'):>12} {figure(m.get('true_peak_dbtp'), 'dBTP'):>11}  {m['file'] or '–'}"
+        )
         for problem in m["problems"]:
             print(f"          {problem}")
     for e in outcome.entries:

@@ -49,9 +49,7 @@ def _parser() -> argparse.ArgumentParser:
     sub.add_argument("input", type=Path, metavar="IN")
     sub.add_argument("-o", dest="out", type=Path, required=True, metavar="OUT")
     sub.add_argument("--treat", action="append", type=_lazy("parse_treat"), metavar="NAME[=STRENGTH]")
-    sub.add_argument(
-        "--noise-from", type=_lazy("parse_span"), metavar="START:END", help="where only noise is, seconds"
-    )
+    sub.add_argument("--noise-from", type=_lazy("parse_span"), metavar="START:END", help="where only noise is, seconds")
     sub.add_argument("--engine", choices=["neural", "statistical"], help="of denoise; default: neural")
     sub.add_argument("--removed", type=Path, metavar="FILE", help="write what was removed")
     sub.add_argument(

@@ -44,8 +44,12 @@ def report_to_plain(path: Path, report: RecordingReport, remarks: tuple[str, ...
         "bandwidth": asdict(report.bandwidth),
         "findings": [
             {
-                "kind": f.kind, "title": f.title, "text": f.text, "severity": f.severity.value,
-                "places_s": [list(p) for p in f.places_s], "treatment": f.treatment,
+                "kind": f.kind,
+                "title": f.title,
+                "text": f.text,
+                "severity": f.severity.value,
+                "places_s": [list(p) for p in f.places_s],
+                "treatment": f.treatment,
                 "strength": f.strength if f.treatment else None,
             }
             for f in report.findings

@@ -204,9 +204,7 @@ def _figures(treatment: Treatment, report: RecordingReport) -> dict[str, float |
 
 def _check_ending(path: Path) -> None:
     if path.suffix.lower() not in SOUND_ENDINGS:
-        raise CannotWrite(
-            f"{path.name}: the output can be {' or '.join(SOUND_ENDINGS)}; use `dubbin master` for others."
-        )
+        raise CannotWrite(f"{path.name}: the output can be {' or '.join(SOUND_ENDINGS)}; use `dubbin master` for others.")
 
 
 def _bits(path: Path) -> int:

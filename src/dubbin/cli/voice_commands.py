@@ -54,7 +54,9 @@ def voice(args: Namespace, folders: Folders) -> int:
         return 0
     print(f"{args.out}: {', '.join(use.treatment.title for use in uses) or 'as it was'}")
     for name, unit in (("integrated_lufs", "LUFS"), ("range_lu", "LU"), ("crest_db", "dB"), ("sibilance_excess_db", "dB")):
-        print(f"  {name.rsplit('_', 1)[0].replace('_', ' '):18} {figure(_figures(before)[name], unit)} → {figure(_figures(after)[name], unit)}")
+        print(
+            f"  {name.rsplit('_', 1)[0].replace('_', ' '):18} {figure(_figures(before)[name], unit)} → {figure(_figures(after)[name], unit)}"
+        )
     return 0
 
 

@@ -48,7 +48,9 @@ def build_demo(folder: Path, copies: WorkingCopies, task: Task | None = None) ->
     text = script()
     episode = Episode(id="slow-ferry-demo", title=text["title"])
     parts = (task.part(low, low + 0.1) for low in (0.7, 0.8, 0.9))
-    taken = [import_file(folder / FILES[key], copies, episode.rate, part) for key, part in zip(("ines", "tobias", "music"), parts, strict=True)]
+    taken = [
+        import_file(folder / FILES[key], copies, episode.rate, part) for key, part in zip(("ines", "tobias", "music"), parts, strict=True)
+    ]
     names = ("Ines", "Tobias", "Music")
     lanes = [replace(t.lanes[0], voice=name) for t, name in zip(taken, names, strict=True)]
     lanes[2] = replace(lanes[2], role=Role.MUSIC)

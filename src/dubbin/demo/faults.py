@@ -52,9 +52,7 @@ def clicks(x: Mono, rate: int, count: int, seed: int) -> Clicks:
         length = int(rng.integers(4, 2 * rate // 1000))
         n = np.arange(length)
         tone = np.cos(2 * np.pi * rng.uniform(1500, 7000) / rate * n + rng.uniform(0, 6.28))
-        out[place : place + length] += (
-            rng.uniform(0.05, 0.28) * tone * np.exp(-5.0 * n / length) * rng.choice([-1, 1])
-        )
+        out[place : place + length] += rng.uniform(0.05, 0.28) * tone * np.exp(-5.0 * n / length) * rng.choice([-1, 1])
     return Clicks(out, tuple(int(p) for p in places))
 
 

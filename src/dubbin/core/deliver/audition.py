@@ -28,7 +28,9 @@ class Audition:
     def __init__(self, program: Program, gain_db: float, ceiling_dbtp: float, as_loud: bool = False) -> None:
         self.map: TimeMap = program.map
         self.rate, self.channels, self.frames = program.rate, program.channels, program.frames
-        self._limited = Stage(program, Use(_Now(), LimiterSettings(gain_db=gain_db, ceiling_dbtp=ceiling_dbtp)), "audition", MemoryTileCache())
+        self._limited = Stage(
+            program, Use(_Now(), LimiterSettings(gain_db=gain_db, ceiling_dbtp=ceiling_dbtp)), "audition", MemoryTileCache()
+        )
         self._back = np.float32(db_to_gain(-gain_db) if as_loud else 1.0)
 
     def read(self, start: int, stop: int) -> Samples:

@@ -56,7 +56,9 @@ def find_inputs(paths: Sequence[Path], out: Path) -> list[Path]:
     found: list[Path] = []
     for path in paths:
         if path.is_dir():
-            inside = sorted(p for p in path.iterdir() if p.is_file() and p.suffix.lower() in {*SOUND_ENDINGS, SUFFIX} and not p.name.startswith("."))
+            inside = sorted(
+                p for p in path.iterdir() if p.is_file() and p.suffix.lower() in {*SOUND_ENDINGS, SUFFIX} and not p.name.startswith(".")
+            )
             if not inside:
                 raise DubbinError(f"The folder {path} holds no recordings.")
             found += inside
@@ -96,7 +98,14 @@ def run_batch(
 
 
 def _on_processes(
-    waiting: list[tuple[Path, str]], out: Path, names: dict[Path, str], recipe: Recipe | None, folders: Folders, task: Task, workers: int, state: _State
+    waiting: list[tuple[Path, str]],
+    out: Path,
+    names: dict[Path, str],
+    recipe: Recipe | None,
+    folders: Folders,
+    task: Task,
+    workers: int,
+    state: _State,
 ) -> Iterator[Outcome]:
     import multiprocessing
     from concurrent.futures import ProcessPoolExecutor, as_completed
@@ -136,7 +145,9 @@ def _masters_of(path: Path, out: Path, name: str, recipe: Recipe | None, folders
     if recipe is not None:
         episode = apply_recipe(episode, recipe).episode
     if path.suffix.lower() != SUFFIX or recipe is not None:
-        wants_words = recipe is None or recipe.fillers or recipe.retakes or bool({"captions", "transcript", "notes"} & set(recipe.delivery.extras))
+        wants_words = (
+            recipe is None or recipe.fillers or recipe.retakes or bool({"captions", "transcript", "notes"} & set(recipe.delivery.extras))
+        )
         ran = run_card(episode, CardResources(copies, tile_cache, words=wants_words), task.part(0.05, 0.7))
         for change in ran.changes:
             episode = change(episode).episode
@@ -161,7 +172,10 @@ def _new(path: Path, recipe: Recipe | None, copies: WorkingCopies, task: Task) -
     taken = import_file(path, copies, episode.rate, task)
     lanes = [replace(lane, role=Role.VOICE) for lane in taken.lanes]
     if recipe is not None:
-        lanes = [replace(lane, voice=recipe.voices[min(k, len(recipe.voices) - 1)].voice) if recipe.voices else lane for k, lane in enumerate(lanes)]
+        lanes = [
+            replace(lane, voice=recipe.voices[min(k, len(recipe.voices) - 1)].voice) if recipe.voices else lane
+            for k, lane in enumerate(lanes)
+        ]
     title = path.stem.replace("_", " ").replace("-", " ").strip()
     episode = replace(add_recordings(episode, [taken.recording], lanes).episode, title=title)
     for music in recipe.music if recipe else ():

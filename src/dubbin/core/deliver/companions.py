@@ -50,7 +50,13 @@ def transcript_html(publication: Publication, title: str) -> str:
 
 
 def write_companions(
-    publication: Publication, folder: Path, name: str, title: str, wanted: Sequence[str], notes: str | None = None, recordings: Sequence[Path] = ()
+    publication: Publication,
+    folder: Path,
+    name: str,
+    title: str,
+    wanted: Sequence[str],
+    notes: str | None = None,
+    recordings: Sequence[Path] = (),
 ) -> list[Path]:
     """Write what is wanted and what there is something for; proof sheets belong to masters and are not written here. The files written. Raises
     CannotWrite."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 
@@ -71,7 +71,9 @@ def deliver(program: Source, folder: Path, order: Order, task: Task | None = Non
         for master in made.made:
             for ending in (".proof.html", ".proof.pdf"):
                 path = master.file.with_name(master.file.name + ending)
-                files += _try(lambda path=path, master=master: write_sheet(_sheet(master, by_name[master.proof.target], order), path), path, problems)
+                files += _try(
+                    lambda path=path, master=master: write_sheet(_sheet(master, by_name[master.proof.target], order), path), path, problems
+                )
     publication = order.publication
     if len(heads) == 1 and (head := heads.pop()):
         publication = publication.later(head, publication.duration_s + head)
@@ -86,7 +88,9 @@ def deliver(program: Source, folder: Path, order: Order, task: Task | None = Non
 def _sheet(master: Master, target: Target, order: Order) -> Sheet:
     rows = [("gain", f"{master.gain_db:+.1f} dB".replace("-", "−"))]
     if master.reduction is not None:
-        rows.append(("limiter", f"down {master.reduction.deepest_db:.1f} dB at most, at work {100 * master.reduction.share:.1f} % of the time"))
+        rows.append(
+            ("limiter", f"down {master.reduction.deepest_db:.1f} dB at most, at work {100 * master.reduction.share:.1f} % of the time")
+        )
     return Sheet(master.proof, target, order.title, (("Mastering", tuple(rows)), *order.work))
 
 
@@ -99,7 +103,9 @@ def _try(write, path: Path, problems: list[str]) -> list[Path]:  # type: ignore[
     return [path]
 
 
-def write_stems(stems: dict[str, Source], folder: Path, name: str, task: Task | None = None, recordings: Sequence[Path] = ()) -> list[Path]:
+def write_stems(
+    stems: Mapping[str, Source], folder: Path, name: str, task: Task | None = None, recordings: Sequence[Path] = ()
+) -> list[Path]:
     """A 24 bit WAV a stem: NAME.stem.VOICE.wav. Raises CannotWrite."""
     task, out = task or Task(), []
     for k, (voice, source) in enumerate(stems.items()):
@@ -114,6 +120,10 @@ def write_stems(stems: dict[str, Source], folder: Path, name: str, task: Task | 
 
 def clip_order(order: Order, start_s: float, stop_s: float) -> Order:
     """The same for a stretch of the program: its words, its part of the name; chapters and breaks stay out."""
-    words = tuple(replace(w, start_s=w.start_s - start_s, end_s=w.end_s - start_s) for w in order.publication.words if start_s <= (w.start_s + w.end_s) / 2 < stop_s)
+    words = tuple(
+        replace(w, start_s=w.start_s - start_s, end_s=w.end_s - start_s)
+        for w in order.publication.words
+        if start_s <= (w.start_s + w.end_s) / 2 < stop_s
+    )
     what = replace(order.publication, chapters=(), breaks=(), markers=(), words=words, duration_s=stop_s - start_s)
     return replace(order, name=f"{order.name}.clip-{start_s:.0f}s", publication=what, notes=None)

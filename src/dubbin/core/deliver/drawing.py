@@ -15,7 +15,17 @@ WIDTH, HEIGHT, LEFT, BOTTOM, TOP, RIGHT = 860.0, 240.0, 46.0, 26.0, 8.0, 8.0
 INK, MUTED, LINE, SADDLE, WASH, FERN, INDIGO = "#2B2830", "#6B6459", "#D9CDB8", "#9A4E1C", "#EADFCC", "#3D6B4A", "#33508A"
 LOWEST_LUFS, HIGHEST_LUFS = -48.0, -6.0
 LOWEST_DB, HIGHEST_DB, LOWEST_HZ, HIGHEST_HZ = -110.0, -10.0, 30.0, 20000.0
-FREQUENCIES = ((50, "50"), (100, "100"), (200, "200"), (500, "500"), (1000, "1 k"), (2000, "2 k"), (5000, "5 k"), (10000, "10 k"), (20000, "20 k Hz"))
+FREQUENCIES = (
+    (50, "50"),
+    (100, "100"),
+    (200, "200"),
+    (500, "500"),
+    (1000, "1 k"),
+    (2000, "2 k"),
+    (5000, "5 k"),
+    (10000, "10 k"),
+    (20000, "20 k Hz"),
+)
 
 
 @dataclass(frozen=True)
@@ -78,7 +88,14 @@ def loudness_picture(measured: Measured, target: Target) -> Picture:
     if history is not None and len(history.times_s):
         for values, colour, width in ((history.momentary, "#C9A98A", 0.7), (history.short_term, SADDLE, 1.6)):
             picture.lines.append(
-                Line(tuple((_x(t / duration), _y(float(v), LOWEST_LUFS, HIGHEST_LUFS)) for t, v in zip(history.times_s, np.maximum(values, -200), strict=True)), colour, width)
+                Line(
+                    tuple(
+                        (_x(t / duration), _y(float(v), LOWEST_LUFS, HIGHEST_LUFS))
+                        for t, v in zip(history.times_s, np.maximum(values, -200), strict=True)
+                    ),
+                    colour,
+                    width,
+                )
             )
     level = measured.loudness.integrated_lufs
     if level is not None:
@@ -99,7 +116,9 @@ def spectrum_picture(measured: Measured) -> Picture:
         picture.texts.append(Text(x, HEIGHT - 8, name, "end" if hz == 20000 else "middle"))
     if spectrum is not None:
         shares = np.log2(spectrum.frequency_hz / LOWEST_HZ) / octaves
-        points = tuple((_x(float(s)), _y(float(v), LOWEST_DB, HIGHEST_DB)) for s, v in zip(shares, spectrum.level_db, strict=True) if s >= 0)
+        points = tuple(
+            (_x(float(s)), _y(float(v), LOWEST_DB, HIGHEST_DB)) for s, v in zip(shares, spectrum.level_db, strict=True) if s >= 0
+        )
         picture.lines.append(Line(points, INDIGO, 1.5))
     return picture
 
@@ -113,5 +132,7 @@ def as_svg(picture: Picture) -> str:
         dash = ' stroke-dasharray="6 4"' if line.dashed else ""
         out.append(f'<polyline points="{points}" fill="none" stroke="{line.colour}" stroke-width="{line.width}"{dash}/>')
     for text in picture.texts:
-        out.append(f'<text x="{text.x:.1f}" y="{text.y:.1f}" font-size="12" text-anchor="{text.anchor}" fill="{text.colour}">{escape(text.text)}</text>')
+        out.append(
+            f'<text x="{text.x:.1f}" y="{text.y:.1f}" font-size="12" text-anchor="{text.anchor}" fill="{text.colour}">{escape(text.text)}</text>'
+        )
     return "".join([*out, "</svg>"])

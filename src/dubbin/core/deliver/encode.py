@@ -57,7 +57,13 @@ def _encode_ffmpeg(
         if chapters:
             out.set_chapters(
                 [
-                    {"id": k, "start": round(a * 1000), "end": round(b * 1000), "time_base": Fraction(1, 1000), "metadata": {"title": title}}
+                    {
+                        "id": k,
+                        "start": round(a * 1000),
+                        "end": round(b * 1000),
+                        "time_base": Fraction(1, 1000),
+                        "metadata": {"title": title},
+                    }
                     for k, (a, b, title) in enumerate(chapters)
                 ]
             )

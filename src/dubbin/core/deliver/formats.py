@@ -61,7 +61,17 @@ MP3 = Format(
     # How long the encoder searches: 5 costs a third of the best and differs from it in nothing that is heard in speech.
     "mp3", "MP3", TagKind.ID3, "mutagen.mp3.MP3", "libmp3lame", "mp3", ("mp3", "mp3float"), vbr=True, options={"compression_level": "5"},
 )  # fmt: skip
-M4A = Format("m4a", "M4A", TagKind.MP4, "mutagen.mp4.MP4", "aac", "mp4", ("aac",), encoder_chapters=True, container_options={"movflags": "+faststart"})
+M4A = Format(
+    "m4a",
+    "M4A",
+    TagKind.MP4,
+    "mutagen.mp4.MP4",
+    "aac",
+    "mp4",
+    ("aac",),
+    encoder_chapters=True,
+    container_options={"movflags": "+faststart"},
+)
 OPUS = Format("opus", "Opus", TagKind.VORBIS, "mutagen.oggopus.OggOpus", "libopus", "ogg", ("opus", "libopus"), fixed_rate=48000)
 
 FORMATS: dict[str, Format] = {f.name: f for f in (WAV, FLAC, MP3, M4A, OPUS)}

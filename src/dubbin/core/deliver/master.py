@@ -266,7 +266,16 @@ class _Maker:
         lowest, lost = ceiling, 0.0
         for attempt in range(CODEC_TRIES):
             first = 0.7 * (1.0 - 0.5**attempt)  # most files are right at once
-            encode(limited, draft, format, bits=target.bits, kbps=target.kbps, vbr=self._vbr, chapters=chapters, task=task.part(first, first + 0.5))
+            encode(
+                limited,
+                draft,
+                format,
+                bits=target.bits,
+                kbps=target.kbps,
+                vbr=self._vbr,
+                chapters=chapters,
+                task=task.part(first, first + 0.5),
+            )
             measured = measure_file(draft, task.part(first + 0.5, first + 0.6))
             over, missing = _off(measured, target)
             if target.keeps_level or (over <= 0 and abs(missing) < LOUDNESS_ERROR_LU) or attempt == CODEC_TRIES - 1:
@@ -312,6 +321,4 @@ def _check_space(program: Source, folder: Path, files: int) -> None:
     needed = program.frames * 8 * 4 + files * program.frames * 6
     free = shutil.disk_usage(folder).free
     if free < needed:
-        raise CannotWrite(
-            f"The folder {folder} has {free / 1e6:.0f} MB free; the masters need about {needed / 1e6:.0f} MB."
-        )
+        raise CannotWrite(f"The folder {folder} has {free / 1e6:.0f} MB free; the masters need about {needed / 1e6:.0f} MB.")

@@ -61,7 +61,10 @@ def figures_of(measured: Measured) -> list[tuple[str, str]]:
         ("before the first word, after the last", f"{figure(measured.head_s, 's', 2)}, {figure(measured.tail_s, 's', 2)}"),
         ("lost in mono", figure(measured.mono_loss_db, "dB")),
         ("length", clock(measured.duration_s, 3)),
-        ("format", f"{codec_title(measured.codec)}, {measured.sample_rate} Hz, {'mono' if measured.channels == 1 else f'{measured.channels} channels'}"),
+        (
+            "format",
+            f"{codec_title(measured.codec)}, {measured.sample_rate} Hz, {'mono' if measured.channels == 1 else f'{measured.channels} channels'}",
+        ),
         ("size", f"{measured.bytes / 1e6:.1f} MB"),
     ]
 
@@ -143,7 +146,11 @@ def sheet_pdf(sheet: Sheet) -> bytes:
         rows(table)
     heading("The file")
     say(f"SHA-256 {proof.measured.sha256}", 8.5)
-    say(f"Measured from the decoded file by Dubbin {__version__}, after ITU-R BS.1770-5, EBU Tech 3341 and 3342. {sheet.target.rule}", 9, colour=(107, 100, 89))
+    say(
+        f"Measured from the decoded file by Dubbin {__version__}, after ITU-R BS.1770-5, EBU Tech 3341 and 3342. {sheet.target.rule}",
+        9,
+        colour=(107, 100, 89),
+    )
     return bytes(pdf.output())
 
 

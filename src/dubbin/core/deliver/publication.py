@@ -78,7 +78,9 @@ def publication_of(episode: Episode, time_map: TimeMap | None = None) -> Publica
     """All that an episode publishes. A cover that can't be read is left out: `read_cover` says why."""
     time_map, rate = time_map or program_map(episode), episode.rate
     duration = time_map.program_frames / rate
-    starts = sorted((at / rate, m.text or "Chapter") for m in episode.chapters if (at := time_map.to_program_or_next(m.frame)) < time_map.program_frames)
+    starts = sorted(
+        (at / rate, m.text or "Chapter") for m in episode.chapters if (at := time_map.to_program_or_next(m.frame)) < time_map.program_frames
+    )
     ends = [*(s for s, _ in starts[1:]), duration][: len(starts)]
     chapters = tuple(Chapter(s, e, title) for (s, title), e in zip(starts, ends, strict=True) if e > s)
     breaks = []
@@ -104,7 +106,9 @@ def read_cover(path: Path) -> Cover:
 
     try:
         if path.stat().st_size > MOST_COVER_BYTES:
-            raise DubbinError(f"{path} weighs {path.stat().st_size / 1e6:.0f} MB; a cover may weigh {MOST_COVER_BYTES / 1e6:.0f} MB at most.")
+            raise DubbinError(
+                f"{path} weighs {path.stat().st_size / 1e6:.0f} MB; a cover may weigh {MOST_COVER_BYTES / 1e6:.0f} MB at most."
+            )
         data = path.read_bytes()
         with Image.open(io.BytesIO(data)) as image:
             kind, (width, height) = image.format, image.size

@@ -65,12 +65,27 @@ def recipe_of(episode: Episode, name: str = "", *, keep_repairs: bool = False) -
     """The settings of an episode. keep_repairs: its repairs too; else every recording gets what it asks for itself."""
     voices = tuple(
         VoiceRecipe(
-            lane.voice, lane.repairs if keep_repairs else None, lane.voice_chain or None, lane.voice_strength, lane.pan, lane.level_db, lane.levelling, lane.bleed
+            lane.voice,
+            lane.repairs if keep_repairs else None,
+            lane.voice_chain or None,
+            lane.voice_strength,
+            lane.pan,
+            lane.level_db,
+            lane.levelling,
+            lane.bleed,
         )
         for lane in episode.session_voices
     )
     music = tuple(
-        MusicRecipe(lane.voice, episode.recording(lane.recording).path, lane.bed, lane.ducking, lane.level_db, lane.fade_in_frames, lane.fade_out_frames)
+        MusicRecipe(
+            lane.voice,
+            episode.recording(lane.recording).path,
+            lane.bed,
+            lane.ducking,
+            lane.level_db,
+            lane.fade_in_frames,
+            lane.fade_out_frames,
+        )
         for lane in episode.beds
         if lane.bed is not None
     )
@@ -79,7 +94,14 @@ def recipe_of(episode: Episode, name: str = "", *, keep_repairs: bool = False) -
     tags = replace(episode.delivery.tags, title="", description="", number="")
     delivery = replace(episode.delivery, tags=tags, notes=None)
     return Recipe(
-        name or episode.delivery.tags.show or episode.title, voices, music, episode.pauses, episode.pauses_on, CutKind.FILLER in kinds, CutKind.RETAKE in kinds, delivery
+        name or episode.delivery.tags.show or episode.title,
+        voices,
+        music,
+        episode.pauses,
+        episode.pauses_on,
+        CutKind.FILLER in kinds,
+        CutKind.RETAKE in kinds,
+        delivery,
     )
 
 
@@ -96,7 +118,12 @@ def apply_recipe(episode: Episode, recipe: Recipe) -> Change:
             if found is None and recipe.voices:
                 found = left.pop(0) if left else recipe.voices[-1]
         lanes.append(_with_voice(lane, found) if found is not None else lane)
-    tags = replace(recipe.delivery.tags, title=episode.delivery.tags.title, description=episode.delivery.tags.description, number=episode.delivery.tags.number)
+    tags = replace(
+        recipe.delivery.tags,
+        title=episode.delivery.tags.title,
+        description=episode.delivery.tags.description,
+        number=episode.delivery.tags.number,
+    )
     delivery = replace(recipe.delivery, tags=tags, notes=episode.delivery.notes)
     return Change(f"Recipe {recipe.name}".strip(), replace(episode, lanes=tuple(lanes), pauses=recipe.pauses, delivery=delivery))
 
@@ -120,7 +147,12 @@ def balance_of(recipe: Recipe) -> Callable[[Episode], Change]:
                 lane = replace(lane, levelling=other.levelling, bleed=other.bleed, level_db=other.level_db, pan=other.pan)
             elif music is not None:
                 lane = replace(
-                    lane, bed=music.bed, ducking=music.ducking, level_db=music.level_db, fade_in_frames=music.fade_in_frames, fade_out_frames=music.fade_out_frames
+                    lane,
+                    bed=music.bed,
+                    ducking=music.ducking,
+                    level_db=music.level_db,
+                    fade_in_frames=music.fade_in_frames,
+                    fade_out_frames=music.fade_out_frames,
                 )
             lanes.append(lane)
         return Change("Balance of the recipe", replace(episode, lanes=tuple(lanes)))

@@ -47,7 +47,9 @@ def cue_chunks(cues: Sequence[Cue]) -> bytes:
     if not cues:
         return b""
     points = b"".join(struct.pack("<II4sIII", k, c.frame, b"data", 0, 0, c.frame) for k, c in enumerate(cues, 1))
-    labels = b"".join(_chunk(b"labl", struct.pack("<I", k) + c.text.encode("utf-8", "replace")[:4000] + b"\0") for k, c in enumerate(cues, 1))
+    labels = b"".join(
+        _chunk(b"labl", struct.pack("<I", k) + c.text.encode("utf-8", "replace")[:4000] + b"\0") for k, c in enumerate(cues, 1)
+    )
     return _chunk(b"cue ", struct.pack("<I", len(cues)) + points) + _chunk(b"LIST", b"adtl" + labels)
 
 

@@ -25,7 +25,19 @@ MP4 = {
 }  # fmt: skip
 WHOLE_FIGURES = ("season", "number")
 # The usual three-letter codes of ID3 (ISO 639-2) for the two-letter ones that people write.
-LANGUAGES = {"en": "eng", "de": "deu", "fr": "fra", "es": "spa", "it": "ita", "pt": "por", "nl": "nld", "pl": "pol", "sv": "swe", "ja": "jpn", "zh": "zho"}
+LANGUAGES = {
+    "en": "eng",
+    "de": "deu",
+    "fr": "fra",
+    "es": "spa",
+    "it": "ita",
+    "pt": "por",
+    "nl": "nld",
+    "pl": "pol",
+    "sv": "swe",
+    "ja": "jpn",
+    "zh": "zho",
+}
 
 
 def publish(path: Path, format: Format, what: Publication) -> None:

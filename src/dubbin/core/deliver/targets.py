@@ -140,7 +140,11 @@ def rules(reading: Reading, target: Target) -> list[Rule]:
     out: list[Rule] = []
     loudness = reading.loudness
     if loudness.integrated_lufs is None:
-        return [Rule("Sound", "something to measure", "silence", False, "There is nothing to measure: the file is silent or shorter than 0.4 s.")]
+        return [
+            Rule(
+                "Sound", "something to measure", "silence", False, "There is nothing to measure: the file is silent or shorter than 0.4 s."
+            )
+        ]
     if target.integrated_lufs is not None:
         out.append(_level_rule(loudness.integrated_lufs, target.integrated_lufs, target.tolerance_lu))
     if target.rms_low_dbfs is not None and target.rms_high_dbfs is not None:
@@ -182,7 +186,9 @@ def _level_rule(level: float, wanted: float, tolerance: float) -> Rule:
 def _rms_rule(rms: float | None, low: float, high: float) -> Rule:
     good = rms is not None and low - READING_DB <= rms <= high + READING_DB
     found = "–" if rms is None else f"{rms:.1f} dBFS"
-    return Rule("RMS", f"{low:.0f} to {high:.0f} dBFS", found, good, "" if good else f"RMS is {found}; {low:.0f} to {high:.0f} dBFS are asked for.")
+    return Rule(
+        "RMS", f"{low:.0f} to {high:.0f} dBFS", found, good, "" if good else f"RMS is {found}; {low:.0f} to {high:.0f} dBFS are asked for."
+    )
 
 
 def _limit(name: str, value: float | None, limit: float, unit: str, slack: float, words: str) -> Rule:

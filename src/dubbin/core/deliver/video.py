@@ -16,7 +16,13 @@ from dubbin.core.sound.reading import opened, probe
 from dubbin.core.sound.source import Source, read_padded
 from dubbin.core.sound.writing import check_output, replacing
 
-CONTAINERS = {".mp4": ("mp4", "aac"), ".m4v": ("mp4", "aac"), ".mov": ("mov", "aac"), ".mkv": ("matroska", "aac"), ".webm": ("webm", "libopus")}
+CONTAINERS = {
+    ".mp4": ("mp4", "aac"),
+    ".m4v": ("mp4", "aac"),
+    ".mov": ("mov", "aac"),
+    ".mkv": ("matroska", "aac"),
+    ".webm": ("webm", "libopus"),
+}
 KBPS = 192
 BLOCK = 4096
 
@@ -27,7 +33,9 @@ def check_uncut(episode: Episode, recording: Recording) -> int:
     time_map = program_map(episode)
     whole = len(time_map.spans) == 1 and time_map.program_frames == episode.frames
     if lane is None or not whole or lane.bed is not None:
-        raise CannotWrite("The sound can go back into the video only where nothing was cut, moved or put in; export the edit list and cut the picture by it.")
+        raise CannotWrite(
+            "The sound can go back into the video only where nothing was cut, moved or put in; export the edit list and cut the picture by it."
+        )
     return lane.start_frame
 
 

@@ -61,7 +61,9 @@ def _balance(episode: Episode, report: BalanceReport | None) -> Rows:
         if lane.role is Role.VOICE and lane.bleed.on:
             out.append((lane.voice, "bleed control", f"{lane.bleed.range_db:.0f} dB"))
         if lane.bed is not None:
-            out.append((lane.voice, "under the program", f"down {lane.ducking.depth_db:.0f} dB under speech" if lane.ducking.on else "not ducked"))
+            out.append(
+                (lane.voice, "under the program", f"down {lane.ducking.depth_db:.0f} dB under speech" if lane.ducking.on else "not ducked")
+            )
     return tuple(out)
 
 
@@ -78,5 +80,11 @@ def _cuts(episode: Episode) -> Rows:
             out.append((placed.kind.value, placed.name or "–", f"{placed.frames / rate:.1f} s"))
     taken = sum(b - a for a, b in merged(episode.cuts))
     if out:
-        out.append(("in all", f"{clock(episode.frames / rate)} recorded, {clock(program_map(episode).program_frames / rate)} program", f"−{taken / rate:.1f} s"))
+        out.append(
+            (
+                "in all",
+                f"{clock(episode.frames / rate)} recorded, {clock(program_map(episode).program_frames / rate)} program",
+                f"−{taken / rate:.1f} s",
+            )
+        )
     return tuple(out)

@@ -34,7 +34,9 @@ class Ducking:
     on: bool = True
     depth_db: float = setting(14.0, 0.0, 60.0, "dB", "Depth", "How far the music goes down under speech.")
     attack_ms: float = setting(500.0, 10.0, 5000.0, "ms", "Attack", "How long it takes to go down; it is down before the first word.")
-    hold_ms: float = setting(800.0, 0.0, 10000.0, "ms", "Hold", "How long it stays down after a word: pauses shorter than this don't let it up.")
+    hold_ms: float = setting(
+        800.0, 0.0, 10000.0, "ms", "Hold", "How long it stays down after a word: pauses shorter than this don't let it up."
+    )
     release_ms: float = setting(1500.0, 10.0, 10000.0, "ms", "Release", "How long it takes to come up again.")
 
 

@@ -30,7 +30,12 @@ class Document:
     """
 
     def __init__(
-        self, journal_folder: Path, episode: Episode | None = None, path: Path | None = None, history: History | None = None, unknown: Tree | None = None
+        self,
+        journal_folder: Path,
+        episode: Episode | None = None,
+        path: Path | None = None,
+        history: History | None = None,
+        unknown: Tree | None = None,
     ) -> None:
         """unknown: fields of the episode's file that are not known here, to be written back."""
         self.history = history or History(episode or new_episode())

@@ -81,9 +81,7 @@ def read_episode(path: Path) -> tuple[Episode, Tree]:
         raise BadEpisode(f"{path} is not an episode of Dubbin.")
     version = body.get("version")
     if not isinstance(version, int) or version > VERSION:
-        raise BadEpisode(
-            f"{path} was made by a newer Dubbin (format {version}); this one reads up to {VERSION}."
-        )
+        raise BadEpisode(f"{path} was made by a newer Dubbin (format {version}); this one reads up to {VERSION}.")
     plain = body.get("episode")
     episode = from_plain(plain, version)
     unknown = left_over(migrated(plain, version), to_plain(episode)) if isinstance(plain, dict) else {}

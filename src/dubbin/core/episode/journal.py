@@ -155,7 +155,10 @@ def _replayed(entries: list[dict[str, Any]]) -> History | None:
         elif entry["kind"] == "redo":
             history.redo()
         else:
-            history.add(Change(entry["title"], _shared(from_plain(plain), history.episode), entry["merge"]), bool(entry.get("joins")) and bool(history.done))
+            history.add(
+                Change(entry["title"], _shared(from_plain(plain), history.episode), entry["merge"]),
+                bool(entry.get("joins")) and bool(history.done),
+            )
     if history.episode != from_plain(plain):
         history.add(Change("Recovered", from_plain(plain)), False)
     return history

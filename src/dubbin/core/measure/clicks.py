@@ -72,11 +72,7 @@ def find_clicks(source: Source, sensitivity: float = 1.0, task: Task | None = No
         x = read_padded(source, start - around, stop + around)
         shift = start - around
         found[start // size] = [
-            [
-                (a + shift, min(b + shift, source.frames))
-                for a, b in clicks_in(channel, rate, sensitivity)
-                if start <= a + shift < stop
-            ]
+            [(a + shift, min(b + shift, source.frames)) for a, b in clicks_in(channel, rate, sensitivity) if start <= a + shift < stop]
             for channel in x
         ]
 
@@ -120,9 +116,7 @@ def _outstanding(size: NDArray[np.float32], rate: int, sensitivity: float) -> li
     return [(a, b) for a, b in out if b - a <= LONGEST_S * rate]
 
 
-def prediction_error(
-    x: NDArray[np.float32], model: NDArray[np.float32], rate: int, order: int
-) -> NDArray[np.float32]:
+def prediction_error(x: NDArray[np.float32], model: NDArray[np.float32], rate: int, order: int) -> NDArray[np.float32]:
     """What a linear predictor, fitted to the 40 ms of `model` around, leaves of x: (frames,), at least 0.
 
     The smaller of two errors, predicted from before and from behind: the one smears a click onwards, the other

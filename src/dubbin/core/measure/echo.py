@@ -80,10 +80,7 @@ def band_levels(source: Source, task: Task | None = None) -> NDArray[np.float64]
     hop = round(STEP_S * source.rate)
     size = 3 * hop
     window = np.hanning(size).astype(np.float32)
-    edges = [
-        (round(a * size / source.rate), max(round(b * size / source.rate), round(a * size / source.rate) + 1))
-        for a, b in BANDS_HZ
-    ]
+    edges = [(round(a * size / source.rate), max(round(b * size / source.rate), round(a * size / source.rate) + 1)) for a, b in BANDS_HZ]
     per_chunk = round(CHUNK_S * source.rate) // hop * hop
     starts = range(0, source.frames, per_chunk)
     out: list[NDArray[np.float64]] = [np.zeros((0, len(edges)))] * len(starts)

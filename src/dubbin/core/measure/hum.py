@@ -205,9 +205,7 @@ def _nominal(x: NDArray[np.float32]) -> float | None:
     return best if score > 6.0 else None
 
 
-def _demodulated(
-    x: NDArray[np.float32], phase: NDArray[np.float64], harmonics: int, count: int, every: int = 1
-) -> NDArray[np.complex64]:
+def _demodulated(x: NDArray[np.float32], phase: NDArray[np.float64], harmonics: int, count: int, every: int = 1) -> NDArray[np.complex64]:
     """(harmonics / every, count): mean of x times the conjugate carrier over two steps around each step's centre.
 
     x: with BEFORE frames of silence in front. phase: cycles at the centre of every step; straight in between. every: only the first
@@ -265,9 +263,7 @@ def _robust_mean(values: NDArray[np.complex64], smooth_s: float) -> tuple[NDArra
     return mean.astype(np.complex64), np.sqrt(scale).astype(np.float32)
 
 
-def _phase_error(
-    amplitudes: NDArray[np.complex64], spread: NDArray[np.float32], smooth_s: float
-) -> NDArray[np.float64]:
+def _phase_error(amplitudes: NDArray[np.complex64], spread: NDArray[np.float32], smooth_s: float) -> NDArray[np.float64]:
     """Cycles of the fundamental by which the carrier lags, at every step, from how all harmonics turn together."""
     turn = amplitudes[..., 1:] * np.conj(amplitudes[..., :-1])
     h = np.arange(1, amplitudes.shape[1] + 1)[None, :, None]

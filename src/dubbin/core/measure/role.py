@@ -29,7 +29,7 @@ EFFECT_S = 6.0
 
 
 def guess_role(source: Source, name: str = "") -> str:
-    """"voice", "music" or "effect", from the sound and, where it says something, the file's name."""
+    """ "voice", "music" or "effect", from the sound and, where it says something, the file's name."""
     words = set(re.split(r"[^a-z]+", name.lower()))
     for role, known in NAMED.items():
         if words & set(known):

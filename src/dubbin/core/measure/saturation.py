@@ -143,9 +143,7 @@ def _crests(source: Source, channel: int, knee: float, task: Task) -> Crests:
     return out
 
 
-def _medians(
-    heights: NDArray[np.float64], guesses: NDArray[np.float64], edges: NDArray[np.float64]
-) -> NDArray[np.float64]:
+def _medians(heights: NDArray[np.float64], guesses: NDArray[np.float64], edges: NDArray[np.float64]) -> NDArray[np.float64]:
     out = np.full(len(edges) - 1, np.nan)
     place = np.searchsorted(edges, heights, side="right") - 1
     for k in range(len(out)):

@@ -64,9 +64,7 @@ def spectrogram(source: Source, start: float, per_column: float, count: int, row
     return np.ascontiguousarray((shade.T[::-1] * 255.0 + 0.5).astype(np.uint8))
 
 
-def _powers(
-    source: Source, begins: NDArray[np.int64], size: int, window: NDArray[np.float32]
-) -> NDArray[np.float32]:
+def _powers(source: Source, begins: NDArray[np.int64], size: int, window: NDArray[np.float32]) -> NDArray[np.float32]:
     """(windows, bins); read together where windows lie close, one by one where not."""
     out = np.zeros((len(begins), size // 2 + 1), np.float32)
     inside = (begins + size > 0) & (begins < source.frames)

@@ -182,9 +182,7 @@ class Program:
         out[:, a - start : b - start] += x
 
 
-def program_over(
-    episode: Episode, mix: Source, time_map: TimeMap, under: Sequence[tuple[BedTrack, NDArray[np.float32]]] = ()
-) -> Program:
+def program_over(episode: Episode, mix: Source, time_map: TimeMap, under: Sequence[tuple[BedTrack, NDArray[np.float32]]] = ()) -> Program:
     """A program with the episode's own way of joining."""
     seams = {(s.before_frame, s.after_frame): (s.ms, s.shape) for s in episode.seams}
     return Program(mix, time_map, None if episode.seam_auto else episode.seam_ms, seams, under)

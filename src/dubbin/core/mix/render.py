@@ -18,9 +18,7 @@ from dubbin.core.sound.working_copy import WorkingCopies
 from dubbin.core.treat.tiles import TileCache
 
 
-def episode_sounds(
-    episode: Episode, copies: WorkingCopies, tile_cache: TileCache, task: Task | None = None
-) -> dict[str, LaneSound]:
+def episode_sounds(episode: Episode, copies: WorkingCopies, tile_cache: TileCache, task: Task | None = None) -> dict[str, LaneSound]:
     """The sound of every lane. Raises UnusableSound when a recording can't be read."""
     task = task or Task()
     out = {}
@@ -52,7 +50,9 @@ def needs_facts(episode: Episode) -> bool:
     return voices or any(lane.ducking.on for lane in episode.beds)
 
 
-def program_of(episode: Episode, sounds: dict[str, LaneSound], mode: MonitorMode = MonitorMode.TREATED, balance: Balance | None = None) -> Program:
+def program_of(
+    episode: Episode, sounds: dict[str, LaneSound], mode: MonitorMode = MonitorMode.TREATED, balance: Balance | None = None
+) -> Program:
     """What the listener will hear; balance: from `find_balance`."""
     balance = balance or Balance()
     sources = lane_sources(sounds, mode)

@@ -72,7 +72,9 @@ class CardResources:
     words: bool = True
 
 
-def run_card(episode: Episode, resources: CardResources, task: Task | None = None, say: Callable[[str], None] = lambda _: None) -> CardResult:
+def run_card(
+    episode: Episode, resources: CardResources, task: Task | None = None, say: Callable[[str], None] = lambda _: None
+) -> CardResult:
     """Work out all that is suggested for an episode. Raises UnusableSound when a recording can't be read. say: is told which step is being done."""
     run = _Run(episode, resources, task or Task(), say)
     run.all()
@@ -175,7 +177,9 @@ class _Run:
         for k, lane in enumerate(missing):
             part = self._task.part(0.56 + 0.24 * k / len(missing), 0.56 + 0.24 * (k + 1) / len(missing))
             rt60 = self._reports[lane.id].echo.rt60_s
-            heard[lane.id] = transcribe(sounds[lane.id].recorded, lane.id, self._activities[lane.id], marks[lane.id], model, rt60_s=rt60, task=part)
+            heard[lane.id] = transcribe(
+                sounds[lane.id].recorded, lane.id, self._activities[lane.id], marks[lane.id], model, rt60_s=rt60, task=part
+            )
             transcript = heard[lane.id].transcript
             self._do(lambda e, t=transcript: set_transcript(e, t))  # type: ignore[misc]
         rows = [(t, lane.start_frame, lane.voice) for t in self.episode.transcripts for lane in self.episode.lanes if lane.id == t.lane]
@@ -188,7 +192,11 @@ class _Run:
             retakes += found_retakes(lane.id, lane.start_frame, find_retakes(transcript.words, rate, known.voicing if known else None))
         stretches = [s for r in sorted(retakes, key=lambda r: r.spans[0]) for s in take_cuts(table, mix, rate, r, len(r.spans) - 1)]
         self._cut(stretches, CutKind.RETAKE, f"Last take of {len(retakes)} lines")
-        fillers = [f for f in find_fillers(table, mix, rate) if not f.cut.is_tight and self.episode.cut_at((f.cut.start_frame + f.cut.end_frame) // 2) is None]
+        fillers = [
+            f
+            for f in find_fillers(table, mix, rate)
+            if not f.cut.is_tight and self.episode.cut_at((f.cut.start_frame + f.cut.end_frame) // 2) is None
+        ]
         self._cut([(f.cut.start_frame, f.cut.end_frame) for f in fillers], CutKind.FILLER, f"{len(fillers)} fillers")
 
     def _cut(self, stretches: Sequence[tuple[int, int]], kind: CutKind, title: str) -> None:
@@ -212,7 +220,9 @@ class _Run:
         if self.episode.pauses_on:
             return
         rate, settings = self.episode.rate, self.episode.pauses
-        found = find_pauses([(lane.start_frame / rate, self._activities[lane.id]) for lane in self.voices], settings, self.episode.frames / rate)
+        found = find_pauses(
+            [(lane.start_frame / rate, self._activities[lane.id]) for lane in self.voices], settings, self.episode.frames / rate
+        )
         if not found:
             return
         length = program_map(self.episode).program_frames
@@ -259,15 +269,35 @@ class _Run:
         if not self.voices:
             return
         facts = voice_facts(self.episode, sounds, self._task.part(0.92, 1.0))
-        reports = [report_balance(e, program_map(e), facts, b) for e, b in ((before, Balance()), (self.episode, find_balance(self.episode, facts)))]
+        reports = [
+            report_balance(e, program_map(e), facts, b) for e, b in ((before, Balance()), (self.episode, find_balance(self.episode, facts)))
+        ]
         for lane in self.voices:
             levels = [next((v for v in r.voices if v.lane == lane.id), None) for r in reports]
             levelled = _lufs(levels[0].before_lufs if levels[0] else None), _lufs(levels[1].after_lufs if levels[1] else None)
-            self.entries.append(Entry(CardStep.BALANCE, f"Levelling · {lane.voice}", BalanceSwitch(lane.id, BalancePart.LEVELLING), *levelled))
+            self.entries.append(
+                Entry(CardStep.BALANCE, f"Levelling · {lane.voice}", BalanceSwitch(lane.id, BalancePart.LEVELLING), *levelled)
+            )
             if self.episode.lane(lane.id).bleed.on:
-                self.entries.append(Entry(CardStep.BALANCE, f"Bleed control · {lane.voice}", BalanceSwitch(lane.id, BalancePart.BLEED), "", f"−{lane.bleed.range_db:.0f} dB"))
+                self.entries.append(
+                    Entry(
+                        CardStep.BALANCE,
+                        f"Bleed control · {lane.voice}",
+                        BalanceSwitch(lane.id, BalancePart.BLEED),
+                        "",
+                        f"−{lane.bleed.range_db:.0f} dB",
+                    )
+                )
         for lane in self.episode.beds:
-            self.entries.append(Entry(CardStep.BALANCE, f"Gives way to speech · {lane.voice}", BalanceSwitch(lane.id, BalancePart.DUCKING), "", f"−{lane.ducking.depth_db:.0f} dB"))
+            self.entries.append(
+                Entry(
+                    CardStep.BALANCE,
+                    f"Gives way to speech · {lane.voice}",
+                    BalanceSwitch(lane.id, BalancePart.DUCKING),
+                    "",
+                    f"−{lane.ducking.depth_db:.0f} dB",
+                )
+            )
 
 
 def _use(lane_id: str, name: str, strength: int) -> Callable[[Episode], Change]:

@@ -24,7 +24,11 @@ def stem_groups(episode: Episode) -> dict[str, list[str]]:
 
 def stem_programs(episode: Episode, sounds: dict[str, LaneSound], balance: Balance) -> dict[str, Program]:
     """A program for every stem; cue tones are in none of them."""
-    whole, time_map, sources = program_of(episode, sounds, MonitorMode.TREATED, balance), program_map(episode), lane_sources(sounds, MonitorMode.TREATED)
+    whole, time_map, sources = (
+        program_of(episode, sounds, MonitorMode.TREATED, balance),
+        program_map(episode),
+        lane_sources(sounds, MonitorMode.TREATED),
+    )
     out = {}
     for name, ids in stem_groups(episode).items():
         part = {id: sources[id] for id in ids if id in sources}

@@ -22,9 +22,7 @@ from dubbin.core.errors import UnusableSound
 from dubbin.core.sound.source import BLOCK_FRAMES, Samples
 
 # Containers that FFmpeg may take a file for; playlists and anything that refers to other files are not among them.
-CONTAINERS = (
-    "mp3,aac,ogg,flac,wav,w64,aiff,caf,mov,mp4,m4a,3gp,matroska,webm,avi,mpegts,mpeg,asf,amr,ac3,eac3,wv,ape,tta"
-)
+CONTAINERS = "mp3,aac,ogg,flac,wav,w64,aiff,caf,mov,mp4,m4a,3gp,matroska,webm,avi,mpegts,mpeg,asf,amr,ac3,eac3,wv,ape,tta"
 SNDFILE_FORMATS = {"WAV", "WAVEX", "RF64", "W64", "AIFF", "FLAC", "CAF", "AU"}
 MAX_CHANNELS = 64
 LOWEST_RATE, HIGHEST_RATE = 4000, 768000

@@ -44,9 +44,7 @@ class Sound:
 
     def __post_init__(self) -> None:
         if self.samples.ndim != 2 or self.samples.dtype != np.float32:
-            raise ValueError(
-                f"samples must be float32 (channels, frames), got {self.samples.dtype} {self.samples.shape}"
-            )
+            raise ValueError(f"samples must be float32 (channels, frames), got {self.samples.dtype} {self.samples.shape}")
         if self.rate <= 0:
             raise ValueError(f"rate must be positive, got {self.rate}")
 

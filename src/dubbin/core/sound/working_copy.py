@@ -69,9 +69,7 @@ class WorkingCopies:
         self._open: dict[str, WorkingCopy] = {}
         self._lock = threading.Lock()
 
-    def obtain(
-        self, path: Path, rate: int | None = None, task: Task | None = None, *, drift_ppm: float = 0.0
-    ) -> WorkingCopy:
+    def obtain(self, path: Path, rate: int | None = None, task: Task | None = None, *, drift_ppm: float = 0.0) -> WorkingCopy:
         """The working copy of a file, at `rate` Hz (None: the file's own), decoded now if it is not there yet.
 
         drift_ppm: by how much the clock of the recorder ran fast; the copy is stretched by that.
@@ -96,9 +94,7 @@ class WorkingCopies:
         peaks = PeakPyramid.load(self.folder / f"{name}.peaks", facts.frames)
         return WorkingCopy(facts, self.folder / f"{name}.f32", peaks)
 
-    def _make(
-        self, path: Path, name: str, fingerprint: str, rate: int, drift_ppm: float, task: Task
-    ) -> None:
+    def _make(self, path: Path, name: str, fingerprint: str, rate: int, drift_ppm: float, task: Task) -> None:
         info = probe(path)
         self.folder.mkdir(parents=True, exist_ok=True)
         builder: PeakBuilder | None = None
@@ -132,11 +128,7 @@ class WorkingCopies:
                         block = np.ascontiguousarray(resampler.resample_chunk(block.T).T)
                     put(block)
                 if resampler is not None:
-                    put(
-                        np.ascontiguousarray(
-                            resampler.resample_chunk(np.zeros((0, channels), np.float32), last=True).T
-                        )
-                    )
+                    put(np.ascontiguousarray(resampler.resample_chunk(np.zeros((0, channels), np.float32), last=True).T))
                 assert builder is not None
                 peaks = builder.finish()
             with replacing(self.folder / f"{name}.peaks") as temporary:
@@ -147,9 +139,7 @@ class WorkingCopies:
             with replacing(self.folder / f"{name}.json") as temporary:
                 temporary.write_bytes(msgspec.json.encode(facts))
         except OSError as error:
-            raise CannotWrite(
-                f"The working copy of {path.name} could not be written to {self.folder}: {error.strerror}."
-            ) from error
+            raise CannotWrite(f"The working copy of {path.name} could not be written to {self.folder}: {error.strerror}.") from error
 
 
 def _facts(data: bytes) -> CopyFacts:

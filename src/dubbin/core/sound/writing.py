@@ -37,9 +37,7 @@ def check_output(path: Path, inputs: tuple[Path, ...] = ()) -> None:
         raise CannotWrite(f"{path} is a folder; name a file to write to.")
     for other in inputs:
         if path.exists() and other.exists() and os.path.samefile(path, other):
-            raise CannotWrite(
-                f"{path} is the recording itself; recordings are never written over. Choose another name."
-            )
+            raise CannotWrite(f"{path} is the recording itself; recordings are never written over. Choose another name.")
     check_folder(path.parent)
 
 

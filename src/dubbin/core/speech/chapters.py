@@ -95,7 +95,7 @@ def _titles(parts: Sequence[Sequence[Word]]) -> list[str]:
         weight = {t: n * math.log(1.0 + len(parts) / known[t]) * min(len(t), 9) for t, n in count.items()}
         shown: dict[str, str] = {}
         for word in part:
-            shown.setdefault(_stem(plain(word.text)), word.text.strip(" ,.?!;:\"“”"))
+            shown.setdefault(_stem(plain(word.text)), word.text.strip(' ,.?!;:"“”'))
         best = sorted(weight, key=lambda t: (-weight[t], t))[:2]
         best.sort(key=lambda t: next(k for k, w in enumerate(part) if _stem(plain(w.text)) == t))
         out.append(" and ".join(shown[t] for t in best).capitalize() if best else f"Part {number + 1}")

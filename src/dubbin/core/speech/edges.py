@@ -35,9 +35,7 @@ class WordCut:
     is_tight: bool = False
 
 
-def cut_around(
-    mix: Source, first_start: int, last_end: int, before_end: int | None, after_start: int | None
-) -> WordCut:
+def cut_around(mix: Source, first_start: int, last_end: int, before_end: int | None, after_start: int | None) -> WordCut:
     """The cut that takes words from frame first_start to last_end out of what is heard.
 
     before_end, after_start: of the words next to them, of all voices; None where there is none near. What pause is left between those is the
@@ -52,9 +50,17 @@ def cut_around(
     keep_after = min(max(wanted - room_before, round((1 - SHARE_BEFORE) * wanted)), room_after)
     keep_before = min(wanted - keep_after, room_before)
     start = first_start - room_before + keep_before
-    start = quietest(mix, max(start - slack, first_start - room_before - (slack // 2 if tight_before else 0)), min(start + slack, first_start + (slack // 2 if tight_before else 0)))
+    start = quietest(
+        mix,
+        max(start - slack, first_start - room_before - (slack // 2 if tight_before else 0)),
+        min(start + slack, first_start + (slack // 2 if tight_before else 0)),
+    )
     end = last_end + room_after - keep_after
-    end = quietest(mix, max(end - slack, last_end - (slack // 2 if tight_after else 0)), min(end + slack, last_end + room_after + (slack // 2 if tight_after else 0)))
+    end = quietest(
+        mix,
+        max(end - slack, last_end - (slack // 2 if tight_after else 0)),
+        min(end + slack, last_end + room_after + (slack // 2 if tight_after else 0)),
+    )
     tight = tight_before and tight_after and not (_dips(mix, start) or _dips(mix, end))
     if tight_before or tight_after:
         end = in_step(mix, start, end)

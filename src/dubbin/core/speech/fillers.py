@@ -60,7 +60,11 @@ def _is_laugh(text: str) -> bool:
     parts = [plain(p) for p in text.lower().replace("-", " ").split()]
     if not parts or not all(p in LAUGH_TEXTS for p in parts):
         return False
-    return len(parts) > 2 or (len(parts) == 2 and parts[0] not in ("uh", "ah")) or parts[0] in ("ha", "hah", "haha", "hahaha", "heh", "hehe", "hee")
+    return (
+        len(parts) > 2
+        or (len(parts) == 2 and parts[0] not in ("uh", "ah"))
+        or parts[0] in ("ha", "hah", "haha", "hahaha", "heh", "hehe", "hee")
+    )
 
 
 def add_unheard(
@@ -193,7 +197,12 @@ def _kind_of(
     if COUGH_S[0] <= length_s <= COUGH_S[1] and level.max() > voice_db - 4.0 and rise > 9.0 and voiced.mean() < 0.5:
         return "cough", WordKind.SOUND
     gains_per_stretch = int(np.argmax(level)) > len(level) // 4 and float(level.max() - level[0]) > 4.0  # a room's tail only falls
-    if BREATH_S[0] <= length_s <= BREATH_S[1] and voiced.mean() < 0.35 and level.max() < voice_db - BREATH_UNDER_VOICE_DB and gains_per_stretch:
+    if (
+        BREATH_S[0] <= length_s <= BREATH_S[1]
+        and voiced.mean() < 0.35
+        and level.max() < voice_db - BREATH_UNDER_VOICE_DB
+        and gains_per_stretch
+    ):
         return "breath", WordKind.SOUND
     return None
 

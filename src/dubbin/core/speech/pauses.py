@@ -27,14 +27,15 @@ class PauseSettings:
         "Level under which nobody speaks; automatic follows the noise floor.",
     )
     longer_than_s: float = setting(0.5, 0.1, 10.0, "s", "Longer than", "Shorter pauses stay as they are.")
-    leave_before_s: float = setting(
-        0.04, 0.0, 2.0, "s", "Leave before", "Kept before the next word, where its breath and onset lie."
-    )
-    leave_after_s: float = setting(
-        0.06, 0.0, 2.0, "s", "Leave after", "Kept after the last word, where it rings out."
-    )
+    leave_before_s: float = setting(0.04, 0.0, 2.0, "s", "Leave before", "Kept before the next word, where its breath and onset lie.")
+    leave_after_s: float = setting(0.06, 0.0, 2.0, "s", "Leave after", "Kept after the last word, where it rings out.")
     keep_s: float = setting(
-        0.0, 0.0, 5.0, "s", "Keep at most", "What remains of a pause in all, with the room's own noise in it; 0: only what is left before and after."
+        0.0,
+        0.0,
+        5.0,
+        "s",
+        "Keep at most",
+        "What remains of a pause in all, with the room's own noise in it; 0: only what is left before and after.",
     )
     shortest_kept_s: float = setting(
         0.04, 0.0, 1.0, "s", "Shortest to keep", "Sound shorter than this between two pauses goes with them: it is a click or a knock."
@@ -58,9 +59,7 @@ class Pause:
     cut_end_s: float
 
 
-def find_pauses(
-    activities: Sequence[tuple[float, Activity]], settings: PauseSettings, duration_s: float
-) -> list[Pause]:
+def find_pauses(activities: Sequence[tuple[float, Activity]], settings: PauseSettings, duration_s: float) -> list[Pause]:
     """Pauses of a session of `duration_s` seconds.
 
     activities: (start of the recording on the session clock in seconds, its activity), one a voice. The edges

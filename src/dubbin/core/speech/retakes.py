@@ -122,9 +122,7 @@ def _repeated_lines(words: Sequence[Word], lines: list[list[int]], rate: int, vo
     return out
 
 
-def _is_retake(
-    words: Sequence[Word], lines: list[list[int]], i: int, j: int, rate: int, voicing: Voicing | None
-) -> tuple[bool, bool]:
+def _is_retake(words: Sequence[Word], lines: list[list[int]], i: int, j: int, rate: int, voicing: Voicing | None) -> tuple[bool, bool]:
     """Whether line j says line i again: by its words, by its sound."""
     first, second = lines[i], lines[j]
     a, b = [words[k].text for k in first], [words[k].text for k in second]

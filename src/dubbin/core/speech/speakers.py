@@ -59,9 +59,11 @@ def tell_apart(voicing: Voicing, said: NDArray[np.bool_], count: int = 2) -> NDA
     if count < 2 or len(frames) < 2 * LEAST_S * FRAMES_PER_S:
         return np.where(said, 0, -1).astype(np.int8)
     labels = _first_guess(x, frames, count)
-    inner = x[:, : COEFFICIENTS]
+    inner = x[:, :COEFFICIENTS]
     for _ in range(ROUNDS):
-        scores = np.stack([_fit(inner[labels == k]).log_likelihood(inner) if np.any(labels == k) else np.full(len(inner), -1e3) for k in range(count)], 1)
+        scores = np.stack(
+            [_fit(inner[labels == k]).log_likelihood(inner) if np.any(labels == k) else np.full(len(inner), -1e3) for k in range(count)], 1
+        )
         labels = _course(scores * SCALE, frames)
     out = np.full(n, -1, np.int8)
     out[frames] = _in_order(labels)
@@ -110,12 +112,21 @@ def _fit(x: NDArray[np.float64]) -> _Mixture:
     """A mixture by expectation and maximisation, from fixed beginnings."""
     count = int(min(COMPONENTS, max(1, len(x) // 60)))
     floor = 0.05 + 0.0 * x.var(axis=0)
-    centres, found = kmeans2(x, count, minit="++", seed=3, missing="warn") if count > 1 else (x.mean(axis=0, keepdims=True), np.zeros(len(x), int))
+    centres, found = (
+        kmeans2(x, count, minit="++", seed=3, missing="warn") if count > 1 else (x.mean(axis=0, keepdims=True), np.zeros(len(x), int))
+    )
     weights = np.array([max(np.mean(found == k), 1e-3) for k in range(count)])
     variances = np.stack([np.maximum(x[found == k].var(axis=0) if np.sum(found == k) > 8 else x.var(axis=0), floor) for k in range(count)])
     mixture = _Mixture(weights / weights.sum(), centres, variances)
     for _ in range(6):
-        parts = np.stack([np.log(mixture.weights[k]) - 0.5 * (((x - mixture.means[k]) ** 2 / mixture.variances[k]).sum(axis=1) + np.log(mixture.variances[k]).sum()) for k in range(count)], 1)
+        parts = np.stack(
+            [
+                np.log(mixture.weights[k])
+                - 0.5 * (((x - mixture.means[k]) ** 2 / mixture.variances[k]).sum(axis=1) + np.log(mixture.variances[k]).sum())
+                for k in range(count)
+            ],
+            1,
+        )
         parts = np.exp(parts - parts.max(axis=1, keepdims=True))
         share = parts / parts.sum(axis=1, keepdims=True)
         mass = share.sum(axis=0) + 1e-6

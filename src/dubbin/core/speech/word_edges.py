@@ -255,7 +255,9 @@ def _align(
             low[state] = int((guess[word, 0] - REACH_S) / STEP_S) - phrase.start
             high[state] = int((guess[word, 1] + REACH_S) / STEP_S) + 1 - phrase.start
             prior[state] = guess[word, 0] / STEP_S - phrase.start
-    path = best_path(scores, inverse.astype(np.int64), phrase.word_of, phrase.opens, low, high, prior, SPREAD_S / STEP_S, BEND, STAY, GAP_ENTRY)
+    path = best_path(
+        scores, inverse.astype(np.int64), phrase.word_of, phrase.opens, low, high, prior, SPREAD_S / STEP_S, BEND, STAY, GAP_ENTRY
+    )
     if path[0] < 0:
         return  # no way through: the edges stay as they were
     labels[phrase.start : phrase.stop] = phrase.units[path]

@@ -8,7 +8,19 @@ from dubbin.core.kernel import F64, I64, Bools, kernel
 
 
 @kernel()
-def best_path(scores: F64, unit_of: I64, word_of: I64, opens: Bools, low: I64, high: I64, prior: F64, spread: float, bend: float, stay: float, gap_entry: float) -> I64:
+def best_path(
+    scores: F64,
+    unit_of: I64,
+    word_of: I64,
+    opens: Bools,
+    low: I64,
+    high: I64,
+    prior: F64,
+    spread: float,
+    bend: float,
+    stay: float,
+    gap_entry: float,
+) -> I64:
     """The state (steps,) at every step of the likeliest course; all -1 where there is none. A gap between words may be passed over.
 
     scores: (steps, units) log likelihood. unit_of, word_of, opens: (states,) of each state its unit, its word (-1: a gap), and whether it is a word's first.

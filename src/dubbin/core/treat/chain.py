@@ -55,9 +55,7 @@ class Stage:
 
     def findings(self, task: Task | None = None) -> Any:
         """What the treatment found in the whole recording; looked for once."""
-        return self._found.get(
-            self._key, lambda: self.treatment.analyse(self.upstream, self.settings, task or Task())
-        )
+        return self._found.get(self._key, lambda: self.treatment.analyse(self.upstream, self.settings, task or Task()))
 
     def guard(self, task: Task | None = None) -> Guard:
         """How much of the voice the treatment takes along; looked at once."""
@@ -225,7 +223,5 @@ def inside(spans: Sequence[tuple[int, int]], start: int, stop: int, fade: int) -
 
 
 def _next_key(before: str, use: Use, source: Source) -> str:
-    plain = msgspec.json.encode(
-        [CODE_VERSION, before, use.treatment.name, use.settings, source.rate, source.channels, source.frames]
-    )
+    plain = msgspec.json.encode([CODE_VERSION, before, use.treatment.name, use.settings, source.rate, source.channels, source.frames])
     return hashlib.blake2b(plain, digest_size=16).hexdigest()

@@ -27,9 +27,7 @@ PASSES = 2  # the model is fitted again to the repaired sound
 
 @dataclass(frozen=True)
 class DeclickSettings:
-    sensitivity: float = setting(
-        1.0, 0.5, 2.0, "", "Sensitivity", "Higher finds fainter clicks, and sooner takes a consonant for one."
-    )
+    sensitivity: float = setting(1.0, 0.5, 2.0, "", "Sensitivity", "Higher finds fainter clicks, and sooner takes a consonant for one.")
 
 
 class Declick(Treatment):
@@ -77,9 +75,7 @@ def interpolated(x: NDArray[np.float32], start: int, end: int, rate: int) -> NDA
     return x
 
 
-def _least_squares(
-    x: NDArray[np.float64], gap: NDArray[np.int64], known: NDArray[np.bool_], a: NDArray[np.float64]
-) -> NDArray[np.float64]:
+def _least_squares(x: NDArray[np.float64], gap: NDArray[np.int64], known: NDArray[np.bool_], a: NDArray[np.float64]) -> NDArray[np.float64]:
     """The samples in `gap` that minimise the energy of the prediction error: a Toeplitz system, since the gap has no holes."""
     from scipy.linalg import solve_toeplitz
 

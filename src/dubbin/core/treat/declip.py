@@ -58,7 +58,9 @@ class Declip(Treatment):
     name: ClassVar[str] = "declip"
     title: ClassVar[str] = "Clipping"
     settings_type: ClassVar[type] = DeclipSettings
-    figures: ClassVar[tuple[Figure, ...]] = (Figure("clipped_places", "clipped", "places", 0, lambda r: r.clipping.count + len(r.saturation.times_s)),)
+    figures: ClassVar[tuple[Figure, ...]] = (
+        Figure("clipped_places", "clipped", "places", 0, lambda r: r.clipping.count + len(r.saturation.times_s)),
+    )
     lead_s: ClassVar[float] = 0.1
     tail_s: ClassVar[float] = 0.1
     mends_places: ClassVar[bool] = True

@@ -102,9 +102,7 @@ def features(X: NDArray[np.complex64], means: Means) -> tuple[NDArray[np.float32
     return erb, np.stack([unit.real, unit.imag]).astype(np.float32), Means(erb_last, unit_last)
 
 
-def _running_mean(
-    values: NDArray[np.float32], start: NDArray[np.float32]
-) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+def _running_mean(values: NDArray[np.float32], start: NDArray[np.float32]) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
     zi = (MEAN_WEIGHT * start.astype(np.float64))[None]
     mean, last = signal.lfilter([1 - MEAN_WEIGHT], [1, -MEAN_WEIGHT], values.astype(np.float64), axis=0, zi=zi)
     return mean.astype(np.float32), (last[0] / MEAN_WEIGHT).astype(np.float32)
@@ -127,8 +125,7 @@ class DeepFilter:
         options.log_severity_level = 3
         graphs = _graphs()
         self._encoder, self._gains, self._filters = (
-            ort.InferenceSession(graphs[name], options, providers=["CPUExecutionProvider"])
-            for name in ("enc", "erb_dec", "df_dec")
+            ort.InferenceSession(graphs[name], options, providers=["CPUExecutionProvider"]) for name in ("enc", "erb_dec", "df_dec")
         )
 
     def enhance(self, X: NDArray[np.complex64], means: Means) -> NDArray[np.complex64]:

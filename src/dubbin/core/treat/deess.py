@@ -97,7 +97,9 @@ class Deess(Treatment):
     name: ClassVar[str] = "deess"
     title: ClassVar[str] = "De-esser"
     settings_type: ClassVar[type] = DeessSettings
-    figures: ClassVar[tuple[Figure, ...]] = (Figure("sibilance_excess_db", "s-sounds over usual", "dB", 1, lambda r: r.tone.sibilance_excess_db),)
+    figures: ClassVar[tuple[Figure, ...]] = (
+        Figure("sibilance_excess_db", "s-sounds over usual", "dB", 1, lambda r: r.tone.sibilance_excess_db),
+    )
     lead_s: ClassVar[float] = 0.6
     tail_s: ClassVar[float] = 0.1
 

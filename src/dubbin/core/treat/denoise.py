@@ -56,9 +56,17 @@ class DenoiseSettings:
     hears as noise. finest: two passes of the neural engine. noise_from_s: a stretch (start, end in seconds of the
     recording) that holds noise alone, for the statistical engine; None follows the noise by itself."""
 
-    engine: Engine = choice(Engine.NEURAL, "Engine", "Neural knows voices and takes changing noise too; statistical is for steady noise and music.")
+    engine: Engine = choice(
+        Engine.NEURAL, "Engine", "Neural knows voices and takes changing noise too; statistical is for steady noise and music."
+    )
     depth_db: float = setting(
-        20.0, 6.0, 40.0, "dB", "Depth", "How far the statistical engine takes the noise down at full strength.", when=("engine", Engine.STATISTICAL)
+        20.0,
+        6.0,
+        40.0,
+        "dB",
+        "Depth",
+        "How far the statistical engine takes the noise down at full strength.",
+        when=("engine", Engine.STATISTICAL),
     )
     noise_from_s: tuple[float, float] | None = span(
         "Noise profile",
@@ -136,13 +144,13 @@ def _profile(source: Source, stft: Stft, span_s: tuple[float, float]) -> NoiseTr
     start, stop = (round(s * source.rate) for s in span_s)
     start, stop = max(0, start), min(source.frames, stop)
     if stop - start < stft.frame:
-        raise BadSettings(f"The noise profile from {span_s[0]:g} to {span_s[1]:g} s is too short: it wants {stft.frame / source.rate:.2f} s at least.")
+        raise BadSettings(
+            f"The noise profile from {span_s[0]:g} to {span_s[1]:g} s is too short: it wants {stft.frame / source.rate:.2f} s at least."
+        )
     return profile_track(source, stft, start, stop)
 
 
-def _suppressed(
-    X: NDArray[np.complex64], stft: Stft, track: NoiseTrack, channel: int, context: Context
-) -> Suppression:
+def _suppressed(X: NDArray[np.complex64], stft: Stft, track: NoiseTrack, channel: int, context: Context) -> Suppression:
     centres = context.start_frame + np.arange(len(X)) * stft.hop - (stft.frame - stft.hop) + stft.frame // 2
     floor = db_to_gain(-context.settings.depth_db)
     at, level = track.places(centres), track.noise_gains(channel, centres)

@@ -106,9 +106,7 @@ class Dereverb(Treatment):
         return out
 
 
-def _filters(
-    source: Source, channel: int, stft: Stft, bins: int, step: int, task: Task
-) -> NDArray[np.complex64]:
+def _filters(source: Source, channel: int, stft: Stft, bins: int, step: int, task: Task) -> NDArray[np.complex64]:
     """A filter for every chunk."""
     count = max(1, -(-source.frames // step))
     lead = DELAY + TAPS + stft.frame // stft.hop  # frames of past, and those that reach over the chunk's edge

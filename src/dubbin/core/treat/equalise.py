@@ -43,9 +43,7 @@ def _q(default: float, label: str) -> float:
 class EqSettings:
     """Figures of all filters; gains of 0 dB do nothing."""
 
-    high_pass_hz: float = setting(
-        OFF_HZ, OFF_HZ, 400.0, "Hz", "High-pass", "What lies below goes down by 12 dB an octave; 20 Hz: off."
-    )
+    high_pass_hz: float = setting(OFF_HZ, OFF_HZ, 400.0, "Hz", "High-pass", "What lies below goes down by 12 dB an octave; 20 Hz: off.")
     low_shelf_hz: float = _hz(140.0, "Low shelf", high=1000.0)
     low_shelf_db: float = _db("Low shelf")
     bell1_hz: float = _hz(250.0, "Bell 1")

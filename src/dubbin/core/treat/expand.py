@@ -34,9 +34,7 @@ NEAR_VOWEL_S = 0.035  # a breath stands by itself: consonants touch their vowel
 
 @dataclass(frozen=True)
 class ExpandSettings:
-    threshold_db: float = setting(
-        -30.0, -60.0, -10.0, "dB", "Threshold", "Against the voice's own level: what is softer counts as a gap."
-    )
+    threshold_db: float = setting(-30.0, -60.0, -10.0, "dB", "Threshold", "Against the voice's own level: what is softer counts as a gap.")
     ratio: float = setting(2.0, 1.0, 10.0, ": 1", "Ratio", "dB out for one dB in, under the threshold.")
     range_db: float = setting(9.0, 0.0, 40.0, "dB", "Range", "The most that a gap comes down.")
     breath_db: float = setting(6.0, 0.0, 30.0, "dB", "Breaths", "How far breaths come down; 0 leaves them.")

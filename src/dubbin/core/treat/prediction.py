@@ -55,9 +55,7 @@ def sums(X: NDArray[np.complex64], begin: int, taps: NDArray[np.int64]) -> Covar
     return Covariances(correlation, target, taps)
 
 
-def predicted(
-    X: NDArray[np.complex64], filters: NDArray[np.complex64], place: NDArray[np.float32]
-) -> NDArray[np.complex64]:
+def predicted(X: NDArray[np.complex64], filters: NDArray[np.complex64], place: NDArray[np.float32]) -> NDArray[np.complex64]:
     """What filters (stretches, bins, TAPS), blended by each frame's place among the stretches, predict of X (frames, bins).
 
     The first DELAY + TAPS frames have too little past: nothing is predicted there.

@@ -56,7 +56,9 @@ class FieldInfo:
 
 def setting(default: float | None, low: float, high: float, unit: str, label: str, help: str, *, when: When | None = None) -> Any:
     """A number with its range (inclusive), unit, label and a line of help. None as a value stands for `found by itself`."""
-    return field(default=default, metadata={"kind": Kind.NUMBER, "low": low, "high": high, "unit": unit, "label": label, "help": help, "when": when})
+    return field(
+        default=default, metadata={"kind": Kind.NUMBER, "low": low, "high": high, "unit": unit, "label": label, "help": help, "when": when}
+    )
 
 
 def switch(default: bool, label: str, help: str, *, when: When | None = None) -> Any:
@@ -72,13 +74,27 @@ def choice(default: Enum, label: str, help: str, *, when: When | None = None) ->
 
 def span(label: str, help: str, *, pick: str, clear: str, ask: str, implies: Mapping[str, Any], when: When | None = None) -> Any:
     """Start and end in seconds of the recording, picked by a person; None until then."""
-    return field(default=None, metadata={"kind": Kind.SPAN, "label": label, "help": help, "implies": implies, "when": when, "pick": pick, "clear": clear, "ask": ask})
+    return field(
+        default=None,
+        metadata={
+            "kind": Kind.SPAN,
+            "label": label,
+            "help": help,
+            "implies": implies,
+            "when": when,
+            "pick": pick,
+            "clear": clear,
+            "ask": ask,
+        },
+    )
 
 
 def describe(settings_type: type) -> list[FieldInfo]:
     """All fields that a person can set, in order."""
     return [
-        FieldInfo(f.name, default=None if f.default is MISSING else f.default, **f.metadata) for f in fields(settings_type) if "kind" in f.metadata
+        FieldInfo(f.name, default=None if f.default is MISSING else f.default, **f.metadata)
+        for f in fields(settings_type)
+        if "kind" in f.metadata
     ]
 
 

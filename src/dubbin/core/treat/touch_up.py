@@ -100,9 +100,7 @@ def _stft(rate: int) -> Stft:
     return Stft(hop * OVERLAP, hop)
 
 
-def _gains(
-    P: NDArray[np.float32], spot: Spot, around: NDArray[np.float32], time_s: NDArray[np.float64], rate: int
-) -> NDArray[np.float32]:
+def _gains(P: NDArray[np.float32], spot: Spot, around: NDArray[np.float32], time_s: NDArray[np.float64], rate: int) -> NDArray[np.float32]:
     """Gain (frames, bins) that treats one spot; 1 outside of it."""
     hz = np.arange(P.shape[1]) * rate / (2 * (P.shape[1] - 1))
     per_bin = hz[1]

@@ -115,7 +115,9 @@ class PartCard(TreatmentCard):
         self.all.setToolTip("Give all other lanes of this kind these settings.")
         self.body.addWidget(self.all)
         self.switch.toggled.connect(lambda on: self._change(f"{title} {'on' if on else 'off'} for LANE", on=on))
-        self.form.edited.connect(lambda name, value: self._change(f"{self.form.fields[name].info.label} for LANE", f"{part} {name}", **{name: value}))
+        self.form.edited.connect(
+            lambda name, value: self._change(f"{self.form.fields[name].info.label} for LANE", f"{part} {name}", **{name: value})
+        )
         self.all.clicked.connect(self._on_all)
 
     def _change(self, title: str, merge: str | None = None, **fields: Any) -> None:
@@ -157,7 +159,9 @@ class PlaceCard(Card):
         row.setSpacing(9)
         self.under = Switch(theme, "Under the program")
         self.under_label = label("Under the program", "strong")
-        self.under_label.setToolTip("It sounds on over every cut, from where it begins; otherwise it lies in the session and is cut with the voices.")
+        self.under_label.setToolTip(
+            "It sounds on over every cut, from where it begins; otherwise it lies in the session and is cut with the voices."
+        )
         row.addWidget(self.under)
         row.addWidget(self.under_label)
         row.addStretch(1)
@@ -167,7 +171,9 @@ class PlaceCard(Card):
         grid.setColumnStretch(0, 1)
         self.fields = {
             "from": seconds_field("Begins in its file at", "Where in its own recording it begins.", 36000.0),
-            "length": seconds_field("Sounds for", "How long it sounds in the program; 0: to its end, or to the program's where it is repeated.", 36000.0),
+            "length": seconds_field(
+                "Sounds for", "How long it sounds in the program; 0: to its end, or to the program's where it is repeated.", 36000.0
+            ),
             "in": seconds_field("Fade in", "From its beginning."),
             "out": seconds_field("Fade out", "To its end."),
         }
@@ -236,6 +242,11 @@ class PlaceCard(Card):
         self.loop.setVisible(bed is not None)
         self.here.setVisible(bed is not None)
         self.loop.setChecked(bed is not None and bed.loop)
-        values = {"in": lane.fade_in_frames, "out": lane.fade_out_frames, "from": bed.from_frame if bed else 0, "length": bed.frames if bed else 0}
+        values = {
+            "in": lane.fade_in_frames,
+            "out": lane.fade_out_frames,
+            "from": bed.from_frame if bed else 0,
+            "length": bed.frames if bed else 0,
+        }
         for key, frames in values.items():
             self.fields[key].show_value(frames / rate)

@@ -69,7 +69,9 @@ class BalanceEvidence(QWidget):
         for k in range(len(VOICE_COLOURS)):
             if k < len(report.voices):
                 short = report.voices[k].short_term
-                self.plot.show_curve(f"voice {k}", np.arange(1, len(short) + 1) * HISTORY_S - 1.5, np.where(short > VOICE_FROM_LUFS, short, np.nan))
+                self.plot.show_curve(
+                    f"voice {k}", np.arange(1, len(short) + 1) * HISTORY_S - 1.5, np.where(short > VOICE_FROM_LUFS, short, np.nan)
+                )
                 words.append(f"{COLOUR_WORDS[VOICE_COLOURS[k]]}: {report.voices[k].voice}")
             else:
                 self.plot.hide_curve(f"voice {k}")

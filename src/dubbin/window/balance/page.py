@@ -31,7 +31,9 @@ class BalancePage(Page):
         self.figures = FigureRows()
         self.whole.body.addWidget(self.figures)
         self.suggest = QPushButton("Suggested balance")
-        self.suggest.setToolTip("Levels that follow the talking and bleed control for all voices; music under the program and under speech.")
+        self.suggest.setToolTip(
+            "Levels that follow the talking and bleed control for all voices; music under the program and under speech."
+        )
         self.suggest.clicked.connect(self._on_suggest)
         self.whole.body.addWidget(self.suggest)
         self.column.addWidget(self.whole)
@@ -126,7 +128,9 @@ class BalancePage(Page):
         before, after = report.apart_before_lu, report.apart_after_lu
         known = before is not None and after is not None
         good = after is not None and after <= 1.0
-        self.figures.show_row("voices apart", f"{number(before)} → {number(after)} LU" if known else "–", "good" if good and known else "strong")
+        self.figures.show_row(
+            "voices apart", f"{number(before)} → {number(after)} LU" if known else "–", "good" if good and known else "strong"
+        )
         loudness = history.loudness if history is not None else None
         spread = loudness.range_lu if loudness else None
         self.figures.show_row("loudness range", with_unit(spread, "LU"), "good" if spread is not None and spread <= 6.0 else "strong")

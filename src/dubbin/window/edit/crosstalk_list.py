@@ -21,7 +21,9 @@ class CrosstalkList(ActiveTable):
     def refresh(self) -> None:
         episode = self._session.episode
         names = {lane.id: lane.voice for lane in episode.lanes}
-        self.fill([(clock(a, 1), span_text(b - a), " and ".join(names.get(i, "") for i in lanes)) for lanes, a, b in self._speech.crosstalk()])
+        self.fill(
+            [(clock(a, 1), span_text(b - a), " and ".join(names.get(i, "") for i in lanes)) for lanes, a, b in self._speech.crosstalk()]
+        )
 
     def _go(self, row: int) -> None:
         found = self._speech.crosstalk()

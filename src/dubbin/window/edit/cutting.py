@@ -93,7 +93,9 @@ class Cutting:
         if at is None:
             self._session.said.emit("The play head stands in a cut; there is nothing to cut here.")
             return
-        edges = sorted({0, time_map.program_frames, *time_map.seams(), *(f for s in episode.splits if (f := time_map.to_program(s)) is not None)})
+        edges = sorted(
+            {0, time_map.program_frames, *time_map.seams(), *(f for s in episode.splits if (f := time_map.to_program(s)) is not None)}
+        )
         before = max(f for f in edges if f <= at)
         after = min((f for f in edges if f > at), default=time_map.program_frames)
         stretches = time_map.stretches_between(before, after)

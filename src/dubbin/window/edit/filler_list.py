@@ -35,7 +35,9 @@ class FillerList(ActiveTable):
         for filler in fillers:
             start, end = int(table.starts[filler.row]), int(table.ends[filler.row])
             note = "tightly joined: listen before you cut" if filler.cut.is_tight else ""
-            rows.append((self._acts.is_cut(filler), f"“{filler.text}”", filler.voice, clock(start / rate, 1), span_text((end - start) / rate), note))
+            rows.append(
+                (self._acts.is_cut(filler), f"“{filler.text}”", filler.voice, clock(start / rate, 1), span_text((end - start) / rate), note)
+            )
             self._entries.append([filler])
         self.fill(rows, ticks=True)
 

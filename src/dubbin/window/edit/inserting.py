@@ -45,7 +45,10 @@ class Inserting:
             return import_file(path, copies, rate, task)
 
         def done(imported: ImportedFile) -> None:
-            lanes = [replace(lane, role=Role.MUSIC if lane.role is Role.VOICE and len(lane.channels) > 1 else lane.role) for lane in imported.lanes]
+            lanes = [
+                replace(lane, role=Role.MUSIC if lane.role is Role.VOICE and len(lane.channels) > 1 else lane.role)
+                for lane in imported.lanes
+            ]
             self._session.do(insert_recording(self._session.episode, imported.recording, lanes, at, new_id(), lanes[0].voice))
             if imported.remarks:
                 self._session.said.emit("\n".join(imported.remarks))

@@ -90,7 +90,10 @@ class EditPage(Page):
         self.pauses.switch.setToolTip("Cut all pauses found; off puts them back.")
         self.pauses.switch.toggled.connect(self._on_switched)
         self.point = Segments(
-            self.theme, "Starting point", [(name, name, "") for name in (*STARTING_POINTS, OWN)], {name: "saddle" for name in (*STARTING_POINTS, OWN)}
+            self.theme,
+            "Starting point",
+            [(name, name, "") for name in (*STARTING_POINTS, OWN)],
+            {name: "saddle" for name in (*STARTING_POINTS, OWN)},
         )
         self.point.setToolTip("How much air the conversation keeps; every figure can be changed below.")
         self.point.chosen.connect(self._on_point)
@@ -134,12 +137,24 @@ class EditPage(Page):
         row.addWidget(self.seam_auto, 1)
         row.addWidget(self.seam_ms)
         card.body.addLayout(row)
-        self._add_buttons(card, (("cut", "put-back"), ("split", "cut-piece"), ("hear-seam", "walk-next"), ("walk-doubtful", "fold"), ("put-back-all", "export-edit")))
+        self._add_buttons(
+            card,
+            (
+                ("cut", "put-back"),
+                ("split", "cut-piece"),
+                ("hear-seam", "walk-next"),
+                ("walk-doubtful", "fold"),
+                ("put-back-all", "export-edit"),
+            ),
+        )
         self.column.addWidget(card)
 
     def _add_program_card(self) -> None:
         card = Card("In the program")
-        self._add_buttons(card, (("insert-file", "insert-break"), ("add-chapter", "suggest-chapters"), ("copy-chapters", "bleep"), ("mute-stretch", "uncover")))
+        self._add_buttons(
+            card,
+            (("insert-file", "insert-break"), ("add-chapter", "suggest-chapters"), ("copy-chapters", "bleep"), ("mute-stretch", "uncover")),
+        )
         self.column.addWidget(card)
 
     def _add_buttons(self, card: Card, rows: tuple[tuple[str, ...], ...]) -> None:
@@ -155,7 +170,11 @@ class EditPage(Page):
 
     def _program_buttons(self) -> list[QWidget]:
         out: list[QWidget] = []
-        for text, act in (("Rename …", self._rename), ("Move to the play head", self._move_picked), ("Take away", lambda: self.program.remove())):
+        for text, act in (
+            ("Rename …", self._rename),
+            ("Move to the play head", self._move_picked),
+            ("Take away", lambda: self.program.remove()),
+        ):
             button = QPushButton(text)
             button.setProperty("kind", "small")
             button.clicked.connect(lambda _=False, a=act: a())
@@ -204,7 +223,9 @@ class EditPage(Page):
     def _on_point(self, name: str) -> None:
         if name in STARTING_POINTS:
             point = STARTING_POINTS[name]
-            self._on_setting(**{f: getattr(point, f) for f in ("longer_than_s", "leave_before_s", "leave_after_s", "keep_s", "shortest_kept_s")})
+            self._on_setting(
+                **{f: getattr(point, f) for f in ("longer_than_s", "leave_before_s", "leave_after_s", "keep_s", "shortest_kept_s")}
+            )
 
     def _rename(self) -> None:
         entry = self.program.picked()

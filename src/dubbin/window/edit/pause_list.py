@@ -40,7 +40,13 @@ class PauseList(ActiveTable):
         if isinstance(entry, Cut):
             return (True, clock(entry.start_frame / rate, 1), NAMES[entry.kind], span_text(entry.frames / rate), "–")
         length, taken = entry.end_s - entry.start_s, entry.cut_end_s - entry.cut_start_s
-        return (self._acts.cut_of(entry) is not None, clock(entry.start_s, 1), span_text(length), span_text(taken), span_text(length - taken))
+        return (
+            self._acts.cut_of(entry) is not None,
+            clock(entry.start_s, 1),
+            span_text(length),
+            span_text(taken),
+            span_text(length - taken),
+        )
 
     def _tick(self, row: int, on: bool) -> None:
         entry, episode = self._entries[row], self._session.episode

@@ -41,6 +41,8 @@ class Pausing:
     def go_next(self, direction: int) -> None:
         """Go to the next (1) or previous (-1) pause."""
         rate = self._session.episode.rate
-        pause = neighbour(self._session.analyses.pauses(), self._selection.head, direction, lambda p: round(p.start_s * rate), round(NEAR_S * rate))
+        pause = neighbour(
+            self._session.analyses.pauses(), self._selection.head, direction, lambda p: round(p.start_s * rate), round(NEAR_S * rate)
+        )
         if pause is not None:
             self._navigation.go(round(pause.start_s * rate) + 1)

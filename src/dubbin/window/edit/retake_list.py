@@ -30,7 +30,15 @@ class RetakeList(ActiveTable):
                 heard = episode.cut_at((start + end) // 2) is None
                 kind = "stumble" if found.retake.is_stumble else "by its sound" if found.retake.by_sound else "line"
                 text = found.retake.takes[k].text
-                rows.append((heard, f"{k + 1} of {len(found.spans)} · {kind}" if k == 0 else f"{k + 1} of {len(found.spans)}", voice, clock(start / episode.rate, 1), text))
+                rows.append(
+                    (
+                        heard,
+                        f"{k + 1} of {len(found.spans)} · {kind}" if k == 0 else f"{k + 1} of {len(found.spans)}",
+                        voice,
+                        clock(start / episode.rate, 1),
+                        text,
+                    )
+                )
                 self._entries.append((found, k))
         self.fill(rows, ticks=True)
 

@@ -37,7 +37,15 @@ class SeamList(ActiveTable):
             length = f"{2000 * plan.half / rate:.0f} ms{' (own)' if seam in own else ''}" if plan else "automatic"
             gone = seam[1] - seam[0]
             doubt = "…" if check is None else ", ".join(check.problems) or "none"
-            rows.append((clock(at[seam] / rate, 1), f"−{span_text(gone / rate)}" if 0 < gone < FURTHEST_SESSION_FRAME else "moved", length, plan.shape.value if plan else "automatic", doubt))
+            rows.append(
+                (
+                    clock(at[seam] / rate, 1),
+                    f"−{span_text(gone / rate)}" if 0 < gone < FURTHEST_SESSION_FRAME else "moved",
+                    length,
+                    plan.shape.value if plan else "automatic",
+                    doubt,
+                )
+            )
         self.fill(rows)
 
     def _go(self, row: int) -> None:

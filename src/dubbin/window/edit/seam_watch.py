@@ -38,7 +38,9 @@ class SeamWatch(QObject):
 
     def program(self) -> Program:
         """The program as seams are judged: treated where that is ready, so that nothing is waited for."""
-        ready = all(self._session.analyses.treated(lane) is not None or not any(u.on for u in lane.repairs) for lane in self._session.episode.lanes)
+        ready = all(
+            self._session.analyses.treated(lane) is not None or not any(u.on for u in lane.repairs) for lane in self._session.episode.lanes
+        )
         return self._session.monitor.program(mode=MonitorMode.TREATED if ready else MonitorMode.RECORDED)
 
     def look(self) -> None:

@@ -25,7 +25,9 @@ NUDGES_MS = (-10, -1, 1, 10)
 class LaneCard(Card):
     """One lane: name, role, figures, findings, and its place on the clock."""
 
-    def __init__(self, session: Session, theme: Theme, lane_id: str, choose_moved: Callable[[str], None], hear_place: Callable[[int, int], None]) -> None:
+    def __init__(
+        self, session: Session, theme: Theme, lane_id: str, choose_moved: Callable[[str], None], hear_place: Callable[[int, int], None]
+    ) -> None:
         """choose_moved: asks where a recording is now. hear_place: plays a place of the session, in frames."""
         super().__init__()
         self._session, self._theme, self._lane_id = session, theme, lane_id

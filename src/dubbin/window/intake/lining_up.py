@@ -44,7 +44,9 @@ class LiningUp:
                 found = align(reference, copy, part.part(0.3, 0.8))
                 frames = copy.frames
                 if found is not None and abs(found.drift_ppm) >= LEAST_DRIFT_PPM:
-                    made = self._session.recordings.copies.obtain(path, episode.rate, part.part(0.8, 1.0), drift_ppm=round(found.drift_ppm, 2))
+                    made = self._session.recordings.copies.obtain(
+                        path, episode.rate, part.part(0.8, 1.0), drift_ppm=round(found.drift_ppm, 2)
+                    )
                     frames = made.frames
                 at = round(found.offset_s * episode.rate) if found else 0
                 swapped = found is not None and are_swapped(reference, copy, at)

@@ -79,7 +79,10 @@ class LevelLine:
             if track is None:
                 return {}
             places = {"fade in": track.start + lane.fade_in_frames, "fade out": track.stop - lane.fade_out_frames}
-            at = {name: frame if view.folded else view.map.to_program_or_next(self._session.map.to_session(frame)) for name, frame in places.items()}
+            at = {
+                name: frame if view.folded else view.map.to_program_or_next(self._session.map.to_session(frame))
+                for name, frame in places.items()
+            }
             return {name: view.x_of_display(frame) for name, frame in at.items()}
         end = lane.start_frame + episode.recording(lane.recording).frames
         return {"fade in": view.x_of(lane.start_frame + lane.fade_in_frames), "fade out": view.x_of_end(end - lane.fade_out_frames)}
@@ -95,7 +98,11 @@ class LevelLine:
             return None
         for point in lane.line:
             point_x = self._x_of_frame(lane, point.frame)
-            if point_x is not None and abs(point_x - at.x()) <= REACH_PX and abs(self._y_of(lane, rect, point.frame) - at.y()) <= 2 * REACH_PX:
+            if (
+                point_x is not None
+                and abs(point_x - at.x()) <= REACH_PX
+                and abs(self._y_of(lane, rect, point.frame) - at.y()) <= 2 * REACH_PX
+            ):
                 return Grip(lane.id, "line", point)
         if frames[column] >= 0 and abs(self._y_of(lane, rect, int(frames[column])) - at.y()) <= REACH_PX:
             return Grip(lane.id, "line")
@@ -126,7 +133,11 @@ class LevelLine:
             frame = int(frames[column])
             # The line that is drawn holds what levelling does too: only the rest is drawn by hand.
             by_hand = np.interp(frame, [p.frame for p in lane.line], [p.db for p in lane.line]) if lane.line else 0.0
-            automatic = float(self._session.balancing.now(episode).gains[lane.id].level_db[self._index(lane, frame)]) - by_hand if self._has_gain(episode, lane) else 0.0
+            automatic = (
+                float(self._session.balancing.now(episode).gains[lane.id].level_db[self._index(lane, frame)]) - by_hand
+                if self._has_gain(episode, lane)
+                else 0.0
+            )
             return set_line_point(episode, lane.id, frame, self._db(rect, at.y()) - automatic, grip.point)
         return self._moved_fade(episode, lane, grip.kind, at.x())
 

@@ -224,9 +224,7 @@ class Marks:
         p.drawLine(QPointF(x, RULER_H - 10), QPointF(x, self._bottom))
         p.setBrush(c.q("ink"))
         p.setPen(Qt.PenStyle.NoPen)
-        p.drawPolygon(
-            QPolygonF([QPointF(x - 6, RULER_H - 13), QPointF(x + 6, RULER_H - 13), QPointF(x, RULER_H - 4)])
-        )
+        p.drawPolygon(QPolygonF([QPointF(x - 6, RULER_H - 13), QPointF(x + 6, RULER_H - 13), QPointF(x, RULER_H - 4)]))
 
     def _pixels(self, frames: Sequence[int] | NDArray[np.int64]) -> NDArray[np.float64]:
         """x_of for many session frames."""

@@ -14,7 +14,15 @@ SHOWN_DB, HEIGHT_SHARE = 18.0, 0.45
 
 
 def paint_reduction(
-    p: QPainter, c: Colours, view: Viewport, rect: QRectF, start_frame: int, rate: int, gain_db: NDArray[np.float64], step_s: float, colour: str
+    p: QPainter,
+    c: Colours,
+    view: Viewport,
+    rect: QRectF,
+    start_frame: int,
+    rate: int,
+    gain_db: NDArray[np.float64],
+    step_s: float,
+    colour: str,
 ) -> None:
     """gain_db: change of level every step_s of the recording, NaN for silence; start_frame: where it begins on the session clock."""
     display = (view.start + view.per_pixel * np.arange(view.width + 1)).astype(np.int64)

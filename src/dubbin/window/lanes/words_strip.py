@@ -36,7 +36,11 @@ def paint_words(p: QPainter, c: Colours, view: Viewport, table: WordTable, lane:
         word = table.words[row]
         if word.kind is WordKind.SOUND and b - a < 30:
             continue
-        text = word.text if metrics.horizontalAdvance(word.text) <= b - a + 6 else metrics.elidedText(word.text, Qt.TextElideMode.ElideRight, max(int(b - a + 4), 8))
+        text = (
+            word.text
+            if metrics.horizontalAdvance(word.text) <= b - a + 6
+            else metrics.elidedText(word.text, Qt.TextElideMode.ElideRight, max(int(b - a + 4), 8))
+        )
         p.setPen(c.q("muted" if word.kind is not WordKind.WORD else "ink"))
         p.drawText(QRectF(a, strip.top(), max(b - a + 8, 10), STRIP_H), Qt.AlignmentFlag.AlignVCenter, text)
         p.setPen(QPen(c.q("line"), 1))

@@ -35,7 +35,9 @@ class MasterEvidence(QWidget):
         self._theme = theme
         self.tabs = Segments(theme, "Evidence", [(k, t, "") for k, t in TABS], {})
         self.heard = Segments(theme, "Hear", HEARD, {})
-        self.heard.setToolTip("Hear the program, or the master as it will be; “as loud” has the program's level, so that one compares the sound.")
+        self.heard.setToolTip(
+            "Hear the program, or the master as it will be; “as loud” has the program's level, so that one compares the sound."
+        )
         self.pages = QStackedWidget()
         for page in (self._program_page(), self._masters_page(), self._notes_page()):
             self.pages.addWidget(page)
@@ -60,7 +62,13 @@ class MasterEvidence(QWidget):
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(12)
         self.plot = Plot(self._theme, "Loudness of the program", "s of the program", "LUFS")
-        for name, colour, width, dashed in (("upper", "fern", 1.0, True), ("lower", "fern", 1.0, True), ("momentary", "wash", 1.0, False), ("program", "saddle", 1.6, False), ("limiter", "brick", 1.2, False)):
+        for name, colour, width, dashed in (
+            ("upper", "fern", 1.0, True),
+            ("lower", "fern", 1.0, True),
+            ("momentary", "wash", 1.0, False),
+            ("program", "saddle", 1.6, False),
+            ("limiter", "brick", 1.2, False),
+        ):
             self.plot.curve(name, colour, width, dashed)
         left = QVBoxLayout()
         left.setSpacing(2)
@@ -181,7 +189,9 @@ class MasterEvidence(QWidget):
             *_, verdict = self.table.show_row(row, values, tip="\n".join([str(master.file), *proof.problems]))
             verdict.setForeground(self._theme.colours.q("fern" if proof.passes else "brick"))
         for row, failure in enumerate(failed, len(masters)):
-            *_, verdict = self.table.show_row(row, (f"{failure.format.title}  {failure.target}", "–", "–", "–", "▲ not made"), tip=failure.reason)
+            *_, verdict = self.table.show_row(
+                row, (f"{failure.format.title}  {failure.target}", "–", "–", "–", "▲ not made"), tip=failure.reason
+            )
             verdict.setForeground(self._theme.colours.q("brick"))
         self.sheet.setEnabled(any(p.name.endswith(".proof.html") for p in mastering.delivered.files))
         self._show_verdict(mastering)
@@ -203,5 +213,3 @@ class MasterEvidence(QWidget):
     def show_notes(self, text: str) -> None:
         if not self.notes.hasFocus() and self.notes.toPlainText() != text:
             self.notes.setPlainText(text)
-
-

@@ -128,11 +128,17 @@ class Mastering(QObject):
         def done(files: list[Path]) -> None:
             session.said.emit(f"{len(files)} stems are in {folder}: " + ", ".join(p.name for p in files))
 
-        session.jobs.start("stems", f"Writing {len(stems)} stems", lambda task: write_stems(stems, folder, self.name, task, recordings), done)  # type: ignore[arg-type]
+        session.jobs.start(
+            "stems", f"Writing {len(stems)} stems", lambda task: write_stems(stems, folder, self.name, task, recordings), done
+        )
 
     def videos(self) -> list[Path]:
         """Recordings that may have a picture."""
-        return [Path(r.path) for r in self._session.episode.recordings if Path(r.path).suffix.lower() in (".mp4", ".m4v", ".mov", ".mkv", ".webm")]
+        return [
+            Path(r.path)
+            for r in self._session.episode.recordings
+            if Path(r.path).suffix.lower() in (".mp4", ".m4v", ".mov", ".mkv", ".webm")
+        ]
 
     def make_video(self, video: Path, out: Path) -> None:
         """Put the program's sound into one of the recordings' videos; says why where it can't be."""
@@ -144,7 +150,9 @@ class Mastering(QObject):
         def done(_: None) -> None:
             self._session.said.emit(f"{out} has the treated sound; its picture is that of {video.name}.")
 
-        self._session.jobs.start("video", f"Putting the sound into {out.name}", lambda task: put_into_video(program, video, start, out, task), done)
+        self._session.jobs.start(
+            "video", f"Putting the sound into {out.name}", lambda task: put_into_video(program, video, start, out, task), done
+        )
 
     def drafted_notes(self) -> str:
         return draft_notes(publication_of(self._session.episode), self._session.episode.title)

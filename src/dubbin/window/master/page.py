@@ -25,7 +25,12 @@ class MasterPage(Page):
         self.mastering = mastering = Mastering(self.session, shared.program)
         self.exporting = acts = Exporting(shared, mastering)
         shared.actions.add(master_actions(self.session, self.selection, acts))
-        self.targets, self.formats, self.extras, self.tags = TargetCard(mastering.targets), FormatCard(), ExtrasCard(), TagsCard(self.session)
+        self.targets, self.formats, self.extras, self.tags = (
+            TargetCard(mastering.targets),
+            FormatCard(),
+            ExtrasCard(),
+            TagsCard(self.session),
+        )
         for card in (self.targets, self.formats, self.extras):
             card.chosen.connect(self._on_chosen)
         self.export_button = QPushButton("Make the masters …")
@@ -66,7 +71,12 @@ class MasterPage(Page):
     # -- acts of the person -----------------------------------------------------------
 
     def _on_chosen(self) -> None:
-        fields = {"targets": self.targets.names(), "formats": self.formats.names(), "extras": self.extras.names(), "vbr": self.formats.vbr.isChecked()}
+        fields = {
+            "targets": self.targets.names(),
+            "formats": self.formats.names(),
+            "extras": self.extras.names(),
+            "vbr": self.formats.vbr.isChecked(),
+        }
         self.session.do(change_delivery(self.session.episode, "Choose what to deliver", **fields))
 
     def _on_heard(self, key: str) -> None:

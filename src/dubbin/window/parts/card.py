@@ -102,9 +102,7 @@ class TreatmentCard(Card):
         head.addWidget(self.percent)
         self.body.addLayout(head)
         self.slider = MarkedSlider(theme, f"Strength of {title}")
-        self.slider.setToolTip(
-            "How much of the treatment is applied. The green tick is the suggested strength; double-click goes there."
-        )
+        self.slider.setToolTip("How much of the treatment is applied. The green tick is the suggested strength; double-click goes there.")
         if strength:
             self.body.addWidget(self.slider)
         self.rows = FigureRows()

@@ -25,7 +25,9 @@ class MeterPanel(QWidget):
         self._theme = theme
         self._reading: Reading | None = None
         self.setAccessibleName("Meters")
-        self.setToolTip("Peaks of both channels with their highest true peak, held; loudness and range since playing began; correlation. Click to reset.")
+        self.setToolTip(
+            "Peaks of both channels with their highest true peak, held; loudness and range since playing began; correlation. Click to reset."
+        )
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         theme.changed.connect(self.update)

@@ -18,9 +18,7 @@ class Segments(QWidget):
 
     chosen = pyqtSignal(str)
 
-    def __init__(
-        self, theme: Theme, name: str, choices: Sequence[tuple[str, str, str]], accents: dict[str, str]
-    ) -> None:
+    def __init__(self, theme: Theme, name: str, choices: Sequence[tuple[str, str, str]], accents: dict[str, str]) -> None:
         super().__init__()
         self._theme, self._choices, self._accents = theme, list(choices), accents
         self._current = self._choices[0][0]
@@ -39,10 +37,7 @@ class Segments(QWidget):
 
     def _widths(self) -> list[float]:
         text, small = QFontMetrics(font(15)), QFontMetrics(font(13))
-        return [
-            2 * PAD + text.horizontalAdvance(t) + (7 + small.horizontalAdvance(k) if k else 0)
-            for _, t, k in self._choices
-        ]
+        return [2 * PAD + text.horizontalAdvance(t) + (7 + small.horizontalAdvance(k) if k else 0) for _, t, k in self._choices]
 
     def sizeHint(self) -> QSize:
         return QSize(int(sum(self._widths())) + 2, 31)

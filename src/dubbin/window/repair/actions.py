@@ -15,6 +15,24 @@ def repair_actions(session: Session, touch_ups: TouchUps) -> list[Action]:
         return bool(session.episode.lanes)
 
     return [
-        Action("touch-down", Menu.EDIT, "places", "Take the selected rectangle down", ("T",), lambda: touch_ups.add(TOUCH_DOWN_DB), has_lanes, on=LANES),
-        Action("touch-fill", Menu.EDIT, "places", "Fill the selected rectangle in", ("Shift+T",), lambda: touch_ups.add(None), has_lanes, on=LANES),
+        Action(
+            "touch-down",
+            Menu.EDIT,
+            "places",
+            "Take the selected rectangle down",
+            ("T",),
+            lambda: touch_ups.add(TOUCH_DOWN_DB),
+            has_lanes,
+            on=LANES,
+        ),
+        Action(
+            "touch-fill",
+            Menu.EDIT,
+            "places",
+            "Fill the selected rectangle in",
+            ("Shift+T",),
+            lambda: touch_ups.add(None),
+            has_lanes,
+            on=LANES,
+        ),
     ]

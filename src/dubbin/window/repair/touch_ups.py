@@ -38,7 +38,9 @@ class TouchUpCard(Card):
     def __init__(self, session: Session, actions: ActionList) -> None:
         super().__init__("Touch-ups")
         self._session = session
-        self.body.addWidget(label("One sound in one place: hold Alt and drag a rectangle on a spectrogram (G shows it).", "muted", wrap=True))
+        self.body.addWidget(
+            label("One sound in one place: hold Alt and drag a rectangle on a spectrogram (G shows it).", "muted", wrap=True)
+        )
         row = QHBoxLayout()
         for id, text in (("touch-down", "Take down"), ("touch-fill", "Fill in")):
             row.addWidget(action_button(actions[id], text))

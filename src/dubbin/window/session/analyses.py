@@ -55,7 +55,14 @@ class Analyses(QObject):
 
     changed = pyqtSignal()
 
-    def __init__(self, jobs: JobBridge, recordings: Recordings, tile_cache: TileCache, episode: Callable[[], Episode], picked: Callable[[], Lane | None]) -> None:
+    def __init__(
+        self,
+        jobs: JobBridge,
+        recordings: Recordings,
+        tile_cache: TileCache,
+        episode: Callable[[], Episode],
+        picked: Callable[[], Lane | None],
+    ) -> None:
         """episode: gives the present episode, picked: the lane that the job card is about."""
         super().__init__()
         self._recordings, self._tile_cache, self._episode, self._picked = recordings, tile_cache, episode, picked

@@ -87,7 +87,10 @@ class Balancing(QObject):
     def now(self, episode: Episode) -> Balance:
         """The gains of an episode as far as they are known."""
         facts = self.facts(episode)
-        key = (_facts_key(facts), tuple((x.id, x.start_frame, x.role, x.mute, x.line, x.levelling, x.bleed, x.bed is None) for x in episode.lanes))
+        key = (
+            _facts_key(facts),
+            tuple((x.id, x.start_frame, x.role, x.mute, x.line, x.levelling, x.bleed, x.bed is None) for x in episode.lanes),
+        )
         if self._balance is None or self._balance[0] != key:
             self._balance = key, find_balance(episode, facts)
         return self._balance[1]

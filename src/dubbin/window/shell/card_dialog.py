@@ -77,13 +77,17 @@ class CardDialog(QDialog):
         self.stop.setVisible(running)
         if running:
             self.head.setText(f"{self._run.step or 'Beginning'} …")
-            self.about.setText("The window stays free: go on working; what is found is done at the end, as ordinary steps that Undo takes back.")
+            self.about.setText(
+                "The window stays free: go on working; what is found is done at the end, as ordinary steps that Undo takes back."
+            )
         elif entries:
             self.head.setText(f"{len(entries)} things were done.")
             self.about.setText("Each can be switched off and on again here; all of them are in the history.")
         else:
             self.head.setText("The suggested work of every step up to Balance, in one go.")
-            self.about.setText("Repairs that answer the findings, no further than the voice allows; fillers, retakes and pauses where a cut is unheard; voices, levels, bleed and music.")
+            self.about.setText(
+                "Repairs that answer the findings, no further than the voice allows; fillers, retakes and pauses where a cut is unheard; voices, levels, bleed and music."
+            )
         if self._shown != entries:
             self._fill(entries)
         for switch, entry in zip(self.switches, entries, strict=True):

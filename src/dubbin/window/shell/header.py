@@ -34,9 +34,7 @@ class Header(QFrame):
             [(MonitorMode.RECORDED.value, "Recorded", "Q"), (MonitorMode.TREATED.value, "Treated", "W"), (MonitorMode.REMOVED.value, "Removed", "E")],
             {MonitorMode.RECORDED.value: "indigo", MonitorMode.TREATED.value: "saddle", MonitorMode.REMOVED.value: "brick"},
         )  # fmt: skip
-        self.hear.setToolTip(
-            "Hear the sound as recorded, as treated, or what the treatments removed."
-        )
+        self.hear.setToolTip("Hear the sound as recorded, as treated, or what the treatments removed.")
         row = QHBoxLayout(self)
         row.setContentsMargins(14, 7, 16, 7)
         row.setSpacing(14)
@@ -44,7 +42,9 @@ class Header(QFrame):
         row.addWidget(self.saved)
         row.addStretch(1)
         self.card = QPushButton("Run the card …")
-        self.card.setToolTip("Ctrl+R: the suggested work of every step up to Balance in one go, as ordinary changes, each with its own switch.")
+        self.card.setToolTip(
+            "Ctrl+R: the suggested work of every step up to Balance in one go, as ordinary changes, each with its own switch."
+        )
         self.card.clicked.connect(lambda: show_card())
         row.addWidget(self.card)
         row.addWidget(self.lengths)

@@ -22,7 +22,9 @@ class Recipes:
     def choose_to_save(self) -> None:
         path = self._session.document.path
         name = path.stem if path else safe_name(self._session.episode.title)
-        chosen, _ = QFileDialog.getSaveFileName(self._window, "Save the settings as a recipe", str(Path(self._folder()) / f"{name}{SUFFIX}"), RECIPES)
+        chosen, _ = QFileDialog.getSaveFileName(
+            self._window, "Save the settings as a recipe", str(Path(self._folder()) / f"{name}{SUFFIX}"), RECIPES
+        )
         if chosen:
             self.save_to(Path(chosen if chosen.endswith(".json") else chosen + SUFFIX))
 

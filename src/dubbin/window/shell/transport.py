@@ -18,9 +18,7 @@ from dubbin.window.session.session import Session
 
 
 class Transport(QFrame):
-    def __init__(
-        self, session: Session, view: Viewport, selection: Selection, actions: ActionList, theme: Theme
-    ) -> None:
+    def __init__(self, session: Session, view: Viewport, selection: Selection, actions: ActionList, theme: Theme) -> None:
         super().__init__()
         self.setObjectName("bar")
         self._session, self._view, self._selection, self._theme = session, view, selection, theme

@@ -55,7 +55,9 @@ class TreatmentSection(QObject):
         if lane is None:
             return None
         key = f"{merge} {lane.id} {self.treatment.name}" if merge else None
-        return change_use(self._session.document.history.episode, lane.id, self.treatment.name, f"{title} for {lane.voice}", merge_key=key, **fields)
+        return change_use(
+            self._session.document.history.episode, lane.id, self.treatment.name, f"{title} for {lane.voice}", merge_key=key, **fields
+        )
 
     def do(self, change: Change | None, final: bool = True) -> None:
         if change is not None:

@@ -17,7 +17,17 @@ from dubbin.window.parts.theme import Theme, font
 LOW_HZ, HIGH_HZ, MOST_DB = 25.0, 20000.0, 18.0
 LEFT, RIGHT, TOP, BOTTOM = 40, 12, 10, 22
 GRAB_PX = 12.0
-TICKS = ((50, "50"), (100, "100"), (200, "200"), (500, "500"), (1000, "1 k"), (2000, "2 k"), (5000, "5 k"), (10000, "10 k"), (20000, "20 k Hz"))
+TICKS = (
+    (50, "50"),
+    (100, "100"),
+    (200, "200"),
+    (500, "500"),
+    (1000, "1 k"),
+    (2000, "2 k"),
+    (5000, "5 k"),
+    (10000, "10 k"),
+    (20000, "20 k Hz"),
+)
 
 
 @dataclass(frozen=True)
@@ -46,7 +56,16 @@ class EqPlot(QWidget):
     given_up = pyqtSignal()
     picked = pyqtSignal()
     own_keys = frozenset(
-        (Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Up, Qt.Key.Key_Down, Qt.Key.Key_PageUp, Qt.Key.Key_PageDown, Qt.Key.Key_Home, Qt.Key.Key_End)
+        (
+            Qt.Key.Key_Left,
+            Qt.Key.Key_Right,
+            Qt.Key.Key_Up,
+            Qt.Key.Key_Down,
+            Qt.Key.Key_PageUp,
+            Qt.Key.Key_PageDown,
+            Qt.Key.Key_Home,
+            Qt.Key.Key_End,
+        )
     )  # it takes them for itself while it has the focus
 
     def __init__(self, theme: Theme) -> None:
@@ -117,7 +136,9 @@ class EqPlot(QWidget):
         return EqSettings(**plain)
 
     def _say(self, final: bool) -> None:
-        fields = {n: getattr(self._settings, n) for n, f in EqSettings.__dataclass_fields__.items() if getattr(self._settings, n) != f.default}
+        fields = {
+            n: getattr(self._settings, n) for n, f in EqSettings.__dataclass_fields__.items() if getattr(self._settings, n) != f.default
+        }
         (self.changed if final else self.changing).emit(fields)
         self.picked.emit()
         self.update()
@@ -182,7 +203,9 @@ class EqPlot(QWidget):
             self._settings = self._moved(**{handle.db: getattr(self._settings, handle.db) + (0.5 if event.key() == keys.Key_Up else -0.5)})
             self._say(final=True)
         elif event.key() in (keys.Key_Left, keys.Key_Right):
-            self._settings = self._moved(**{handle.hz: getattr(self._settings, handle.hz) * (1.03 if event.key() == keys.Key_Right else 1 / 1.03)})
+            self._settings = self._moved(
+                **{handle.hz: getattr(self._settings, handle.hz) * (1.03 if event.key() == keys.Key_Right else 1 / 1.03)}
+            )
             self._say(final=True)
         else:
             event.ignore()
@@ -207,7 +230,11 @@ class EqPlot(QWidget):
             p.setPen(QPen(c.q("muted" if tick == 0 else "line"), 1))
             p.drawLine(QPointF(area.left(), y), QPointF(area.right(), y))
             p.setPen(c.q("muted"))
-            p.drawText(QRectF(0, y - 9, LEFT - 6, 18), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, f"{tick:+d}".replace("-", "−") if tick else "0 dB")
+            p.drawText(
+                QRectF(0, y - 9, LEFT - 6, 18),
+                Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
+                f"{tick:+d}".replace("-", "−") if tick else "0 dB",
+            )
         p.setClipRect(area)
         if self._spectrum is not None:
             self._paint_spectrum(p, area, self._spectrum)
@@ -237,11 +264,17 @@ class EqPlot(QWidget):
         p.fillPath(path, c.q("indigo", 46))
         p.setPen(QPen(c.q("indigo"), 1.2, Qt.PenStyle.DotLine))
         inside = (spectrum.frequency_hz > 70) & (spectrum.frequency_hz < 14000)
-        p.drawPolyline(QPolygonF([QPointF(self.x_of(float(hz)), y(float(v))) for hz, v in zip(spectrum.frequency_hz[inside], typical[inside], strict=True)]))
+        p.drawPolyline(
+            QPolygonF(
+                [QPointF(self.x_of(float(hz)), y(float(v))) for hz, v in zip(spectrum.frequency_hz[inside], typical[inside], strict=True)]
+            )
+        )
 
     def _paint_handle(self, p: QPainter, handle: Handle, picked: bool) -> None:
         c, point = self._theme.colours, self.handle_point(handle)
-        idle = (handle.db is not None and getattr(self._settings, handle.db) == 0.0) or (handle.db is None and self._settings.high_pass_hz <= OFF_HZ)
+        idle = (handle.db is not None and getattr(self._settings, handle.db) == 0.0) or (
+            handle.db is None and self._settings.high_pass_hz <= OFF_HZ
+        )
         p.setPen(QPen(c.q("saddle" if not idle else "muted"), 2.2 if picked and self.hasFocus() else 1.4))
         p.setBrush(c.q("saddle") if picked and not idle else c.q("card"))
         p.drawEllipse(point, 9, 9)

@@ -170,7 +170,14 @@ class VoiceEvidence(QWidget):
             self.figures.show_row(k, values)
 
 
-FIGURES = (("loudness", "LUFS"), ("loudness range", "LU"), ("crest factor", "dB"), ("sibilance over usual", "dB"), ("noise floor under the voice", "dB"), ("true peak", "dBTP"))
+FIGURES = (
+    ("loudness", "LUFS"),
+    ("loudness range", "LU"),
+    ("crest factor", "dB"),
+    ("sibilance over usual", "dB"),
+    ("noise floor under the voice", "dB"),
+    ("true peak", "dBTP"),
+)
 
 
 def _figure(report: RecordingReport | None, name: str) -> float | None:

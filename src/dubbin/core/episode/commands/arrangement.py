@@ -64,16 +64,12 @@ def copy_stretches(episode: Episode, stretches: Sequence[tuple[int, int]], at_fr
     return Change(f"Copy {seconds:.2f} s", replace(episode, placed=(*episode.placed, item)))
 
 
-def insert_recording(
-    episode: Episode, recording: Recording, lanes: Sequence[Lane], at_frame: int, new_id: str, name: str
-) -> Change:
+def insert_recording(episode: Episode, recording: Recording, lanes: Sequence[Lane], at_frame: int, new_id: str, name: str) -> Change:
     """Put a sound file into the program before session frame at_frame: an intro, an outro, a sting."""
     start = _parked_end(episode)
     put = tuple(replace(lane, start_frame=start) for lane in lanes)
     item = Placed(new_id, at_frame, (FrameRange(start, start + recording.frames),), PlacedKind.INSERT, name)
-    changed = replace(
-        episode, recordings=(*episode.recordings, recording), lanes=(*episode.lanes, *put), placed=(*episode.placed, item)
-    )
+    changed = replace(episode, recordings=(*episode.recordings, recording), lanes=(*episode.lanes, *put), placed=(*episode.placed, item))
     return Change(f"Insert {name}", changed)
 
 

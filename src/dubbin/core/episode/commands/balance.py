@@ -21,9 +21,7 @@ def set_level(episode: Episode, lane_id: str, level_db: float) -> Change:
     """Level of a lane in dB, held to what faders reach."""
     level_db = min(max(round(level_db, 1), LOWEST_LEVEL_DB), HIGHEST_LEVEL_DB)
     voice = episode.lane(lane_id).voice
-    return change_lane(
-        episode, lane_id, f"Level of {voice} {level_db:+.1f} dB", f"level {lane_id}", level_db=level_db
-    )
+    return change_lane(episode, lane_id, f"Level of {voice} {level_db:+.1f} dB", f"level {lane_id}", level_db=level_db)
 
 
 def set_mute(episode: Episode, lane_id: str, mute: bool) -> Change:

@@ -15,9 +15,7 @@ def cut_stretch(episode: Episode, start_frame: int, end_frame: int, kind: CutKin
     return cut_stretches(episode, [(start_frame, end_frame)], kind)
 
 
-def cut_stretches(
-    episode: Episode, stretches: Sequence[tuple[int, int]], kind: CutKind = CutKind.HAND, title: str | None = None
-) -> Change:
+def cut_stretches(episode: Episode, stretches: Sequence[tuple[int, int]], kind: CutKind = CutKind.HAND, title: str | None = None) -> Change:
     """Cut several stretches in one step."""
     cuts = [cut for start, end in stretches if (cut := _inside_session(episode, start, end, kind)) is not None]
     if not cuts:
@@ -68,9 +66,7 @@ def move_cut_edges(episode: Episode, cut: Cut, start_frame: int, end_frame: int)
     return Change("Move the edge of a cut", changed, f"edge {cut.kind}")
 
 
-def set_pauses(
-    episode: Episode, settings: PauseSettings, found: Iterable[Pause], *, on: bool, merge: bool = False
-) -> Change:
+def set_pauses(episode: Episode, settings: PauseSettings, found: Iterable[Pause], *, on: bool, merge: bool = False) -> Change:
     """Take over pause settings; `on` cuts all pauses found with them except those that were put back."""
     cuts = [c for c in episode.cuts if c.kind is not CutKind.PAUSE]
     if on:

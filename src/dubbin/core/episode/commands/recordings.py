@@ -40,19 +40,13 @@ def relink(episode: Episode, recording_id: str, found: Recording) -> Change:
     return change_recording(episode, recording_id, f"Take the recording from {found.path}", **fields)
 
 
-def place_recording(
-    episode: Episode, recording_id: str, start_frame: int, drift_ppm: float, frames: int, title: str
-) -> Change:
+def place_recording(episode: Episode, recording_id: str, start_frame: int, drift_ppm: float, frames: int, title: str) -> Change:
     """Put all lanes of a recording at a place on the session clock, its own clock corrected by drift_ppm.
 
     frames: its length after that. A place before the session's beginning moves everything else, cuts and markers too.
     """
-    recordings = tuple(
-        replace(r, drift_ppm=drift_ppm, frames=frames) if r.id == recording_id else r for r in episode.recordings
-    )
-    lanes = tuple(
-        replace(lane, start_frame=start_frame) if lane.recording == recording_id else lane for lane in episode.lanes
-    )
+    recordings = tuple(replace(r, drift_ppm=drift_ppm, frames=frames) if r.id == recording_id else r for r in episode.recordings)
+    lanes = tuple(replace(lane, start_frame=start_frame) if lane.recording == recording_id else lane for lane in episode.lanes)
     return Change(title, _from_zero(replace(episode, recordings=recordings, lanes=lanes)))
 
 
@@ -60,8 +54,7 @@ def nudge(episode: Episode, lane_id: str, frames: int) -> Change:
     """Move the recording of a lane on the session clock by hand."""
     lane = episode.lane(lane_id)
     lanes = tuple(
-        replace(other, start_frame=other.start_frame + frames) if other.recording == lane.recording else other
-        for other in episode.lanes
+        replace(other, start_frame=other.start_frame + frames) if other.recording == lane.recording else other for other in episode.lanes
     )
     moved = 1000 * frames / episode.rate
     changed = _from_zero(replace(episode, lanes=lanes))

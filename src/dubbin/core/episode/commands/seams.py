@@ -21,4 +21,6 @@ def set_seam(episode: Episode, before_frame: int, after_frame: int, ms: float | 
     others = [s for s in episode.seams if (s.before_frame, s.after_frame) != (before_frame, after_frame)]
     if ms is not None or shape is not SeamShape.AUTO:
         others.append(SeamSetting(before_frame, after_frame, ms, shape))
-    return Change("Change a crossfade", replace(episode, seams=tuple(sorted(others, key=lambda s: (s.before_frame, s.after_frame)))), "seam")
+    return Change(
+        "Change a crossfade", replace(episode, seams=tuple(sorted(others, key=lambda s: (s.before_frame, s.after_frame)))), "seam"
+    )

@@ -61,7 +61,8 @@ def copy_voice(episode: Episode, from_id: str, to_ids: Sequence[str]) -> Change:
     """Give other voices all voice treatments of one."""
     source = episode.lane(from_id)
     lanes = tuple(
-        replace(lane, voice_chain=source.voice_chain, voice_strength=source.voice_strength) if lane.id in to_ids else lane for lane in episode.lanes
+        replace(lane, voice_chain=source.voice_chain, voice_strength=source.voice_strength) if lane.id in to_ids else lane
+        for lane in episode.lanes
     )
     names = ", ".join(episode.lane(i).voice for i in to_ids)
     return Change(f"Copy the voice settings of {source.voice} to {names}", replace(episode, lanes=lanes))
