@@ -65,9 +65,9 @@ def main() -> None:
     repair = window.pages[Step.REPAIR]
     for lane in window.session.episode.lanes[:2]:
         window.session.pick_lane(lane.id)
-        for name, card in repair.cards.items():
+        for name, section in repair.sections.items():
             if repair.suggested(lane, name):
-                card.switch.click()
+                section.card.switch.click()
         settle()
     look_at(50.0, 62.0)
     window.lanes.set_picture(Picture.BOTH)
@@ -144,9 +144,7 @@ def main() -> None:
         QTest.qWait(100)
     QTest.qWait(500)
     dialog.grab().save(str(OUT / "8-card.png"))
-    fresh.player.close()
-    fresh.jobs.close()
-    fresh.session.close()
+    fresh.shut_down()
     window.shut_down()
 
 

@@ -9,7 +9,7 @@ from scipy import signal
 from dubbin.core.sound.source import Sound
 from dubbin.core.treat.chain import Chain, Use
 from dubbin.core.treat.denoise import DenoiseSettings, Engine
-from dubbin.core.treat.guard import AUDIBLE_DB, Guard, watch
+from dubbin.core.treat.guard import AUDIBLE_DB, Guard, measure_guard
 from dubbin.core.treat.registry import TREATMENTS
 from dubbin.core.treat.touch_up import Spot, TouchUpSettings
 from tests.conftest import RATE, noise, rms_db
@@ -22,14 +22,14 @@ def voice(speech):
 
 @pytest.mark.parametrize("share", [0.02, 0.1, 0.5])
 def test_the_guard_reads_the_share_of_the_voice_that_went(voice, share):
-    found = watch(Sound(voice[None], RATE), Sound((voice * (1 - share)).astype(np.float32)[None], RATE))
+    found = measure_guard(Sound(voice[None], RATE), Sound((voice * (1 - share)).astype(np.float32)[None], RATE))
     assert found.speech_db == pytest.approx(20 * np.log10(share), abs=1.0)
     assert found.is_audible(1.0) == (share > 0.2)
 
 
 def test_noise_that_goes_is_no_voice(voice):
     hiss = noise(20, -45, 4)[: len(voice)]
-    found = watch(Sound((voice + hiss)[None], RATE), Sound(voice[None], RATE))
+    found = measure_guard(Sound((voice + hiss)[None], RATE), Sound(voice[None], RATE))
     assert found.speech_db < AUDIBLE_DB - 6
 
 
@@ -42,7 +42,7 @@ def test_the_highest_strength_is_the_one_just_below_what_is_heard():
 
 def test_a_voice_behind_a_wall_is_warned_of(voice):
     dull = signal.sosfiltfilt(signal.butter(4, 900, fs=RATE, output="sos"), voice).astype(np.float32)
-    assert watch(Sound(voice[None], RATE), Sound(dull[None], RATE)).is_audible(1.0)
+    assert measure_guard(Sound(voice[None], RATE), Sound(dull[None], RATE)).is_audible(1.0)
 
 
 def test_a_treatment_on_stretches_leaves_the_rest_bit_identical(voice):

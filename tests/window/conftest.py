@@ -17,12 +17,15 @@ from dubbin.core.episode.document import Document
 from dubbin.core.episode.file import load_episode, save_episode
 from dubbin.core.episode.importing import import_file
 from dubbin.core.folders import Folders
+from dubbin.core.mix.monitor import MonitorMode
 from dubbin.core.sound.working_copy import WorkingCopies
 from dubbin.demo.episode import EPISODE_FILE
+from dubbin.window.lanes.lanes_view import Picture
 from dubbin.window.parts.theme import Theme
 from dubbin.window.player.sinks import SimulatedSink
 from dubbin.window.rooms import make_window
 from dubbin.window.shell.main_window import MainWindow
+from dubbin.window.shell.step import Step
 
 LONG_MS = 120_000
 
@@ -48,9 +51,9 @@ def open_window(qtbot, qapp, folders) -> Iterator[Callable[..., MainWindow]]:
         window.deleteLater()
 
 
-@pytest.fixture(scope="module")
+@pytest.fixture(scope="session")
 def shared_window(qapp, tmp_path_factory) -> Iterator[MainWindow]:
-    """One window for all tests of a file: what it measured need not be measured again. `put_down` gives it a fresh episode."""
+    """One window for the tests of many files: what it measured need not be measured again. `put_down` gives it a fresh episode."""
     base = tmp_path_factory.mktemp("shared")
     folders = Folders(base / "cache", base / "state", base / "documents")
     window = make_window(folders, Theme(qapp), None, SimulatedSink(48000))
@@ -65,7 +68,17 @@ def shared_window(qapp, tmp_path_factory) -> Iterator[MainWindow]:
 def put_down(qtbot, window: MainWindow, path: Path) -> None:
     """Put an episode as it is on disk onto a window's session, with nothing left of what was done before."""
     settle(qtbot, window)
+    window.player.stop()
     window.notices.hide()
+    monitor = window.session.monitor
+    monitor.set_mode(MonitorMode.TREATED)
+    monitor.set_matched(False)
+    monitor.hear_master(None)
+    window.theme.set_night(False)
+    if window.playing.loop:
+        window.playing.toggle_loop()
+    window.lanes.set_picture(Picture.WAVES)
+    window.go_step(Step.INTAKE)
     window.set_document(Document(window.session.folders.journals, load_episode(path)))
     window.view.set_folded(False)
     window.view.show_all()

@@ -17,14 +17,17 @@ class Folders:
 
     @property
     def copies(self) -> Path:
+        """Working copies of recordings."""
         return self.cache / "recordings"
 
     @property
     def tiles(self) -> Path:
+        """Treated sound."""
         return self.cache / "treated"
 
     @property
     def journals(self) -> Path:
+        """Journals of open and of closed episodes."""
         return self.state / "journals"
 
 

@@ -56,9 +56,11 @@ class Task:
 
     @property
     def cancelled(self) -> bool:
+        """Whether the work is no longer wanted."""
         return self._cancel.is_set()
 
     def cancel(self) -> None:
+        """Say that the work is no longer wanted; its next step raises Cancelled."""
         self._cancel.set()
 
 
@@ -113,6 +115,7 @@ class Job:
     future: Future[Any] | None = None
 
     def cancel(self) -> None:
+        """Have it stop at its next step."""
         self.task.cancel()
 
     @property

@@ -48,6 +48,7 @@ class Outcome:
 
     @property
     def passes(self) -> bool:
+        """Whether masters came of it, and all of them pass."""
         return self.error is None and bool(self.masters) and all(m["pass"] for m in self.masters)
 
 

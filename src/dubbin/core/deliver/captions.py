@@ -39,6 +39,7 @@ class Turn:
 
     @property
     def text(self) -> str:
+        """What is said in the turn, in one line."""
         return " ".join(w.text for w in self.words if w.kind is not WordKind.SOUND)
 
 

@@ -39,6 +39,8 @@ class Order:
 
 @dataclass(frozen=True)
 class Delivered:
+    """What came of an order. failed: masters that could not be made; files: what went along; problems: sentences about what did not."""
+
     masters: tuple[Master, ...] = ()
     failed: tuple[Failure, ...] = ()
     files: tuple[Path, ...] = ()

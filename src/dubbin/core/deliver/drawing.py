@@ -12,7 +12,7 @@ from dubbin.core.deliver.publication import clock
 from dubbin.core.deliver.targets import Target
 
 WIDTH, HEIGHT, LEFT, BOTTOM, TOP, RIGHT = 860.0, 240.0, 46.0, 26.0, 8.0, 8.0
-INK, MUTED, LINE, SADDLE, WASH, FERN, INDIGO = "#2B2830", "#6B6459", "#D9CDB8", "#9A4E1C", "#EADFCC", "#3D6B4A", "#33508A"
+INK, MUTED, LINE, SADDLE, INDIGO = "#2B2830", "#6B6459", "#D9CDB8", "#9A4E1C", "#33508A"
 LOWEST_LUFS, HIGHEST_LUFS = -48.0, -6.0
 LOWEST_DB, HIGHEST_DB, LOWEST_HZ, HIGHEST_HZ = -110.0, -10.0, 30.0, 20000.0
 FREQUENCIES = (
@@ -30,6 +30,8 @@ FREQUENCIES = (
 
 @dataclass(frozen=True)
 class Line:
+    """A polyline: points in pixels."""
+
     points: tuple[tuple[float, float], ...]
     colour: str
     width: float = 1.0
@@ -38,6 +40,8 @@ class Line:
 
 @dataclass(frozen=True)
 class Text:
+    """Words at a place in pixels."""
+
     x: float
     y: float
     text: str

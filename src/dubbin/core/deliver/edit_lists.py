@@ -30,6 +30,7 @@ class Event:
 
     @property
     def frames(self) -> int:
+        """Length of the event."""
         return self.end - self.start
 
 

@@ -49,6 +49,7 @@ class Format:
 
     @property
     def suffix(self) -> str:
+        """The ending of files, with its dot."""
         return f".{self.name}"
 
     def __hash__(self) -> int:

@@ -27,6 +27,8 @@ LOOK_AHEAD_MS = 3.0
 
 @dataclass(frozen=True)
 class LimiterSettings:
+    """Gain, ceiling and release."""
+
     gain_db: float = setting(0.0, -60.0, 60.0, "dB", "Gain", "Gain in front of the limiter.")
     ceiling_dbtp: float = setting(-1.0, -30.0, 0.0, "dBTP", "Ceiling", "Highest true peak that comes out.")
     release_ms: float = setting(90.0, 5.0, 1000.0, "ms", "Release", "How fast the gain comes back.")

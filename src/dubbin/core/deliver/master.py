@@ -54,6 +54,7 @@ class Master:
 
     @property
     def file(self) -> Path:
+        """Where it is."""
         return self.proof.file
 
 
@@ -68,6 +69,8 @@ class Failure:
 
 @dataclass(frozen=True)
 class Masters:
+    """What was made, and what was not."""
+
     made: tuple[Master, ...]
     failed: tuple[Failure, ...] = ()
 

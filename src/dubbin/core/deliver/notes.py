@@ -24,6 +24,8 @@ LONGEST_PHRASE = 3
 
 @dataclass(frozen=True)
 class Sentence:
+    """A sentence of the program, with where it is heard."""
+
     text: str
     speaker: str
     start_s: float

@@ -28,6 +28,7 @@ class ProgramFigures:
 
     @property
     def history(self) -> LoudnessHistory:
+        """Loudness through time."""
         assert self.measured.history is not None
         return self.measured.history
 

@@ -22,7 +22,7 @@ PEAK_STEP_S = 0.5
 MOST_PEAKS = 12
 FRAME_S = 0.05  # of the noise meter
 QUIET_UNDER_LOUD_DB, QUIET_OVER_FLOOR_DB = 32.0, 9.0  # what is softer is no word, at the ends of a file
-GAP_FRAMES, FEWEST_GAPS = 4, 8
+FEWEST_GAPS = 8
 DIGITAL_SILENCE_DB = -110.0
 
 
@@ -52,6 +52,7 @@ class Measured:
 
     @property
     def reading(self) -> Reading:
+        """What the rules of targets look at."""
         return Reading(self.loudness, self.channels, self.rms_dbfs, self.noise_floor_dbfs, self.head_s, self.tail_s)
 
 
@@ -67,6 +68,7 @@ class Proof:
 
     @property
     def passes(self) -> bool:
+        """Whether nothing is wrong with the file."""
         return not self.problems
 
 

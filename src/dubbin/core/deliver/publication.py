@@ -19,6 +19,8 @@ MOST_COVER_BYTES = 20_000_000
 
 @dataclass(frozen=True)
 class Chapter:
+    """A chapter on program time, in seconds."""
+
     start_s: float
     end_s: float
     title: str
@@ -46,6 +48,8 @@ class Cover:
 
 @dataclass(frozen=True)
 class Publication:
+    """All that is published with a program, on its own clock: tags, chapters, breaks, markers, words, cover."""
+
     tags: Tags = field(default_factory=Tags)
     cover: Cover | None = None
     chapters: tuple[Chapter, ...] = ()

@@ -68,11 +68,6 @@ def publish(path: Path, format: Format, what: Publication) -> None:
     file.save()
 
 
-def write_tags(path: Path, format: Format, tags: Tags) -> None:
-    """Write tags alone."""
-    publish(path, format, Publication(tags))
-
-
 def read_tags(path: Path, format: Format) -> Tags:
     """The tags of a master."""
     file = _open(path, format)

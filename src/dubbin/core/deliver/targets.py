@@ -47,6 +47,7 @@ class Target:
 
     @property
     def by_rms(self) -> bool:
+        """Whether the level is judged by its RMS and not by its loudness."""
         return self.rms_low_dbfs is not None and self.rms_high_dbfs is not None
 
     @property
@@ -58,6 +59,7 @@ class Target:
 
     @property
     def aim_text(self) -> str:
+        """The level that is aimed at, with its unit."""
         if self.aim is None:
             return "as it is"
         return (f"{self.aim:.1f} dB RMS" if self.by_rms else f"{self.aim:.0f} LUFS").replace("-", "−")

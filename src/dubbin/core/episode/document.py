@@ -71,6 +71,7 @@ class Document:
 
     @property
     def is_saved(self) -> bool:
+        """Whether the file holds the present state."""
         return self.path is not None and self.history.episode == self._saved
 
     @property
@@ -84,6 +85,7 @@ class Document:
         return lambda: self._listeners.remove(listener)
 
     def do(self, change: Change) -> bool:
+        """Take over a change and note it in the journal; whether it changed anything."""
         before = self.episode
         self._preview = None
         steps = len(self.history.done)
@@ -109,6 +111,7 @@ class Document:
         self._tell(before)
 
     def preview(self, episode: Episode) -> None:
+        """Show a state without making it a step."""
         before = self.episode
         self._preview = episode
         self._tell(before)
@@ -131,6 +134,7 @@ class Document:
         return step.title
 
     def redo(self) -> str | None:
+        """Do an undone step again; its title."""
         before = self.episode
         self._preview = None
         step = self.history.redo()
@@ -151,6 +155,7 @@ class Document:
         self._tell(self.episode)
 
     def close(self) -> None:
+        """Let go of the episode: its journal is kept where everything is saved."""
         self._journal.close(keep=self.is_saved)
 
     def _tell(self, before: Episode) -> None:

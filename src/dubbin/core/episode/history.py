@@ -45,6 +45,7 @@ class History:
         self.episode = change.episode
 
     def undo(self) -> Step | None:
+        """Take the last step back; None where there is none."""
         if not self.done:
             return None
         step = self.done.pop()
@@ -53,6 +54,7 @@ class History:
         return step
 
     def redo(self) -> Step | None:
+        """Do the last undone step again; None where there is none."""
         if not self.undone:
             return None
         step = self.undone.pop()

@@ -26,6 +26,8 @@ def new_id() -> str:
 
 
 class Role(StrEnum):
+    """What a lane holds."""
+
     VOICE = "voice"
     MUSIC = "music"
     EFFECT = "effect"
@@ -37,6 +39,8 @@ PARKED_FROM_FRAME = 10**12
 
 
 class CutKind(StrEnum):
+    """What made a cut."""
+
     HAND = "hand"
     PAUSE = "pause"
     FILLER = "filler"
@@ -44,6 +48,8 @@ class CutKind(StrEnum):
 
 
 class PlacedKind(StrEnum):
+    """What was done with material that is heard elsewhere than at its own place."""
+
     MOVE = "move"
     COPY = "copy"
     INSERT = "insert"
@@ -60,6 +66,8 @@ class CoverKind(StrEnum):
 
 
 class SeamShape(StrEnum):
+    """How two spans are blended."""
+
     AUTO = "automatic"
     POWER = "equal power"
     GAIN = "equal gain"
@@ -170,6 +178,7 @@ class Cut:
 
     @property
     def frames(self) -> int:
+        """Its length."""
         return self.end_frame - self.start_frame
 
 
@@ -188,6 +197,7 @@ class Placed:
 
     @property
     def frames(self) -> int:
+        """Its length in the program, as far as no cut lies in it."""
         return sum(p.end_frame - p.start_frame for p in self.pieces)
 
 
@@ -282,19 +292,24 @@ class Episode:
         return tuple(lane for lane in self.lanes if lane.bed is not None)
 
     def transcript(self, lane_id: str) -> Transcript | None:
+        """The words of a lane; None where there are none."""
         return next((t for t in self.transcripts if t.lane == lane_id), None)
 
     def placement(self, id: str | None) -> Placed | None:
+        """What was placed under an id; None where there is none."""
         return next((p for p in self.placed if p.id == id), None)
 
     @property
     def chapters(self) -> tuple[Marker, ...]:
+        """The markers that begin chapters, in their order."""
         return tuple(m for m in self.markers if m.is_chapter)
 
     def recording(self, id: str) -> Recording:
+        """A recording by its id."""
         return next(r for r in self.recordings if r.id == id)
 
     def lane(self, id: str) -> Lane:
+        """A lane by its id."""
         return next(lane for lane in self.lanes if lane.id == id)
 
     def cut_at(self, frame: int) -> Cut | None:

@@ -27,6 +27,7 @@ class Span:
 
     @property
     def frames(self) -> int:
+        """Its length."""
         return self.end - self.start
 
 

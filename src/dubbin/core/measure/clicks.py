@@ -38,11 +38,13 @@ class Clicks:
 
     @property
     def times_s(self) -> tuple[float, ...]:
+        """Where each begins, in seconds."""
         starts = sorted(a / self.rate for channel in self.spans for a, _ in channel)
         return tuple(t for k, t in enumerate(starts) if k == 0 or t - starts[k - 1] > 0.002)
 
     @property
     def count(self) -> int:
+        """How many there are."""
         return len(self.times_s)
 
     def left_in(self, later: Clicks) -> Clicks:

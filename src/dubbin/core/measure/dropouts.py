@@ -27,6 +27,7 @@ class Dropouts:
 
     @property
     def count(self) -> int:
+        """How many there are."""
         return len(self.spans_s)
 
 

@@ -9,7 +9,7 @@ from dubbin.core.measure.report import RecordingReport
 
 # What nobody minds: below these figures nothing is said.
 CLEAN_FLOOR_DB, CLEAN_SNR_DB = -72.0, 52.0
-LOUD_FLOOR_DB, LOW_SNR_DB = -50.0, 25.0
+LOW_SNR_DB = 25.0
 CLEAN_RUMBLE_DB, STRONG_RUMBLE_DB = -56.0, -42.0
 DRY_RT60_S, LONG_RT60_S = 0.28, 0.6
 CLICKS_A_MINUTE, FEWEST_CLICKS = 12.0, 8

@@ -7,9 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from dubbin.core.jobs import Task
 from dubbin.core.measure.loudness import MOMENTARY_STEPS, SHORT_TERM_STEPS, STEPS_PER_S, Loudness, LoudnessMeter
-from dubbin.core.sound.source import Source, blocks
 
 POINTS = 1200
 
@@ -37,13 +35,3 @@ def history_of(meter: LoudnessMeter, points: int = POINTS) -> LoudnessHistory:
         padded = np.pad(part, (0, len(times) * step - len(part)), constant_values=-np.inf)
         loudest = padded.reshape(len(times), step).max(axis=1)
     return LoudnessHistory(meter.result(), times, loudest, short[::step])
-
-
-def measure_history(source: Source, task: Task | None = None, points: int = POINTS) -> LoudnessHistory:
-    """Loudness of a source through time, at `points` places at most."""
-    meter = LoudnessMeter(source.rate, source.channels)
-    for start, x in blocks(source):
-        if task is not None:
-            task.step(start / max(source.frames, 1))
-        meter.push(x)
-    return history_of(meter, points)

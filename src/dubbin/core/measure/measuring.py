@@ -28,7 +28,8 @@ from dubbin.core.sound.source import Samples, Source, blocks
 class Meter(Protocol):
     """What looks at a recording block by block."""
 
-    def push(self, x: Samples) -> None: ...
+    def push(self, x: Samples) -> None:
+        """Look at the next block (channels, frames)."""
 
 
 def measure_treated(treated: Source, before: RecordingReport, task: Task | None = None) -> RecordingReport:

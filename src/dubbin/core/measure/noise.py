@@ -44,6 +44,7 @@ class NoiseMeter:
         self._rest = x[:, whole:].copy()
 
     def frame_powers(self) -> NDArray[np.float64]:
+        """Power of every frame so far, (frames,)."""
         return np.concatenate(self._powers) if self._powers else np.zeros(0)
 
     def result(self) -> Noise:

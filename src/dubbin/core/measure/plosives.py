@@ -28,6 +28,7 @@ class Plosives:
 
     @property
     def count(self) -> int:
+        """How many there are."""
         return len(self.times_s)
 
 

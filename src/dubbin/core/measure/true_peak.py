@@ -91,10 +91,12 @@ class TruePeakMeter:
 
     @property
     def true_peak_dbtp(self) -> float:
+        """Highest true peak so far; None of silence."""
         return gain_to_db(float(np.max(np.maximum(self.peaks, self.sample_peaks), initial=0.0)))
 
     @property
     def sample_peak_dbfs(self) -> float:
+        """Highest sample so far; None of silence."""
         return gain_to_db(float(np.max(self.sample_peaks, initial=0.0)))
 
 

@@ -41,6 +41,7 @@ class Voicing:
 
     @property
     def voiced(self) -> NDArray[np.bool_]:
+        """Frames that have a pitch, (frames,)."""
         return self.pitch_hz > 0
 
 

@@ -36,14 +36,18 @@ class VoiceLevel:
 
 @dataclass(frozen=True)
 class BalanceReport:
+    """How loud the voices are, before and after everything that moves them."""
+
     voices: tuple[VoiceLevel, ...]
 
     @property
     def apart_before_lu(self) -> float | None:
+        """How far apart they were; None with fewer than two."""
         return _apart([v.before_lufs for v in self.voices])
 
     @property
     def apart_after_lu(self) -> float | None:
+        """How far apart they are; None with fewer than two."""
         return _apart([v.after_lufs for v in self.voices])
 
 

@@ -38,10 +38,12 @@ class RepairSwitch:
     treatment: str
 
     def is_on(self, episode: Episode) -> bool:
+        """Whether the repair is on."""
         lane = _lane(episode, self.lane)
         return lane is not None and find_use(lane, self.treatment).on
 
     def change(self, episode: Episode, title: str, on: bool) -> Change:
+        """Switch it."""
         return change_use(episode, self.lane, self.treatment, title, on=on)
 
 
@@ -52,10 +54,12 @@ class VoiceSwitch:
     lane: str
 
     def is_on(self, episode: Episode) -> bool:
+        """Whether any of it is on."""
         lane = _lane(episode, self.lane)
         return lane is not None and any(u.on for u in lane.voice_chain)
 
     def change(self, episode: Episode, title: str, on: bool) -> Change:
+        """Switch all of it."""
         chain = tuple(replace(u, on=on) for u in episode.lane(self.lane).voice_chain)
         return change_lane(episode, self.lane, title, voice_chain=chain)
 
@@ -68,10 +72,12 @@ class BalanceSwitch:
     part: BalancePart
 
     def is_on(self, episode: Episode) -> bool:
+        """Whether it is on."""
         lane = _lane(episode, self.lane)
         return lane is not None and bool(getattr(lane, self.part.value).on)
 
     def change(self, episode: Episode, title: str, on: bool) -> Change:
+        """Switch it."""
         return change_balance(episode, [self.lane], self.part.value, title, on=on)
 
 
@@ -83,10 +89,12 @@ class CutSwitch:
     cuts: tuple[Cut, ...]
 
     def is_on(self, episode: Episode) -> bool:
+        """Whether any of the cuts is there."""
         here = set(episode.cuts)
         return any(c in here for c in self.cuts)
 
     def change(self, episode: Episode, title: str, on: bool) -> Change:
+        """Put all of them back, or make them again."""
         here = set(episode.cuts)
         pauses = self.kind is CutKind.PAUSE
         if on:

@@ -32,6 +32,7 @@ class GainCurve:
 
     @property
     def db(self) -> NDArray[np.float64]:
+        """The gain in dB."""
         return 20.0 * np.log10(np.maximum(self.gain.astype(np.float64), 1e-6))
 
 

@@ -39,6 +39,7 @@ class LaneGain:
     rate: int
 
     def curve(self) -> GainCurve:
+        """All of it together, as the mix reads it."""
         return curve_from_db(self.level_db + self.bleed_db, self.rate)
 
 
@@ -51,6 +52,7 @@ class Balance:
 
     @cached_property
     def curves(self) -> dict[str, GainCurve]:
+        """The gains by the ids of their lanes."""
         return {name: gain.curve() for name, gain in self.gains.items()}
 
 

@@ -31,6 +31,7 @@ class LaneSound:
     voiced: Chain
 
     def heard(self, mode: MonitorMode) -> Source:
+        """The side of it that is listened to."""
         if mode is MonitorMode.RECORDED:
             return self.recorded
         if mode is MonitorMode.REMOVED:

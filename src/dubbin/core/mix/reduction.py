@@ -23,6 +23,7 @@ class Reduction:
 
     @property
     def heard(self) -> NDArray[np.float32]:
+        """Gains of the steps in which something is heard."""
         return self.gain_db[np.isfinite(self.gain_db)]
 
     def share_below(self, db: float) -> float:

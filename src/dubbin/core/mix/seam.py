@@ -31,6 +31,7 @@ class SeamPlan:
 
     @property
     def shape(self) -> SeamShape:
+        """Equal power or equal gain."""
         return SeamShape.GAIN if self.correlation >= LIKE_FROM else SeamShape.POWER
 
     def fades(self, n: NDArray[np.int64]) -> tuple[NDArray[np.float32], NDArray[np.float32]]:

@@ -28,6 +28,7 @@ class SeamCheck:
 
     @property
     def problems(self) -> tuple[str, ...]:
+        """What measurement doubts, in words."""
         out = []
         if self.level_db is not None and abs(self.level_db) > LEVEL_DB:
             out.append(f"level {self.level_db:+.0f} dB")
@@ -39,6 +40,7 @@ class SeamCheck:
 
     @property
     def is_doubtful(self) -> bool:
+        """Whether there is anything to listen for."""
         return bool(self.problems)
 
 

@@ -31,9 +31,11 @@ class RawFile:
         weakref.finalize(self, os.close, self._fd)
 
     def read_bytes(self, start: int, count: int) -> bytes:
+        """`count` bytes from an offset."""
         return os.pread(self._fd, count, start)
 
     def write_bytes(self, start: int, data: bytes | memoryview) -> None:
+        """Write bytes at an offset."""
         os.pwrite(self._fd, data, start)
 
     def read(self, channels: int, start: int, stop: int) -> Samples:

@@ -25,6 +25,7 @@ class PeakPyramid:
 
     @property
     def channels(self) -> int:
+        """Of the sound it was made of."""
         return int(self.levels[0].shape[0])
 
     def columns(self, channel: int, start: float, frames_per_column: float, count: int) -> NDArray[np.float32]:
@@ -67,11 +68,13 @@ class PeakPyramid:
         return out
 
     def save(self, path: Path) -> None:
+        """Write it to a file."""
         with open(path, "wb") as f:
             np.save(f, self.levels[0])
 
     @classmethod
     def load(cls, path: Path, frames: int) -> PeakPyramid:
+        """Read it back; frames: of the sound."""
         return cls(np.load(path, allow_pickle=False), frames)
 
 
@@ -84,6 +87,7 @@ class PeakBuilder:
         self._frames = 0
 
     def push(self, x: Samples) -> None:
+        """Take in the next block (channels, frames)."""
         self._frames += x.shape[1]
         x = np.concatenate([self._rest, x], axis=1) if self._rest.shape[1] else x
         whole = x.shape[1] // BASE_FRAMES * BASE_FRAMES
@@ -92,6 +96,7 @@ class PeakBuilder:
         self._rest = x[:, whole:].copy()
 
     def finish(self) -> PeakPyramid:
+        """The pyramid of all blocks."""
         bins = list(self._bins)
         if self._rest.shape[1]:
             missing = BASE_FRAMES - self._rest.shape[1]

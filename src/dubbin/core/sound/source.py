@@ -23,10 +23,12 @@ class Source(Protocol):
         """Frames a second, in Hz."""
 
     @property
-    def channels(self) -> int: ...
+    def channels(self) -> int:
+        """How many there are."""
 
     @property
-    def frames(self) -> int: ...
+    def frames(self) -> int:
+        """Its length."""
 
     def read(self, start: int, stop: int) -> Samples:
         """Frames start to stop (0 <= start <= stop <= frames): float32, (channels, stop - start)."""
@@ -142,8 +144,3 @@ def blocks(source: Source, size: int = BLOCK_FRAMES) -> Iterator[tuple[int, Samp
     """The whole source as (first frame, samples) in blocks of `size` frames; the last may be shorter."""
     for start in range(0, source.frames, size):
         yield start, source.read(start, min(start + size, source.frames))
-
-
-def read_all(source: Source) -> Sound:
-    """The whole source in memory; only for sounds known to be short."""
-    return Sound(source.read(0, source.frames), source.rate)

@@ -32,6 +32,8 @@ COMMON = frozenset(COMMON_TEXT.split())
 
 @dataclass(frozen=True)
 class ChapterIdea:
+    """Where a chapter might begin, and what it might be called."""
+
     frame: int
     title: str
 

@@ -19,7 +19,7 @@ from scipy import ndimage
 from scipy.cluster.vq import kmeans2
 
 from dubbin.core.measure.voicing import Voicing, cepstra
-from dubbin.core.speech.activity import FRAMES_PER_S, runs
+from dubbin.core.speech.activity import FRAMES_PER_S
 from dubbin.core.speech.transcript import Word, WordKind
 
 STRETCH_S, STRETCH_HOP_S = 1.4, 0.35
@@ -180,16 +180,3 @@ def with_speakers(words: Sequence[Word], speakers: NDArray[np.int8], rate: int) 
         if before.speaker == after.speaker != here.speaker and close and here.kind is WordKind.WORD:
             out[k] = replace(here, speaker=before.speaker)
     return out
-
-
-def speech_seconds(speakers: NDArray[np.int8]) -> dict[int, float]:
-    """How long each speaker is heard."""
-    return {k: float(np.sum(speakers == k)) / FRAMES_PER_S for k in range(int(speakers.max(initial=-1)) + 1)}
-
-
-def turns_of(speakers: NDArray[np.int8]) -> list[tuple[float, float, int]]:
-    """(start_s, end_s, speaker) of every turn."""
-    out = []
-    for k in range(int(speakers.max(initial=-1)) + 1):
-        out += [(a / FRAMES_PER_S, b / FRAMES_PER_S, k) for a, b in zip(*runs(speakers == k), strict=True)]
-    return sorted(out)

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 
 
 class WordKind(StrEnum):
+    """A word, a hesitation, or a sound that is none."""
+
     WORD = "word"
     FILLER = "filler"
     SOUND = "sound"
@@ -59,8 +60,3 @@ def is_filler_text(text: str) -> bool:
 def ends_sentence(text: str) -> bool:
     """Whether a sentence ends with a word, by its punctuation."""
     return bool(_ENDS_SENTENCE.search(text.strip()))
-
-
-def joined_text(words: Sequence[Word]) -> str:
-    """Words as running text; sounds in square brackets."""
-    return " ".join(f"[{w.text}]" if w.kind is WordKind.SOUND else w.text for w in words)

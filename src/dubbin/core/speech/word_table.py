@@ -58,6 +58,7 @@ class WordTable:
         return len(self.words)
 
     def voice(self, row: int) -> Voice:
+        """Who says the word of a row."""
         return self.voices[int(self.voice_of[row])]
 
     def row_at(self, frame: int) -> int | None:

@@ -19,7 +19,7 @@ from numpy.typing import NDArray
 
 from dubbin.core.jobs import Task, in_parallel
 from dubbin.core.sound.source import Samples, Source, read_padded
-from dubbin.core.treat.guard import Guard, watch
+from dubbin.core.treat.guard import Guard, measure_guard
 from dubbin.core.treat.tiles import MemoryTileCache, TileCache
 from dubbin.core.treat.treatment import Context, Treatment
 
@@ -61,11 +61,12 @@ class Stage:
         """How much of the voice the treatment takes along; looked at once."""
         mends = self.treatment.mends_places
         return self._found.get(  # type: ignore[no-any-return]
-            f"{self._key}:guard", lambda: watch(self.upstream, self, mends_places=mends, task=task)
+            f"{self._key}:guard", lambda: measure_guard(self.upstream, self, mends_places=mends, task=task)
         )
 
     @property
     def tile_count(self) -> int:
+        """How many tiles there are."""
         return -(-self.frames // self.tile_frames)
 
     @property
@@ -205,10 +206,6 @@ class Chain:
     def is_ready(self, start: int, stop: int) -> bool:
         """Whether the treated frames can be read without computing."""
         return all(stage.is_ready(start, stop) for stage in self.stages)
-
-    def tile_starts(self) -> range:
-        """First frames of the stretches in which the last stage is computed."""
-        return range(0, self.frames, self.stages[-1].tile_frames) if self.stages else range(0)
 
 
 def inside(spans: Sequence[tuple[int, int]], start: int, stop: int, fade: int) -> NDArray[np.float32]:

@@ -29,6 +29,8 @@ SLOW_ATTACK_S = 0.4
 
 
 class Detection(StrEnum):
+    """What the level is taken from."""
+
     PEAK = "peak"
     RMS = "RMS"
 
@@ -91,6 +93,8 @@ def gain_curve_db(x: Samples, rate: int, settings: CompressorSettings) -> NDArra
 
 
 class Compressor(Treatment):
+    """The dynamics of a voice, held together."""
+
     name: ClassVar[str] = "compress"
     title: ClassVar[str] = "Compressor"
     settings_type: ClassVar[type] = CompressorSettings

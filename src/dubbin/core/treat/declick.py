@@ -27,10 +27,14 @@ PASSES = 2  # the model is fitted again to the repaired sound
 
 @dataclass(frozen=True)
 class DeclickSettings:
+    """How much has to stand out."""
+
     sensitivity: float = setting(1.0, 0.5, 2.0, "", "Sensitivity", "Higher finds fainter clicks, and sooner takes a consonant for one.")
 
 
 class Declick(Treatment):
+    """Clicks taken out and drawn anew."""
+
     name: ClassVar[str] = "declick"
     title: ClassVar[str] = "Clicks"
     settings_type: ClassVar[type] = DeclickSettings

@@ -50,11 +50,15 @@ class Ceilings:
 
 @dataclass(frozen=True)
 class ClippingFindings:
+    """Where the sound was cut off, or bent."""
+
     ceilings: Ceilings
     saturation: Saturation
 
 
 class Declip(Treatment):
+    """Crests drawn anew above the ceiling."""
+
     name: ClassVar[str] = "declip"
     title: ClassVar[str] = "Clipping"
     settings_type: ClassVar[type] = DeclipSettings

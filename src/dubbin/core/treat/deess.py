@@ -41,6 +41,8 @@ ATTACK_S, HOLD_S, RELEASE_S = 0.004, 0.006, 0.035
 
 @dataclass(frozen=True)
 class DeessSettings:
+    """From where, how far and how fast s-sounds are turned down."""
+
     frequency_hz: float = setting(5000.0, 2500.0, 10000.0, "Hz", "From", "What lies above is turned down while an s is spoken.")
     range_db: float = setting(10.0, 0.0, 24.0, "dB", "Range", "The most that an s comes down.")
     threshold_db: float = setting(
@@ -94,6 +96,8 @@ def _own_s(source: Source, voice: VoiceLevel, settings: DeessSettings, task: Tas
 
 
 class Deess(Treatment):
+    """Sharp s-sounds turned down to the voice."""
+
     name: ClassVar[str] = "deess"
     title: ClassVar[str] = "De-esser"
     settings_type: ClassVar[type] = DeessSettings

@@ -23,6 +23,8 @@ class DehumSettings:
 
 
 class Dehum(Treatment):
+    """Mains hum and its harmonics subtracted."""
+
     name: ClassVar[str] = "dehum"
     title: ClassVar[str] = "Hum"
     settings_type: ClassVar[type] = DehumSettings

@@ -46,6 +46,8 @@ UNSURE_DB, SURE_DB = 10.0, 25.0
 
 
 class Engine(StrEnum):
+    """What decides what is noise."""
+
     STATISTICAL = "statistical"
     NEURAL = "neural"
 
@@ -98,6 +100,8 @@ class NoiseFindings:
 
 
 class Denoise(Treatment):
+    """Background noise taken down."""
+
     name: ClassVar[str] = "denoise"
     title: ClassVar[str] = "Noise"
     settings_type: ClassVar[type] = DenoiseSettings

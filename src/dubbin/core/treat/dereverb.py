@@ -26,7 +26,7 @@ from dubbin.core.measure.echo import measure_echo
 from dubbin.core.sound.level import db_to_gain
 from dubbin.core.sound.source import Samples, Source, read_padded
 from dubbin.core.treat.figure import Figure
-from dubbin.core.treat.prediction import Covariances, predicted, sums
+from dubbin.core.treat.prediction import Covariances, estimate_covariances, predicted
 from dubbin.core.treat.prediction_taps import DELAY, TAPS, taps_of
 from dubbin.core.treat.settings import setting
 from dubbin.core.treat.stft import Stft, power
@@ -43,6 +43,8 @@ UNKNOWN_RT60_S = 0.45
 
 @dataclass(frozen=True)
 class DereverbSettings:
+    """How far late echo goes down."""
+
     depth_db: float = setting(
         8.0,
         3.0,
@@ -69,6 +71,8 @@ def dereverb_stft(rate: int) -> Stft:
 
 
 class Dereverb(Treatment):
+    """The echo of the room taken down."""
+
     name: ClassVar[str] = "dereverb"
     title: ClassVar[str] = "Echo"
     settings_type: ClassVar[type] = DereverbSettings
@@ -117,7 +121,7 @@ def _filters(source: Source, channel: int, stft: Stft, bins: int, step: int, tas
         start = chunk * step - lead * stft.hop
         x = read_padded(source, start, min((chunk + 1) * step, source.frames))[channel]
         X = np.ascontiguousarray(stft.analyse(x)[: lead + step // stft.hop, :bins])
-        parts[chunk] = sums(X, lead, taps)
+        parts[chunk] = estimate_covariances(X, lead, taps)
 
     out = np.empty((count, bins, TAPS), np.complex64)
 

@@ -31,6 +31,8 @@ MIRROR_DB = 80.0  # how far down what the change of rate folds over is
 
 @dataclass(frozen=True)
 class DerumbleSettings:
+    """From where on the voice is left alone."""
+
     edge_hz: float = setting(
         78.0,
         30.0,
@@ -77,6 +79,8 @@ def low_band(rate: int, edge_hz: float) -> LowBand:
 
 
 class Derumble(Treatment):
+    """What lies below the voice taken out."""
+
     name: ClassVar[str] = "derumble"
     title: ClassVar[str] = "Rumble"
     settings_type: ClassVar[type] = DerumbleSettings

@@ -128,6 +128,8 @@ def impulse_response(settings: EqSettings, rate: int) -> NDArray[np.float32]:
 
 
 class Equalise(Treatment):
+    """The tone of a voice, by a filter of linear phase."""
+
     name: ClassVar[str] = "equalise"
     title: ClassVar[str] = "EQ"
     settings_type: ClassVar[type] = EqSettings

@@ -34,6 +34,8 @@ NEAR_VOWEL_S = 0.035  # a breath stands by itself: consonants touch their vowel
 
 @dataclass(frozen=True)
 class ExpandSettings:
+    """How quiet and how far down gaps and breaths are."""
+
     threshold_db: float = setting(-30.0, -60.0, -10.0, "dB", "Threshold", "Against the voice's own level: what is softer counts as a gap.")
     ratio: float = setting(2.0, 1.0, 10.0, ": 1", "Ratio", "dB out for one dB in, under the threshold.")
     range_db: float = setting(9.0, 0.0, 40.0, "dB", "Range", "The most that a gap comes down.")
@@ -75,6 +77,8 @@ def find_breaths(source: Source, voice: VoiceLevel, task: Task) -> tuple[tuple[f
 
 
 class Expand(Treatment):
+    """Gaps between words and breaths turned down."""
+
     name: ClassVar[str] = "expand"
     title: ClassVar[str] = "Gaps and breaths"
     settings_type: ClassVar[type] = ExpandSettings

@@ -49,6 +49,7 @@ class Guard:
         return max(self.speech_db + 20.0 * float(np.log10(strength)), LOWEST_DB)
 
     def is_audible(self, strength: float) -> bool:
+        """Whether what is removed at a strength (0 to 1) takes the voice along so that it is heard."""
         level = self.at(strength)
         return level is not None and level > AUDIBLE_DB
 
@@ -60,7 +61,7 @@ class Guard:
         return float(min(1.0, 10.0 ** ((AUDIBLE_DB - self.speech_db) / 20.0)))
 
 
-def watch(before: Source, after: Source, *, mends_places: bool = False, task: Task | None = None) -> Guard:
+def measure_guard(before: Source, after: Source, *, mends_places: bool = False, task: Task | None = None) -> Guard:
     """Compare what goes into a treatment with what comes out of it at full strength.
 
     mends_places: the treatment replaces short places, so that what it takes out whole is no voice.

@@ -41,7 +41,7 @@ class Covariances:
         return out
 
 
-def sums(X: NDArray[np.complex64], begin: int, taps: NDArray[np.int64]) -> Covariances:
+def estimate_covariances(X: NDArray[np.complex64], begin: int, taps: NDArray[np.int64]) -> Covariances:
     """Sums over frames `begin` to the end of X (frames, bins); those before it are only past.
 
     Frames weigh by the inverse of their power. taps: (bins,).

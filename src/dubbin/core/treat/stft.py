@@ -29,12 +29,14 @@ class Stft:
 
     @cached_property
     def window(self) -> NDArray[np.float32]:
+        """Of analysis and synthesis, (frame,): with the overlap its squares add up to one."""
         n = np.arange(self.frame)
         hann = 0.5 - 0.5 * np.cos(2 * np.pi * n / self.frame)
         return np.sqrt(hann * (2.0 * self.hop / self.frame)).astype(np.float32)
 
     @property
     def bins(self) -> int:
+        """Of one frame."""
         return self.frame // 2 + 1
 
     def count(self, length: int) -> int:

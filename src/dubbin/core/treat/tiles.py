@@ -17,11 +17,14 @@ from dubbin.core.sound.source import Samples
 class Tiles(Protocol):
     """Tiles of one stage of one recording, by number."""
 
-    def get(self, index: int) -> Samples | None: ...
+    def get(self, index: int) -> Samples | None:
+        """A tile (channels, frames); None where it is not there."""
 
-    def put(self, index: int, x: Samples) -> None: ...
+    def put(self, index: int, x: Samples) -> None:
+        """Keep a tile."""
 
-    def has(self, index: int) -> bool: ...
+    def has(self, index: int) -> bool:
+        """Whether a tile is there."""
 
 
 class MemoryTiles:
@@ -109,7 +112,8 @@ class TileCache(Protocol):
 
     findings: Findings
 
-    def tiles(self, key: str, channels: int, frames: int, tile_frames: int) -> Tiles: ...
+    def tiles(self, key: str, channels: int, frames: int, tile_frames: int) -> Tiles:
+        """The tiles of a stage. tile_frames: length of each but the last."""
 
 
 class MemoryTileCache:

@@ -38,6 +38,8 @@ class Spot:
 
 @dataclass(frozen=True)
 class TouchUpSettings:
+    """The rectangles that a person marked."""
+
     spots: tuple[Spot, ...] = ()
 
 
@@ -49,6 +51,8 @@ class Surroundings:
 
 
 class TouchUp(Treatment):
+    """Single sounds taken down, or filled in from what is around them."""
+
     name: ClassVar[str] = "touch-up"
     title: ClassVar[str] = "Touch-ups"
     settings_type: ClassVar[type] = TouchUpSettings

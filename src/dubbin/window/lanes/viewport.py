@@ -8,7 +8,6 @@ from dubbin.core.episode.time_map import TimeMap, program_map, session_map
 from dubbin.window.session.session import Session
 
 CLOSEST = 0.25  # frames a pixel
-MARGIN_SHARE = 0.02
 
 
 class Viewport(QObject):

@@ -81,21 +81,6 @@ def insert_break(episode: Episode, at_frame: int, frames: int, new_id: str, name
     return Change(f"Insert a break of {frames / episode.rate:.1f} s", replace(episode, placed=(*episode.placed, item)))
 
 
-def change_break(episode: Episode, id: str, frames: int | None = None, name: str | None = None, cue: bool | None = None) -> Change:
-    """Give a break another length, name, or cue tone."""
-    item = episode.placement(id)
-    assert item is not None and item.kind is PlacedKind.BREAK
-    start = item.pieces[0].start_frame
-    if frames is not None:
-        frames = max(1, min(frames, round(LONGEST_BREAK_S * episode.rate)))
-        # Longer than its parked room: a new room.
-        others = replace(episode, placed=tuple(p for p in episode.placed if p.id != id))
-        start = _parked_end(others)
-        item = replace(item, pieces=(FrameRange(start, start + frames),))
-    item = replace(item, name=item.name if name is None else name, cue=item.cue if cue is None else cue)
-    return Change("Change a break", _with_placed(episode, item), f"break {id}")
-
-
 def rename_placed(episode: Episode, id: str, name: str) -> Change:
     """Name an insert, a break, a copy or what was moved."""
     item = episode.placement(id)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
 from dataclasses import replace
 
 from dubbin.core.episode.commands.change import Change
@@ -57,15 +56,6 @@ def name_speaker(episode: Episode, lane_id: str, speaker: int, name: str) -> Cha
     names = list(transcript.speakers)
     names[speaker] = name.strip() or names[speaker]
     return _change_transcript(episode, replace(transcript, speakers=tuple(names)), f"Name a speaker {names[speaker]}")
-
-
-def set_speaker(episode: Episode, lane_id: str, numbers: Iterable[int], speaker: int) -> Change:
-    """Give words to another speaker."""
-    transcript = episode.transcript(lane_id)
-    assert transcript is not None
-    wanted = set(numbers)
-    words = tuple(replace(w, speaker=speaker) if k in wanted else w for k, w in enumerate(transcript.words))
-    return _change_words(episode, transcript, words, f"Give {len(wanted)} words to another speaker")
 
 
 def _change_words(episode: Episode, transcript: Transcript, words: tuple[Word, ...], title: str) -> Change:

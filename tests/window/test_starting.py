@@ -1,0 +1,106 @@
+"""Starting: the small window while something is made, notices, and where Qt's words go."""
+
+from __future__ import annotations
+
+import logging
+import threading
+from pathlib import Path
+
+import pytest
+from PyQt6.QtCore import QTimer, qInstallMessageHandler, qWarning
+
+from dubbin.core.errors import CannotWrite
+from dubbin.core.jobs import Task
+from dubbin.core.sound.working_copy import WorkingCopies
+from dubbin.demo.episode import build_demo
+from dubbin.window.app import has_display, log_qt
+from dubbin.window.shell.notices import Notices
+from dubbin.window.shell.preparing import Preparing
+
+
+@pytest.fixture
+def preparing(qtbot, tmp_path):
+    window = Preparing("Building the demo", "Voices and rooms.", tmp_path)
+    qtbot.addWidget(window)
+    return window
+
+
+def test_it_shows_how_far_the_work_is_and_gives_its_result(preparing, qtbot):
+    seen, go_on = [], threading.Event()
+
+    def work(task: Task) -> Path:
+        task.step(0.4)
+        go_on.wait(10)
+        return Path("made")
+
+    def look() -> None:
+        if preparing.bar.value() == 400 and preparing.isVisible():
+            seen.append(preparing.about.text())
+            go_on.set()
+
+    timer = QTimer()
+    timer.timeout.connect(look)
+    timer.start(5)
+    assert preparing.run(work) == Path("made") and seen == ["Voices and rooms."]
+    assert not preparing.isVisible()
+
+
+def test_cancel_stops_the_work_and_there_is_no_result(preparing):
+    stopped = []
+
+    def work(task: Task) -> Path:
+        while not task.cancelled:
+            threading.Event().wait(0.005)
+        stopped.append(True)
+        task.step(1.0)
+        return Path("made")
+
+    QTimer.singleShot(30, preparing.cancel.click)
+    assert preparing.run(work) is None and stopped == [True]
+
+
+def test_what_can_not_be_made_is_said_and_stays_until_it_is_read(preparing, qtbot):
+    def work(task: Task) -> Path:
+        raise CannotWrite("The folder is full.")
+
+    said = []
+    QTimer.singleShot(150, lambda: (said.append(preparing.about.text()), preparing.cancel.click()))
+    assert preparing.run(work) is None and said == ["The folder is full."]
+
+
+def test_building_the_demo_tells_how_far_it_is(tmp_path):
+    told: list[float] = []
+    build_demo(tmp_path / "demo", WorkingCopies(tmp_path / "cache"), Task(told.append))
+    assert told == sorted(told) and len({round(f, 1) for f in told}) >= 8
+
+
+def test_a_notice_goes_by_itself_unless_there_is_something_to_choose(qtbot):
+    notices, done = Notices(), []
+    qtbot.addWidget(notices)
+    notices.say("Marked.")
+    assert notices._timer.isActive() and notices.buttons.count() == 1
+    notices.say("Take it up again?", (("Yes", lambda: done.append("yes")),))
+    assert not notices._timer.isActive() and notices.buttons.count() == 2
+    notices.buttons.itemAt(0).widget().click()
+    assert done == ["yes"] and notices.isHidden()
+
+
+def test_what_qt_says_goes_into_the_log(qapp, caplog):
+    before = qInstallMessageHandler(None)
+    log_qt()
+    try:
+        with caplog.at_level(logging.WARNING, "dubbin"):
+            qWarning("a pen has no width")
+        assert "Qt: a pen has no width" in caplog.text
+    finally:
+        qInstallMessageHandler(before)
+
+
+@pytest.mark.parametrize(
+    ("name", "value", "there"), [("DISPLAY", ":9", True), ("WAYLAND_DISPLAY", "wayland-1", True), ("OTHER", "x", False)]
+)
+def test_a_display_is_known_by_its_variables(name, value, there, monkeypatch):
+    for known in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM"):
+        monkeypatch.delenv(known, raising=False)
+    monkeypatch.setenv(name, value)
+    assert has_display() is there
