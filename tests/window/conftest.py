@@ -70,6 +70,8 @@ def put_down(qtbot, window: MainWindow, path: Path) -> None:
     settle(qtbot, window)
     window.player.stop()
     window.notices.hide()
+    window.activateWindow()  # another test's window may have had the keys
+    qtbot.waitUntil(window.isActiveWindow)
     monitor = window.session.monitor
     monitor.set_mode(MonitorMode.TREATED)
     monitor.set_matched(False)
@@ -79,9 +81,10 @@ def put_down(qtbot, window: MainWindow, path: Path) -> None:
         window.playing.toggle_loop()
     window.lanes.set_picture(Picture.WAVES)
     window.go_step(Step.INTAKE)
-    window.set_document(Document(window.session.folders.journals, load_episode(path)))
+    window.set_document(Document(window.session.folders.journals, load_episode(path), path))
     window.view.set_folded(False)
     window.view.show_all()
+    window.lanes.setFocus()
     settle(qtbot, window)
 
 
@@ -113,8 +116,10 @@ def demo(short_demo, tmp_path):
 
 
 @pytest.fixture
-def window(open_window, demo) -> MainWindow:
-    return open_window(demo)
+def window(qtbot, shared_window, demo) -> MainWindow:
+    """The shared window with an excerpt of the demo of one's own."""
+    put_down(qtbot, shared_window, demo)
+    return shared_window
 
 
 def settle(qtbot, window: MainWindow) -> None:

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import itertools
+import re
+from pathlib import Path
 
 import pytest
 from PyQt6.QtCore import QPoint, Qt
-from PyQt6.QtGui import QColor
+from PyQt6.QtGui import QColor, QFont, QFontInfo, QIcon
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QLabel
 
@@ -24,7 +26,7 @@ from dubbin.window.parts.segments import Segments
 from dubbin.window.parts.slider import MarkedSlider
 from dubbin.window.parts.switch import Switch
 from dubbin.window.parts.table import FigureTable
-from dubbin.window.parts.theme import DAY, NIGHT, Colours, Theme
+from dubbin.window.parts.theme import DAY, FAMILY, NIGHT, Colours, Theme, style_sheet
 from dubbin.window.shell.command_search import CommandSearch
 from dubbin.window.shell.shortcut_sheet import ShortcutSheet
 from tests.window.conftest import drag
@@ -289,3 +291,18 @@ def test_no_two_icons_look_alike():
     images = {n: icons.icon(n, QColor("black")).pixmap(20).toImage() for n in names}
     for a, b in itertools.combinations(names, 2):
         assert images[a] != images[b], (a, b)
+
+
+def test_text_is_set_in_the_fonts_that_come_along(theme):
+    for weight in (QFont.Weight.Normal, QFont.Weight.Medium, QFont.Weight.Bold):
+        font = QFont(FAMILY)
+        font.setWeight(weight)
+        assert QFontInfo(font).family() == FAMILY and QFontInfo(font).weight() == weight
+
+
+@pytest.mark.parametrize("colours", [DAY, NIGHT], ids=["day", "night"])
+def test_every_picture_that_the_style_names_is_there_and_can_be_drawn(qapp, colours: Colours):
+    named = re.findall(r"url\(([^)]+)\)", style_sheet(colours))
+    assert named
+    for path in named:
+        assert Path(path).is_file() and not QIcon(path).pixmap(16).isNull(), path

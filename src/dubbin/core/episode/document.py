@@ -80,9 +80,14 @@ class Document:
         return self.history.episode != self._saved
 
     def listen(self, listener: Listener) -> Callable[[], None]:
-        """Call `listener` after every change; returns what ends it."""
+        """Call `listener` after every change; returns what ends it, once or more often."""
         self._listeners.append(listener)
-        return lambda: self._listeners.remove(listener)
+
+        def end() -> None:
+            if listener in self._listeners:
+                self._listeners.remove(listener)
+
+        return end
 
     def do(self, change: Change) -> bool:
         """Take over a change and note it in the journal; whether it changed anything."""

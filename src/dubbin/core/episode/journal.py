@@ -81,6 +81,8 @@ class Journal:
 
     def close(self, keep: bool = False) -> None:
         """The episode was closed in order: nothing is left over. keep: its steps can be undone when it is opened again."""
+        if self._file.closed:
+            return
         if keep and self._file.tell() <= MOST_KEPT_BYTES:
             target = kept_path(self._folder, self._id)
             target.parent.mkdir(exist_ok=True)

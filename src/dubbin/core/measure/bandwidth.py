@@ -62,7 +62,8 @@ class BandwidthMeter:
 def step_down_hz(power: NDArray[np.float64], rate: int) -> float | None:
     """The highest frequency before a step down to nothing in a mean power spectrum (SIZE // 2 + 1 bins); None without one."""
     per_hz = SIZE / rate
-    level = 10.0 * np.log10(ndimage.uniform_filter1d(power, 7, mode="nearest") + 1e-20)
+    smooth = np.maximum(ndimage.uniform_filter1d(power, 7, mode="nearest"), 0.0)  # a running sum comes out just under nothing
+    level = 10.0 * np.log10(smooth + 1e-20)
     reach = max(2, round(STEP_HZ / 2 * per_hz))
     top = int(TOP_SHARE * (len(power) - 1))
     low = int(LOWEST_HZ * per_hz)

@@ -9,8 +9,8 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QColor, QFont, QFontDatabase, QPalette
 from PyQt6.QtWidgets import QApplication
 
-FONTS = Path(__file__).parents[1] / "fonts"
-ICONS = Path(__file__).parent / "icons"
+FONTS = Path(__file__).parents[2] / "fonts"
+ICONS = Path(__file__).parent.parent / "icons"
 FAMILY = "Alegreya Sans"
 BASE_PX = 15
 

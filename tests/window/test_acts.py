@@ -1,0 +1,200 @@
+"""What the Edit step's commands do and say, also where there is nothing to do: chapters, breaks, covers, pauses, fillers, retakes."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+import soundfile as sf
+from PyQt6.QtWidgets import QApplication, QDialog, QInputDialog
+
+from dubbin.core.episode.commands.cuts import cut_stretch
+from dubbin.core.episode.model import CoverKind, PlacedKind, Role
+from dubbin.window.edit.dialogs import BreakDialog, WordDialog
+from dubbin.window.shell.step import Step
+from tests.conftest import RATE, noise
+from tests.window.conftest import settle
+from tests.window.test_editing import edit, row_of  # noqa: F401
+
+
+@pytest.fixture
+def acts(edit):  # noqa: F811
+    return edit.pages[Step.EDIT].acts
+
+
+@pytest.fixture
+def said(edit):  # noqa: F811
+    """All sentences that are said."""
+    sentences: list[str] = []
+    edit.session.said.connect(sentences.append)
+    yield sentences
+    edit.session.said.disconnect(sentences.append)
+
+
+def steps(window) -> int:
+    return len(window.session.document.history.done)
+
+
+class TestChapters:
+    def test_a_title_is_asked_for_and_an_empty_one_is_none(self, edit, acts, monkeypatch):  # noqa: F811
+        answers = iter([("  The tide  ", True), ("", True), ("never", False)])
+        monkeypatch.setattr(QInputDialog, "getText", lambda *a, **k: next(answers))
+        edit.selection.set_head(5 * RATE)
+        for _ in range(3):
+            acts.chaptering.ask_title()
+        (chapter,) = (m for m in edit.session.episode.markers if m.is_chapter)
+        assert (chapter.text, chapter.frame) == ("The tide", 5 * RATE)
+
+    def test_another_title_is_asked_for_with_the_old_one(self, edit, acts, monkeypatch):  # noqa: F811
+        acts.chaptering.add("The tide")
+        seen = []
+        monkeypatch.setattr(QInputDialog, "getText", lambda *a, **k: (seen.append((a[1], k["text"])), ("", False))[1])
+        (chapter,) = (m for m in edit.session.episode.markers if m.is_chapter)
+        assert acts.chaptering.ask_new_title(chapter) is None and seen == [("Rename the chapter", "The tide")]
+
+    def test_the_list_goes_to_the_clipboard_in_program_time(self, edit, acts, said):  # noqa: F811
+        acts.chaptering.copy_list()
+        assert said == ["There are no chapters yet."]
+        edit.session.do(cut_stretch(edit.session.episode, 10 * RATE, 20 * RATE))
+        for at_s, title in ((0, "Hello"), (30, "The tide")):
+            edit.selection.set_head(at_s * RATE)
+            acts.chaptering.add(title)
+        acts.chaptering.copy_list()
+        lines = QApplication.clipboard().text().splitlines()
+        assert [line.split()[-1] for line in lines] == ["Hello", "tide"] and "0:20" in lines[1]
+
+    def test_too_little_text_is_said(self, edit, acts, said):  # noqa: F811
+        edit.session.do(cut_stretch(edit.session.episode, 2 * RATE, edit.session.episode.frames))
+        acts.chaptering.suggest()
+        assert len(said) == 1 and not any(m.is_chapter for m in edit.session.episode.markers)
+
+
+class TestInserting:
+    def test_a_break_is_as_the_dialog_says(self, edit, acts, monkeypatch):  # noqa: F811
+        def answer(dialog: BreakDialog) -> int:
+            dialog.name.setText("  ")
+            dialog.length.setValue(2.5)
+            dialog.cue.setChecked(True)
+            return 1
+
+        monkeypatch.setattr(BreakDialog, "exec", answer)
+        before = edit.session.map.program_frames
+        acts.inserting.ask_break()
+        (placed,) = edit.session.episode.placed
+        assert edit.session.map.program_frames - before == round(2.5 * RATE) and placed.name == "Break"
+        monkeypatch.setattr(BreakDialog, "exec", lambda dialog: 0)
+        acts.inserting.ask_break()
+        assert len(edit.session.episode.placed) == 1
+
+    def test_a_file_of_two_channels_lies_there_as_music_and_its_remarks_are_said(self, edit, acts, qtbot, tmp_path, said):  # noqa: F811
+        x = noise(2, -30)
+        sf.write(tmp_path / "jingle.wav", np.stack([x, x[::-1]], axis=1), RATE)
+        sf.write(tmp_path / "note.wav", np.where(np.arange(len(x)) == 5, np.nan, x), RATE, subtype="FLOAT")
+        known = {lane.id for lane in edit.session.episode.lanes}
+        for name in ("jingle", "note"):
+            acts.inserting.insert_file(tmp_path / f"{name}.wav")
+            settle(qtbot, edit)
+        roles = {lane.voice: lane.role for lane in edit.session.episode.lanes if lane.id not in known}
+        assert roles["Jingle"] is Role.MUSIC and roles["Note"] is not Role.MUSIC
+        assert [p.kind for p in edit.session.episode.placed] == [PlacedKind.INSERT] * 2
+        assert any("note.wav" in sentence for sentence in said)
+
+    def test_a_file_that_is_no_sound_is_said_and_nothing_is_put_in(self, edit, acts, qtbot, tmp_path, said):  # noqa: F811
+        (tmp_path / "text.wav").write_text("no sound")
+        before = edit.session.episode
+        acts.inserting.insert_file(tmp_path / "text.wav")
+        settle(qtbot, edit)
+        assert edit.session.episode == before and "text.wav" in edit.notices.text.text()
+
+
+class TestCovering:
+    def test_without_a_selection_it_is_asked_for(self, edit, acts, said):  # noqa: F811
+        edit.selection.clear()
+        assert not acts.covering.can_cover()
+        acts.covering.cover(CoverKind.SILENCE)
+        acts.covering.uncover()
+        assert said == ["Select a word or a stretch first.", "Nothing is muted or covered here."] and steps(edit) == 2
+
+    def test_where_the_lane_is_not_recorded_nothing_is_covered(self, edit, acts, said):  # noqa: F811
+        end = edit.session.episode.frames
+        edit.selection.select(end + RATE, end + 2 * RATE)
+        acts.covering.cover(CoverKind.SILENCE)
+        assert "is not recorded there" in said[0] and not any(lane.covers for lane in edit.session.episode.lanes)
+
+    @pytest.mark.parametrize(("kind", "level"), [(CoverKind.SILENCE, 0.0), (CoverKind.LOWER, 10 ** (-12 / 20))])
+    def test_a_muted_stretch_is_still_and_a_lowered_one_is_lower(self, edit, acts, kind, level):  # noqa: F811
+        lane = edit.session.picked_lane
+        a, b = lane.start_frame + 4 * RATE, lane.start_frame + 6 * RATE
+        x = edit.session.analyses.sound(lane).voiced.read(4 * RATE, 6 * RATE)
+        edit.selection.select(a, b)
+        acts.covering.cover(kind)
+        (made,) = edit.session.episode.lane(lane.id).covers
+        assert (made.start_frame, made.end_frame, made.kind) == (4 * RATE, 6 * RATE, kind)
+        edit.session.do(replace_solo(edit.session, lane.id))
+        program = edit.session.monitor.program()
+        y = program.read(*(edit.session.map.to_program(f) for f in (a + RATE // 2, b - RATE // 2)))
+        middle = x[0, RATE // 2 : -RATE // 2]
+        assert np.sqrt(np.mean(y[0] ** 2)) == pytest.approx(level * np.sqrt(np.mean(middle**2)), rel=0.5, abs=1e-6)
+
+
+def replace_solo(session, lane_id: str):
+    """A change after which one lane alone is heard."""
+    from dubbin.core.episode.commands.change import Change
+
+    lanes = tuple(replace(lane, solo=lane.id == lane_id) for lane in session.episode.lanes)
+    return Change("Solo", replace(session.episode, lanes=lanes))
+
+
+class TestPauses:
+    def test_all_pauses_and_one_are_cut_and_put_back(self, edit, acts, said):  # noqa: F811
+        whole = edit.session.map.program_frames
+        acts.pausing.toggle_all()
+        shorter = edit.session.map.program_frames
+        pause = edit.session.analyses.pauses()[0]
+        assert shorter < whole and acts.pausing.cut_of(pause) is not None
+        edit.selection.set_head(0)
+        acts.pausing.go_next(1)
+        acts.pausing.toggle()
+        assert shorter < edit.session.map.program_frames < whole
+        acts.pausing.toggle()
+        assert edit.session.map.program_frames == shorter
+        acts.pausing.toggle_all()
+        assert edit.session.map.program_frames == whole and said == []
+
+    def test_where_there_is_no_pause_the_way_to_one_is_said(self, edit, acts, said):  # noqa: F811
+        one, next_one = edit.session.analyses.pauses()[:2]
+        edit.selection.set_head(round((one.end_s + next_one.start_s) / 2 * RATE))
+        acts.pausing.toggle()
+        assert len(said) == 1 and "no pause at the play head" in said[0]
+
+
+class TestFillersAndRetakes:
+    def test_away_from_fillers_the_way_to_one_is_said(self, edit, acts, said):  # noqa: F811
+        edit.selection.set_head(0)
+        acts.fillers.toggle()
+        acts.fillers.cut([])
+        acts.fillers.hear_next(-1)
+        assert len(said) == 3 and not edit.session.episode.cuts
+
+    def test_the_filler_at_the_head_is_cut_and_put_back(self, edit, acts, said):  # noqa: F811
+        filler = edit.speech.fillers()[0]
+        edit.selection.set_head(filler.cut.start_frame)
+        acts.fillers.toggle()
+        assert acts.fillers.is_cut(filler)
+        acts.fillers.toggle()
+        assert not edit.session.episode.cuts and said == []
+
+    def test_beyond_the_last_retake_it_is_said(self, edit, acts, said):  # noqa: F811
+        edit.selection.set_head(edit.session.episode.frames - 1)
+        acts.retakes.hear_next(1)
+        assert said == ["There is no further retake."]
+
+
+def test_a_word_is_corrected_as_the_dialog_says(qtbot):
+    dialog = WordDialog("fery")
+    qtbot.addWidget(dialog)
+    assert dialog.field.selectedText() == "fery" and not dialog.everywhere()
+    dialog.field.setText(" ferry ")
+    dialog.box.click()
+    assert dialog.text() == "ferry" and dialog.everywhere() and isinstance(dialog, QDialog)

@@ -1,0 +1,172 @@
+"""Ways from one episode to another and onto the disk: nothing is lost without a question, and what can't be done is said."""
+
+from __future__ import annotations
+
+import shutil
+from pathlib import Path
+
+import pytest
+from PyQt6.QtWidgets import QFileDialog, QMessageBox, QPushButton
+
+from dubbin.core.episode.commands.markers import add_marker
+from dubbin.core.episode.document import Document
+from dubbin.core.episode.file import load_episode, save_episode
+from dubbin.core.errors import DubbinError
+from dubbin.window.shell.step import Step
+from tests.window.conftest import settle
+
+ANSWERS = QMessageBox.StandardButton
+
+
+@pytest.fixture
+def files(window):
+    return window.files
+
+
+@pytest.fixture
+def answers(monkeypatch):
+    """What the person answers to the question about unsaved changes; the questions that were asked."""
+    asked: list[str] = []
+
+    def answer_with(answer: QMessageBox.StandardButton) -> list[str]:
+        monkeypatch.setattr(QMessageBox, "exec", lambda box: (asked.append(box.text()), answer)[1])
+        return asked
+
+    return answer_with
+
+
+def chosen(monkeypatch, path: Path | None) -> None:
+    """The person picks a path in the next file dialog, or none."""
+    for name in ("getSaveFileName", "getOpenFileName"):
+        monkeypatch.setattr(QFileDialog, name, lambda *args: (str(path) if path else "", ""))
+
+
+def marked(window, text: str = "here") -> None:
+    episode = window.session.episode
+    window.session.do(add_marker(episode, 48000 * (1 + len(episode.markers)), text))
+
+
+def test_without_changes_nobody_is_asked(window, files, answers):
+    asked = answers(ANSWERS.Cancel)
+    assert files.may_leave() and asked == []
+
+
+@pytest.mark.parametrize(
+    ("answer", "left", "saved"), [(ANSWERS.Save, True, True), (ANSWERS.Discard, True, False), (ANSWERS.Cancel, False, False)]
+)
+def test_leaving_changes_asks_and_does_what_is_answered(window, files, answers, answer, left, saved):
+    asked, path = answers(answer), window.session.document.path
+    marked(window, "left behind")
+    assert files.may_leave() == left
+    assert window.session.episode.title in asked[0]
+    assert any(m.text == "left behind" for m in load_episode(path).markers) == saved
+
+
+def test_who_stays_keeps_the_episode(window, files, answers, monkeypatch):
+    answers(ANSWERS.Cancel)
+    marked(window)
+    before = window.session.document
+    files.new()
+    chosen(monkeypatch, window.session.document.path)
+    files.choose()
+    files.open_demo()
+    assert window.session.document is before and not window.jobs.live
+
+
+def test_a_new_episode_is_empty_and_begins_with_intake(window, files):
+    window.go_step(Step.EDIT)
+    files.new()
+    assert window.session.episode.lanes == () and window.session.document.path is None
+    assert window.steps.current is Step.INTAKE
+
+
+def test_what_is_no_episode_is_said_and_the_open_one_stays(window, files, tmp_path):
+    before = window.session.document
+    for name, text in (("torn.dubbin", '{"version": 4, "title"'), ("list.dubbin", "[]"), ("sound.dubbin", "RIFF")):
+        (tmp_path / name).write_text(text)
+        files.open(tmp_path / name)
+        assert name in window.notices.text.text() and window.session.document is before
+    files.open(tmp_path / "nowhere.dubbin")
+    assert window.session.document is before
+
+
+def test_a_dropped_episode_is_opened_and_not_imported(window, files, demo, tmp_path, qtbot):
+    other = tmp_path / "other"
+    shutil.copytree(demo.parent, other)
+    files.take([other / "noise.txt", other / demo.name])
+    settle(qtbot, window)
+    assert window.session.document.path == other / demo.name
+    assert len(window.session.episode.recordings) == len(load_episode(demo).recordings)
+    files.take([])
+    assert window.session.document.path == other / demo.name
+
+
+def test_saving_a_new_episode_asks_for_a_place_once(window, files, tmp_path, monkeypatch, answers):
+    files.new()
+    marked(window)
+    chosen(monkeypatch, None)
+    assert not files.save() and window.session.document.has_changes
+    chosen(monkeypatch, tmp_path / "ferry")
+    assert files.save() and window.session.document.path == tmp_path / "ferry.dubbin"
+    marked(window, "second")
+    chosen(monkeypatch, tmp_path / "never")
+    assert files.save() and len(load_episode(tmp_path / "ferry.dubbin").markers) == 2
+    assert not (tmp_path / "never.dubbin").exists()
+
+
+def test_a_place_that_can_not_be_written_is_said_and_nothing_is_lost(window, files, tmp_path, monkeypatch):
+    (tmp_path / "file").write_text("in the way")
+    marked(window)
+    chosen(monkeypatch, tmp_path / "file" / "ferry.dubbin")
+    assert not files.save_as()
+    assert window.session.document.has_changes and window.notices.isVisible()
+
+
+@pytest.fixture
+def crashed(folders, tmp_path):
+    """A saved episode with one unsaved step, whose program ended without warning."""
+    path = tmp_path / "crashed.dubbin"
+    base = Document(folders.journals)
+    save_episode(base.episode, path)
+    base.close()
+    document = Document.opened(folders.journals, path)
+    document.do(add_marker(document.episode, 4800, "unsaved"))
+    document._journal.abandon()
+    return path
+
+
+def pressed(window, caption: str) -> None:
+    next(b for b in window.notices.findChildren(QPushButton) if b.text() == caption).click()
+
+
+def test_what_a_crash_left_is_offered_and_taken_up_again(open_window, crashed, qtbot):
+    window = open_window()
+    window.files.offer_left_over()
+    assert "is kept up to" in window.notices.text.text() and "1 steps" in window.notices.text.text()
+    pressed(window, "Take it up again")
+    settle(qtbot, window)
+    assert [m.text for m in window.session.episode.markers] == ["unsaved"]
+    assert window.session.document.path == crashed and window.session.document.has_changes
+    assert load_episode(crashed).markers == ()
+
+
+def test_what_a_crash_left_can_be_thrown_away(open_window, crashed, folders):
+    window = open_window()
+    window.files.offer_left_over()
+    pressed(window, "Throw it away")
+    window.notices.text.setText("")
+    window.files.offer_left_over()
+    assert window.notices.text.text() == "" and load_episode(crashed).markers == ()
+
+
+def test_a_left_journal_that_can_not_be_taken_up_is_said(open_window, crashed, monkeypatch):
+    window = open_window()
+    before = window.session.document
+
+    def fail(*args):
+        raise DubbinError("The journal can't be read.")
+
+    monkeypatch.setattr(Document, "recovered", fail)
+    window.files.offer_left_over()
+    pressed(window, "Take it up again")
+    assert window.notices.text.text() == "The journal can't be read." and window.session.document is before
