@@ -30,13 +30,19 @@ from dubbin.window.shell.step import Step
 LONG_MS = 120_000
 
 
+@pytest.fixture(scope="session")
+def theme(qapp) -> Theme:
+    """One for all: every new one styles all widgets anew."""
+    return Theme(qapp)
+
+
 @pytest.fixture
-def open_window(qtbot, qapp, folders) -> Iterator[Callable[..., MainWindow]]:
+def open_window(qtbot, theme, folders) -> Iterator[Callable[..., MainWindow]]:
     windows = []
 
     def make(path=None) -> MainWindow:
         document = Document.opened(folders.journals, path) if path else None
-        window = make_window(folders, Theme(qapp), document, SimulatedSink(48000))
+        window = make_window(folders, theme, document, SimulatedSink(48000))
         window.speech.automatic = False  # words are written down only where a test asks for them
         windows.append(window)
         window.show()
@@ -52,11 +58,11 @@ def open_window(qtbot, qapp, folders) -> Iterator[Callable[..., MainWindow]]:
 
 
 @pytest.fixture(scope="session")
-def shared_window(qapp, tmp_path_factory) -> Iterator[MainWindow]:
+def shared_window(theme, tmp_path_factory) -> Iterator[MainWindow]:
     """One window for the tests of many files: what it measured need not be measured again. `put_down` gives it a fresh episode."""
     base = tmp_path_factory.mktemp("shared")
     folders = Folders(base / "cache", base / "state", base / "documents")
-    window = make_window(folders, Theme(qapp), None, SimulatedSink(48000))
+    window = make_window(folders, theme, None, SimulatedSink(48000))
     window.speech.automatic = False
     window.show()
     yield window

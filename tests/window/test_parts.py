@@ -26,15 +26,10 @@ from dubbin.window.parts.segments import Segments
 from dubbin.window.parts.slider import MarkedSlider
 from dubbin.window.parts.switch import Switch
 from dubbin.window.parts.table import FigureTable
-from dubbin.window.parts.theme import DAY, FAMILY, NIGHT, Colours, Theme, style_sheet
+from dubbin.window.parts.theme import DAY, FAMILY, NIGHT, Colours, style_sheet
 from dubbin.window.shell.command_search import CommandSearch
 from dubbin.window.shell.shortcut_sheet import ShortcutSheet
 from tests.window.conftest import drag
-
-
-@pytest.fixture
-def theme(qapp):
-    return Theme(qapp)
 
 
 @pytest.fixture

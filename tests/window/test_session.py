@@ -21,7 +21,7 @@ from dubbin.core.sound.working_copy import WorkingCopies
 from dubbin.core.treat.tiles import DiskTileCache
 from dubbin.window.shell.step import Step
 from tests.conftest import RATE, noise
-from tests.window.conftest import settle
+from tests.window.conftest import put_down, settle
 
 SECONDS = 8
 
@@ -52,8 +52,9 @@ def talk(talk_folder, tmp_path):
 
 
 @pytest.fixture
-def window(open_window, talk):
-    return open_window(talk)
+def window(qtbot, shared_window, talk):
+    put_down(qtbot, shared_window, talk)
+    return shared_window
 
 
 def started(window, monkeypatch) -> list[tuple[str, str]]:
@@ -76,7 +77,8 @@ def denoised(window, index=0):
 
 def test_markers_set_while_a_treatment_runs_do_not_start_it_again(window, qtbot, monkeypatch):
     slots = started(window, monkeypatch)
-    window.session.do(denoised(window))
+    lane = window.session.episode.lanes[0]
+    window.session.do(change_use(window.session.episode, lane.id, "derumble", "", on=True, settings={"edge_hz": 91.5}))
     for k in range(3):
         window.session.do(add_marker(window.session.episode, 1000 * k))
     settle(qtbot, window)

@@ -71,7 +71,10 @@ class Theme(QObject):
         self._apply()
 
     def set_night(self, night: bool) -> None:
-        self.colours = NIGHT if night else DAY
+        colours = NIGHT if night else DAY
+        if colours is self.colours:
+            return  # to style every widget anew takes a second
+        self.colours = colours
         self._apply()
         self.changed.emit()
 

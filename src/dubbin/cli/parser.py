@@ -1,0 +1,145 @@
+"""The words of the command line: every command, its arguments, and the function that runs it.
+
+Functions are named, not imported: a command brings in only the libraries that it needs.
+"""
+
+from __future__ import annotations
+
+import argparse
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any, Protocol
+
+from dubbin import __version__
+from dubbin.core.deliver.formats import FORMATS
+
+
+class Add(Protocol):
+    """Adds a command. run: its module under dubbin.cli and its function. json: whether it takes --json and --quiet."""
+
+    def __call__(self, name: str, run: tuple[str, str], help: str, *, json: bool = True) -> argparse.ArgumentParser: ...
+
+
+def make_parser() -> argparse.ArgumentParser:
+    """The parser of all commands; what it parses carries `run` and `debug`."""
+    parser = argparse.ArgumentParser(prog="dubbin", description="From recorded speech to masters that provably pass.")
+    parser.add_argument("--version", action="version", version=f"dubbin {__version__}")
+    parser.add_argument("--debug", action="store_true", help="log everything, and show it on stderr")
+    parser.set_defaults(run=("window_commands", "show_window"))
+    commands = parser.add_subparsers(metavar="COMMAND")
+
+    def add(name: str, run: tuple[str, str], help: str, *, json: bool = True) -> argparse.ArgumentParser:
+        sub = commands.add_parser(name, help=help, description=help)
+        sub.set_defaults(run=run)
+        sub.add_argument("--debug", action="store_true", default=argparse.SUPPRESS, help=argparse.SUPPRESS)
+        if json:
+            sub.add_argument("--json", action="store_true", help="one JSON document on stdout")
+            sub.add_argument("--quiet", action="store_true", help="no progress bar")
+        return sub
+
+    for group in (_window, _recording, _speech, _voice, _edits, _delivery, _batch):
+        group(add)
+    return parser
+
+
+def _window(add: Add) -> None:
+    sub = add("open", ("window_commands", "open_episode"), "open an episode in the window", json=False)
+    sub.add_argument("episode", type=Path)
+
+    sub = add("demo", ("window_commands", "demo"), "build the demo episode and open it", json=False)
+    sub.add_argument("--dir", type=Path, help="where to build it")
+    sub.add_argument("--no-window", action="store_true", help="build only, and print the episode's path")
+
+
+def _recording(add: Add) -> None:
+    sub = add("check", ("sound_commands", "check"), "what is wrong with these recordings")
+    sub.add_argument("files", nargs="+", type=Path, metavar="FILE")
+
+    sub = add("clean", ("sound_commands", "clean"), "repair one recording; without --treat: what check suggests")
+    sub.add_argument("input", type=Path, metavar="IN")
+    sub.add_argument("-o", dest="out", type=Path, required=True, metavar="OUT")
+    sub.add_argument("--treat", action="append", type=_lazy("parse_treat"), metavar="NAME[=STRENGTH]")
+    sub.add_argument("--noise-from", type=_lazy("parse_span"), metavar="START:END", help="where only noise is, seconds")
+    sub.add_argument("--engine", choices=["neural", "statistical"], help="of denoise; default: neural")
+    sub.add_argument("--removed", type=Path, metavar="FILE", help="write what was removed")
+    sub.add_argument(
+        "--set", action="append", type=_lazy("parse_set"), metavar="TREATMENT.SETTING=VALUE",
+        help="a setting of a treatment, such as denoise.finest=on; the window's cards show all of them",
+    )  # fmt: skip
+
+    sub = add("pauses", ("sound_commands", "pauses"), "find pauses and, with -o, take them out")
+    sub.add_argument("input", type=Path, metavar="IN")
+    sub.add_argument("-o", dest="out", type=Path, metavar="OUT")
+    for flag, unit in (
+        ("quieter-than", "DB"),
+        ("longer-than", "S"),
+        ("leave-before", "S"),
+        ("leave-after", "S"),
+        ("keep", "S"),
+    ):
+        sub.add_argument(f"--{flag}", type=float, metavar=unit)
+
+
+def _speech(add: Add) -> None:
+    sub = add("transcribe", ("speech_commands", "transcribe"), "write down what is said")
+    sub.add_argument("input", type=Path, metavar="IN")
+    sub.add_argument("-o", dest="out", type=Path, metavar="OUT", help="a .vtt, .srt, .txt or .json file")
+    sub.add_argument("--model", type=Path, metavar="DIR", help="a folder with another Whisper model in CTranslate2 form")
+    sub.add_argument("--language", metavar="CODE", help="what is spoken (en, de, …), for models of several languages")
+    sub.add_argument("--speakers", type=int, default=1, choices=range(1, 9), metavar="N", help="how many voices share the recording")
+    sub.add_argument("--text", type=Path, metavar="FILE", help="a transcript (.srt, .vtt, .txt) to be put to the sound")
+
+
+def _voice(add: Add) -> None:
+    sub = add("voice", ("voice_commands", "voice"), "EQ, de-ess, compress one voice; without --preset: what it asks for")
+    sub.add_argument("input", type=Path, metavar="IN")
+    sub.add_argument("-o", dest="out", type=Path, required=True, metavar="OUT")
+    sub.add_argument("--preset", metavar="NAME", help="steady, close, clear or laptop")
+
+
+def _edits(add: Add) -> None:
+    sub = add("edits", ("speech_commands", "edits"), "write an episode's cuts as lists for other programs", json=False)
+    sub.add_argument("episode", type=Path)
+    sub.add_argument("-o", dest="out", type=Path, nargs="+", required=True, metavar="OUT", help=".otio, .edl, .csv or .txt files")
+    sub.add_argument("--fps", type=float, default=25.0, help="frames a second of the picture, for .edl")
+
+
+def _delivery(add: Add) -> None:
+    add("targets", ("delivery_commands", "targets"), "the delivery targets")
+
+    sub = add("master", ("delivery_commands", "master"), "make masters of an episode or a sound file")
+    sub.add_argument("input", type=Path, metavar="IN")
+    sub.add_argument("-o", dest="out", type=Path, required=True, metavar="DIR")
+    sub.add_argument("--target", nargs="+", action="extend", required=True, metavar="NAME")
+    sub.add_argument("--format", nargs="+", action="extend", choices=list(FORMATS))
+    sub.add_argument(
+        "--extra", nargs="+", action="extend", choices=["proof", "captions", "transcript", "chapters", "breaks", "notes"],
+        help="what to write beside the masters; words, chapters and breaks come from the episode",
+    )  # fmt: skip
+
+    sub = add("proof", ("delivery_commands", "proof"), "does a finished file meet a target?")
+    sub.add_argument("input", type=Path, metavar="FILE")
+    sub.add_argument("--target", required=True, metavar="NAME")
+    sub.add_argument("--sheet", type=Path, metavar="OUT", help="write the proof sheet: an .html or .pdf file")
+
+
+def _batch(add: Add) -> None:
+    sub = add("batch", ("batch_commands", "batch"), "the whole chain over many recordings; without --recipe: what each asks for")
+    sub.add_argument("inputs", nargs="+", type=Path, metavar="DIR_OR_FILE")
+    sub.add_argument("-o", dest="out", type=Path, required=True, metavar="DIR")
+    sub.add_argument("--recipe", type=Path, metavar="FILE", help="settings saved in the window, under Episode")
+    sub.add_argument("--workers", type=int, choices=range(1, 65), metavar="N", help="recordings at a time; default: half the cores")
+
+
+def _lazy(name: str) -> Callable[[str], Any]:
+    """An argument type whose parser lives with its command; a wrong value is wrong usage."""
+
+    def parse(text: str) -> Any:
+        from dubbin.cli import sound_commands
+
+        try:
+            return getattr(sound_commands, name)(text)
+        except ValueError as error:
+            raise argparse.ArgumentTypeError(str(error)) from error
+
+    return parse
