@@ -5,6 +5,10 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+import numpy as np
+from numpy.typing import NDArray
+
+from dubbin.core.episode.model import Cut
 from dubbin.core.sound.source import Source
 from dubbin.core.speech.edges import WordCut, cut_around
 from dubbin.core.speech.retakes import Retake
@@ -13,6 +17,7 @@ from dubbin.core.speech.word_table import WordTable
 
 NEXT_WORD_S = 2.0  # words further away than this do not limit a cut
 LONGEST_BETWEEN_TAKES_S = 4.0
+NEAR_CUT_S = 0.5  # a cut this near is reached up to
 
 
 @dataclass(frozen=True)
@@ -39,18 +44,65 @@ def found_retakes(lane_id: str, start_frame: int, retakes: Sequence[Retake]) -> 
     return [FoundRetake(lane_id, r, tuple((start_frame + t.start_frame, start_frame + t.end_frame) for t in r.takes)) for r in retakes]
 
 
-def word_cut(table: WordTable, mix: Source, rate: int, rows: Sequence[int]) -> WordCut:
-    """Where a cut of words that follow one another falls. mix: all lanes as they are recorded, on the session clock."""
-    before, after = table.neighbours(list(rows))
+def word_cut(table: WordTable, mix: Source, rate: int, rows: Sequence[int], counted: NDArray[np.bool_] | None = None) -> WordCut:
+    """Where a cut of words that follow one another falls.
+
+    mix: all lanes as they are recorded, on the session clock. counted: (rows of the table,) what may be a neighbour; by default words and fillers.
+    """
+    before, after = table.neighbours(rows, counted)
     start, end = int(table.starts[min(rows)]), int(max(table.ends[r] for r in rows))
     far = round(NEXT_WORD_S * rate)
     before = before if before is not None and start - before < far else None
     after = after if after is not None and after - end < far else None
+    # Of voices that speak at once the one that was not meant is left whole, as long as half of the other goes.
+    most = (end - start) // 2
     if before is not None and before > start:
-        before = start
+        start = before = before if before - start <= most else start
     if after is not None and after < end:
-        after = end
+        end = after = after if end - after <= most else end
     return cut_around(mix, start, end, before, after)
+
+
+def reading_cuts(table: WordTable, mix: Source, rate: int, rows: Sequence[int], cuts: Sequence[Cut] = ()) -> list[tuple[int, int]]:
+    """Stretches to cut for words that were selected by reading: from the first one's start to the last one's end, and what lies between.
+
+    rows: as they are selected. cuts: that are there already. Words are cut apart only where something that can be read, and is heard, lies between them
+    unselected. Such a neighbour, a laugh or a breath as well as a word, loses nothing; where the neighbour is a cut, the new one reaches up to it.
+    """
+    chosen = np.zeros(len(table), np.bool_)
+    chosen[list(rows)] = True
+    gone = np.zeros(len(table), np.bool_)
+    for cut in cuts:
+        gone |= (cut.start_frame <= table.middles) & (table.middles < cut.end_frame)
+    others = table.is_read & ~chosen & ~gone
+    groups: list[list[int]] = []
+    for row in np.flatnonzero(chosen).tolist():
+        if groups:
+            end = max(int(table.ends[r]) for r in groups[-1])
+            if not np.any(others & (end <= table.middles) & (table.middles < table.starts[row])):
+                groups[-1].append(row)
+                continue
+        groups.append([row])
+    out = []
+    for group in groups:
+        found = word_cut(table, mix, rate, group, others)
+        start, end = found.start_frame, found.end_frame
+        near = round(NEAR_CUT_S * rate)
+        first, last = int(table.starts[group[0]]), max(int(table.ends[r]) for r in group)
+        # What is left between two cuts that nothing heard parts would be a scrap.
+        start = min(
+            [start, *(c.end_frame for c in cuts if first - near < c.end_frame <= first and _is_bare(others, table, c.end_frame, first))]
+        )
+        end = max(
+            [end, *(c.start_frame for c in cuts if last <= c.start_frame < last + near and _is_bare(others, table, last, c.start_frame))]
+        )
+        out.append((start, end))
+    return out
+
+
+def _is_bare(others: NDArray[np.bool_], table: WordTable, start: int, end: int) -> bool:
+    """Whether nothing that is heard and can be read lies between two frames."""
+    return not np.any(others & (table.ends > start) & (table.starts < end))
 
 
 def find_fillers(table: WordTable, mix: Source, rate: int) -> list[FoundFiller]:

@@ -24,6 +24,9 @@ TIGHT_S = 0.03  # words nearer than this are joined
 DIP_DB = 9.0  # a cut between joined words is safe where the level falls by so much
 STEP_REACH_S = 0.008  # by which an edge is moved so that waves meet in step
 MATCH_S = 0.012
+TAIL_S = 0.25  # by which a word may sound on after the end that was found for it, or before its start
+TAIL_STEP_S, QUIET_S = 0.005, 0.02
+TAIL_DB = 9.0  # over what is quietest in a gap: from there on a word still sounds
 
 
 @dataclass(frozen=True)
@@ -42,6 +45,15 @@ def cut_around(mix: Source, first_start: int, last_end: int, before_end: int | N
     longer one of the two that were there, up to LONGEST_LEFT_S.
     """
     rate = mix.rate
+    around = round((TAIL_S + BEFORE_S) * rate)
+    if before_end is not None:
+        before_end, first_start = quiet_core(mix, before_end, first_start)
+    else:
+        _, first_start = quiet_core(mix, max(first_start - around, 0), first_start)
+    if after_start is not None:
+        last_end, after_start = quiet_core(mix, last_end, after_start)
+    else:
+        last_end, _ = quiet_core(mix, last_end, last_end + around)
     room_before = max(first_start - before_end, 0) if before_end is not None else round(BEFORE_S * rate)
     room_after = max(after_start - last_end, 0) if after_start is not None else round(BEFORE_S * rate)
     tight_before, tight_after = room_before < TIGHT_S * rate, room_after < TIGHT_S * rate
@@ -65,6 +77,30 @@ def cut_around(mix: Source, first_start: int, last_end: int, before_end: int | N
     if tight_before or tight_after:
         end = in_step(mix, start, end)
     return WordCut(start, max(end, start + 1), tight)
+
+
+def quiet_core(mix: Source, start: int, end: int) -> tuple[int, int]:
+    """What is really quiet between the end of a word and the start of the next: a final s sounds on after the end that was found for its word.
+
+    start, end: frames of the gap; the core lies within it, at most TAIL_S from either side. A gap without quiet is given back as it is. Levels are those
+    of the differenced sound, in which hisses stand as high as vowels.
+    """
+    step, quiet = round(TAIL_STEP_S * mix.rate), round(QUIET_S / TAIL_STEP_S)
+    count = (end - start) // step
+    if count < quiet:
+        return start, end
+    x = np.diff(read_padded(mix, start, start + count * step).sum(axis=0).astype(np.float64), prepend=0.0)
+    x[0] = 0.0
+    levels = 10.0 * np.log10(np.mean(x.reshape(count, step) ** 2, axis=1) + 1e-14)
+    floor = float(np.convolve(levels, np.ones(quiet) / quiet, mode="valid").min())
+    still = levels < floor + TAIL_DB
+    sums = np.concatenate([[0], np.cumsum(still)])
+    runs = np.flatnonzero(sums[quiet:] - sums[:-quiet] == quiet)  # steps at which quiet begins that lasts
+    if not len(runs):
+        return start, end
+    most = round(TAIL_S * mix.rate)
+    first, last = start + int(runs[0]) * step, start + (int(runs[-1]) + quiet) * step
+    return min(first, start + most), max(last if last + step <= end else end, end - most)
 
 
 def quietest(mix: Source, low: int, high: int) -> int:

@@ -11,6 +11,9 @@ from numpy.typing import NDArray
 
 from dubbin.core.speech.transcript import Transcript, Word, WordKind, ends_sentence, plain
 
+NEAR_ROWS = 40  # among which a neighbour is looked for
+REPAIRED_SOUNDS = frozenset(("click",))  # they stand on the lanes, where they are repaired, and are no part of what is read
+
 
 @dataclass(frozen=True)
 class Voice:
@@ -53,6 +56,7 @@ class WordTable:
         self.word_count = sum(w.kind is WordKind.WORD for w in self.words)
         self.ends_sentence = np.array([ends_sentence(t) for t in self.texts], np.bool_)
         self.is_sound = np.array([w.kind is WordKind.SOUND for w in self.words], np.bool_)
+        self.is_read = np.array([not s or t not in REPAIRED_SOUNDS for s, t in zip(self.is_sound, self.texts, strict=True)], np.bool_)
 
     def __len__(self) -> int:
         return len(self.words)
@@ -75,11 +79,15 @@ class WordTable:
         low, high = np.searchsorted(self.starts, [start - 10 * 10**6, end])
         return [int(r) for r in range(int(low), int(high)) if start <= middles[r] < end]
 
-    def neighbours(self, rows: Sequence[int]) -> tuple[int | None, int | None]:
-        """(end of the last word before, start of the first word after) rows that follow one another, of any voice; sounds are not counted."""
+    def neighbours(self, rows: Sequence[int], counted: NDArray[np.bool_] | None = None) -> tuple[int | None, int | None]:
+        """(end of the last one before, start of the first one after) rows that follow one another, of any voice.
+
+        counted: (rows,) which rows may be neighbours; by default words and fillers, and no sounds.
+        """
+        counts = ~self.is_sound if counted is None else counted
         first, last = min(rows), max(rows)
-        before = [int(self.ends[r]) for r in range(max(0, first - 8), first) if not self.is_sound[r]]
-        after = next((int(self.starts[r]) for r in range(last + 1, min(last + 9, len(self))) if not self.is_sound[r]), None)
+        before = [int(self.ends[r]) for r in range(max(0, first - NEAR_ROWS), first) if counts[r]]
+        after = next((int(self.starts[r]) for r in range(last + 1, min(last + 1 + NEAR_ROWS, len(self))) if counts[r]), None)
         return (max(before) if before else None), after
 
     def find(self, text: str) -> list[tuple[int, int]]:

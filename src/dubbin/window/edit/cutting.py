@@ -60,23 +60,13 @@ class Cutting:
         if self._selection.range is None:
             self._session.said.emit("Select a stretch first: drag over the lanes or the words, or set its start with I and its end with O.")
             return
-        stretches = self._word_stretches() if self._selection.rows else self.selected_stretches()
+        rows = self._selection.rows
+        stretches = self._speech.reading_cuts(rows) if rows else self.selected_stretches()
         if not stretches:
             return
         self._session.do(cut_stretches(self._session.episode, stretches, title=self._title()))
         self._selection.clear()
         self._selection.set_head(stretches[-1][1])
-
-    def _word_stretches(self) -> list[tuple[int, int]]:
-        """Cuts of the selected words, their edges where nothing is heard; words that stand apart in the session are cut apart."""
-        groups: list[list[int]] = []
-        for row in self._selection.rows:
-            if groups and row == groups[-1][-1] + 1:
-                groups[-1].append(row)
-            else:
-                groups.append([row])
-        cuts = [self._speech.word_cut(group) for group in groups]
-        return [(c.start_frame, c.end_frame) for c in cuts]
 
     def _title(self) -> str | None:
         rows = self._selection.rows

@@ -24,12 +24,9 @@ class Moving:
 
     def copy(self) -> None:
         """Take what is selected to be put in elsewhere."""
-        rows = list(self._selection.rows)
-        if rows and rows == list(range(rows[0], rows[-1] + 1)):
-            cut = self._speech.word_cut(rows)
-            self.clip = [(cut.start_frame, cut.end_frame)]
-        else:
-            self.clip = self._cutting.selected_stretches()
+        rows = self._selection.rows
+        read = self._speech.reading_cuts(rows, joined=False) if rows else []
+        self.clip = read if len(read) == 1 else self._cutting.selected_stretches()
         seconds = sum(b - a for a, b in self.clip) / self._session.episode.rate
         self._session.said.emit(f"{seconds:.2f} s taken. Ctrl+V puts a copy in at the play head, Ctrl+Shift+V moves it there.")
 

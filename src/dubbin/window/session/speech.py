@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
@@ -19,7 +20,6 @@ from dubbin.core.mix.program import SessionMix
 from dubbin.core.mix.word_cuts import FoundFiller, FoundRetake
 from dubbin.core.speech.activity import FRAMES_PER_S, Activity, runs
 from dubbin.core.speech.align_text import TextWord
-from dubbin.core.speech.edges import WordCut
 from dubbin.core.speech.recogniser import built_in_model, recogniser
 from dubbin.core.speech.retakes import Retake, find_retakes
 from dubbin.core.speech.transcribe import Transcription, transcribe
@@ -190,9 +190,10 @@ class Speech(QObject):
         sources = {lane.id: source for lane in episode.lanes if (source := self._session.recordings.source(lane)) is not None}
         return SessionMix(episode, sources)
 
-    def word_cut(self, rows: list[int]) -> WordCut:
-        """Where a cut of words that follow one another falls."""
-        return word_cuts.word_cut(self.table, self._mix(), self._session.episode.rate, rows)
+    def reading_cuts(self, rows: Sequence[int], *, joined: bool = True) -> list[tuple[int, int]]:
+        """Stretches of words that were selected by reading; joined: they reach up to cuts that are there already."""
+        episode = self._session.episode
+        return word_cuts.reading_cuts(self.table, self._mix(), episode.rate, rows, episode.cuts if joined else ())
 
     def fillers(self) -> list[FoundFiller]:
         """All hesitations, each with the cut that would take it out."""

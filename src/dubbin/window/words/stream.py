@@ -18,7 +18,6 @@ from dubbin.core.speech.word_table import WordTable
 
 PAUSE_S = 0.35  # from which a pause is drawn
 PARAGRAPH_WORDS = 90  # after which a sentence's end ends the paragraph too
-NOT_SHOWN = frozenset(("click",))  # sounds that stand on the lanes, where they are repaired, and would only clutter a page
 STEP_S = 0.02  # of the lengths that are told apart
 
 
@@ -52,13 +51,10 @@ def paragraphs(table: WordTable, episode: Episode, time_map: TimeMap) -> list[Pa
     rate = episode.rate
     middles = table.middles
     at = time_map.many_to_program(middles)
-    shown = np.ones(len(table), np.bool_)
-    for row in np.flatnonzero(table.is_sound).tolist():
-        shown[row] = table.texts[row] not in NOT_SHOWN
     is_cut = at < 0
     place = np.where(is_cut, time_map.many_to_program_or_next(middles), at)
     order = np.lexsort((table.starts, ~is_cut, place))
-    order = order[shown[order]]
+    order = order[table.is_read[order]]
     if not len(order):
         return []
     is_cut, place = is_cut[order], place[order]
