@@ -3,7 +3,12 @@
 from __future__ import annotations
 
 import logging
+import os
+import signal
+import subprocess
+import sys
 import threading
+import time
 from pathlib import Path
 
 import pytest
@@ -14,6 +19,7 @@ from dubbin.core.jobs import Task
 from dubbin.core.sound.working_copy import WorkingCopies
 from dubbin.demo.episode import build_demo
 from dubbin.window.app import has_display, log_qt
+from dubbin.window.shell.interrupt import Interrupt
 from dubbin.window.shell.notices import Notices
 from dubbin.window.shell.preparing import Preparing
 
@@ -104,3 +110,27 @@ def test_a_display_is_known_by_its_variables(name, value, there, monkeypatch):
         monkeypatch.delenv(known, raising=False)
     monkeypatch.setenv(name, value)
     assert has_display() is there
+
+
+def test_ctrl_c_acts_while_qt_waits_and_not_any_more_afterwards(qtbot):
+    acted: list[bool] = []
+    before = signal.getsignal(signal.SIGINT)
+    interrupt = Interrupt(lambda: acted.append(True))
+    os.kill(os.getpid(), signal.SIGINT)
+    qtbot.waitUntil(lambda: bool(acted), timeout=5000)
+    interrupt.end()
+    assert acted == [True] and signal.getsignal(signal.SIGINT) is before
+
+
+def test_ctrl_c_in_the_terminal_closes_the_window_in_order(tmp_path):
+    environment = {**os.environ, "DUBBIN_HOME": str(tmp_path / "home"), "QT_QPA_PLATFORM": "offscreen"}
+    code = "import sys; from dubbin.cli.main import main; sys.exit(main([]))"
+    process = subprocess.Popen([sys.executable, "-c", code], env=environment, stderr=subprocess.PIPE, text=True)
+    state, until = tmp_path / "home" / "state", time.monotonic() + 60
+    while not list(state.rglob("*.jsonl")) and time.monotonic() < until:  # the journal of the episode that is open
+        time.sleep(0.1)
+    time.sleep(2.0)
+    process.send_signal(signal.SIGINT)
+    _, said = process.communicate(timeout=60)
+    assert process.returncode == 0 and "Traceback" not in said, said
+    assert not list(state.glob("**/journals/*.jsonl")), "no journal is left over"

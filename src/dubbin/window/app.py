@@ -51,6 +51,9 @@ def run(folders: Folders, episode: Path | None, prepare: Prepare | None = None) 
     app.setWindowIcon(QIcon(str(Path(__file__).parent / "icons" / "dubbin.svg")))
     log_qt()
     theme = Theme(app)
+    from dubbin.window.shell.interrupt import Interrupt
+
+    interrupt = Interrupt(app.closeAllWindows)
     if prepare is not None:
         from dubbin.window.shell.preparing import prepared
 
@@ -72,7 +75,9 @@ def run(folders: Folders, episode: Path | None, prepare: Prepare | None = None) 
 
     sys.excepthook = on_error
     window.show()
-    _end(int(app.exec()))
+    code = int(app.exec())
+    interrupt.end()
+    _end(code)
 
 
 def log_qt() -> None:

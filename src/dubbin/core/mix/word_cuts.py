@@ -47,7 +47,7 @@ def found_retakes(lane_id: str, start_frame: int, retakes: Sequence[Retake]) -> 
 def word_cut(table: WordTable, mix: Source, rate: int, rows: Sequence[int], counted: NDArray[np.bool_] | None = None) -> WordCut:
     """Where a cut of words that follow one another falls.
 
-    mix: all lanes as they are recorded, on the session clock. counted: (rows of the table,) what may be a neighbour; by default words and fillers.
+    mix: all lanes as they are recorded, on the session clock. counted: (rows of the table,) what may be a neighbour; by default all but clicks and breaths.
     """
     before, after = table.neighbours(rows, counted)
     start, end = int(table.starts[min(rows)]), int(max(table.ends[r] for r in rows))
@@ -105,6 +105,11 @@ def _is_bare(others: NDArray[np.bool_], table: WordTable, start: int, end: int) 
     return not np.any(others & (table.ends > start) & (table.starts < end))
 
 
+def _is_meant(table: WordTable, row: int) -> bool:
+    """Whether something is more than the hesitations and the breath between two takes."""
+    return bool(table.is_kept[row]) and table.words[row].kind is not WordKind.FILLER
+
+
 def find_fillers(table: WordTable, mix: Source, rate: int) -> list[FoundFiller]:
     """All hesitations, each with the cut that would take it out."""
     return [
@@ -127,8 +132,8 @@ def take_cuts(table: WordTable, mix: Source, rate: int, found: FoundRetake, keep
         a, b = cut.start_frame, cut.end_frame
         if k + 1 < len(found.spans):
             following = found.spans[k + 1][0]
-            between = [r for r in table.rows_in(end, following) if table.voice(r).lane != found.lane and not table.is_sound[r]]
-            own = [r for r in table.rows_in(end, following) if table.voice(r).lane == found.lane and table.words[r].kind is WordKind.WORD]
+            between = [r for r in table.rows_in(end, following) if table.voice(r).lane != found.lane and table.is_kept[r]]
+            own = [r for r in table.rows_in(end, following) if table.voice(r).lane == found.lane and _is_meant(table, r)]
             if not between and not own and following - end < LONGEST_BETWEEN_TAKES_S * rate:
                 b = max(b, word_cut(table, mix, rate, table.rows_in(start, following) or lane_rows).end_frame)
         cuts.append((a, b))

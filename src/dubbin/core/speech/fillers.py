@@ -26,6 +26,8 @@ STILL = 2.2  # spectral change a frame (cepstral distance in dB) below which a v
 PITCH_STEP = 0.035  # of the logarithm of the pitch, a frame
 USUAL_RT60_S, LATE = 0.25, 5  # frames after which a room's sound counts as its tail
 FRESH = 2.5  # times the tail
+ONSET_S, NASAL_S = 0.2, 0.45  # of a hesitation before and after its vowel, at most
+NOT_UNDERSTOOD = "not understood"  # speech without words
 SNAP = 60  # frames before a recognised hesitation in which its vowel is looked for, and half as many after it
 ISLAND_DB = 16.0
 NASAL_DB = 9.0  # by which an m is darker than the vowel before it
@@ -92,8 +94,14 @@ def add_unheard(
         if kind is not None:
             text, what = kind
             found.append(Word(text, round(a * per), round(b * per), what, 0.6))
-    found += _drawn_out(words, steady, voicing, per)
-    return sorted([*_shortened(words, found), *found], key=lambda w: w.start_frame)
+    kept: list[Word] = []
+    usual = _usual_length(words, per)
+    for word in words:
+        filler = _drawn_out(word, usual, steady, voicing, per)
+        kept.append(replace(word, end_frame=filler.start_frame) if filler is not None and filler.start_frame > word.start_frame else word)
+        if filler is not None:
+            found.append(filler)
+    return sorted([*kept, *found], key=lambda w: w.start_frame)
 
 
 def spoken_freshly(voicing: Voicing, rt60_s: float | None) -> NDArray[np.bool_]:
@@ -145,9 +153,10 @@ def _snapped(words: Sequence[Word], steady: NDArray[np.bool_], activity: Activit
             away = abs((first + last) / 2 - (a + b) / 2) / FRAMES_PER_S
             score = top / 6.0 + min(last - first, 40) / 20.0 - 3.0 * away
             start, end = first, last
-            while start > low and activity.level_db[start - 1] > top - ISLAND_DB:
+            earliest, latest = first - round(ONSET_S * FRAMES_PER_S), last + round(NASAL_S * FRAMES_PER_S)
+            while start > max(low, earliest) and activity.level_db[start - 1] > top - ISLAND_DB:
                 start -= 1
-            while end < high and activity.level_db[end] > top - ISLAND_DB:
+            while end < min(high, latest) and activity.level_db[end] > top - ISLAND_DB:
                 end += 1
             if best is None or score > best[0]:
                 best = score, start, end
@@ -190,7 +199,7 @@ def _kind_of(
     if length_s >= LAUGH_S and loud_enough and voiced.mean() > 0.15 and _is_laughter(level):
         return "laugh", WordKind.SOUND
     if length_s >= UNKNOWN_S and loud_enough and voiced.mean() > 0.35:
-        return "speech", WordKind.SOUND
+        return NOT_UNDERSTOOD, WordKind.SOUND
     if length_s <= CLICK_S:
         return ("click", WordKind.SOUND) if level.max() > voice_db - 25 else None
     rise = float(level[: max(4, len(level) // 4)].max() - level[0])
@@ -235,30 +244,29 @@ def _is_laughter(level: NDArray[np.float32]) -> bool:
     return len(peaks) >= 4 and fitting.mean() > 0.7 and float(np.std(steps[fitting])) < 0.08
 
 
-def _drawn_out(words: Sequence[Word], steady: NDArray[np.bool_], voicing: Voicing, per: float) -> list[Word]:
-    """Hesitations that a recogniser hid in a word before: the vowel goes on long after the word should be over."""
+def _usual_length(words: Sequence[Word], per: float) -> float:
+    """Frames a letter, of a voice's words."""
     lengths = [(w.end_frame - w.start_frame) / per / (len(plain(w.text)) + 1.6) for w in words if w.kind is WordKind.WORD]
-    usual = float(np.median(lengths)) if lengths else 6.0
-    out = []
-    for word in words:
-        if word.kind is not WordKind.WORD:
-            continue
-        a, b = int(word.start_frame / per), min(int(word.end_frame / per), len(steady))
-        expected = usual * (len(plain(word.text)) + 1.6)
-        if b - a < DRAWN_OUT * expected or b - a < DRAWN_OUT_S * FRAMES_PER_S:
-            continue
-        first, last = _longest(steady[a:b])
-        start = max(first, round(1.3 * expected))
-        if last - start >= 2 * STEADY_S * FRAMES_PER_S:
-            out.append(Word(_filler_text(voicing, a + start, b), round((a + start) * per), word.end_frame, WordKind.FILLER, 0.4))
-    return out
+    return float(np.median(lengths)) if lengths else 6.0
 
 
-def _shortened(words: Sequence[Word], fillers: Sequence[Word]) -> list[Word]:
-    """Words that end where a hesitation found inside them begins."""
-    starts = {w.end_frame: w.start_frame for w in fillers if w.kind is WordKind.FILLER}
-    out = []
-    for word in words:
-        start = starts.get(word.end_frame)
-        out.append(replace(word, end_frame=start) if start is not None and start > word.start_frame else word)
-    return out
+def _drawn_out(word: Word, usual: float, steady: NDArray[np.bool_], voicing: Voicing, per: float) -> Word | None:
+    """The hesitation that a recogniser hid in a word: its vowel stands still long after the word should be over, and no longer than it does."""
+    if word.kind is not WordKind.WORD:
+        return None
+    a, b = int(word.start_frame / per), min(int(word.end_frame / per), len(steady))
+    expected = usual * (len(plain(word.text)) + 1.6)
+    if b - a < DRAWN_OUT * expected or b - a < DRAWN_OUT_S * FRAMES_PER_S:
+        return None
+    first, last = _longest(steady[a:b])
+    start = max(first, round(1.3 * expected))
+    if last - start < 2 * STEADY_S * FRAMES_PER_S:
+        return None
+    end = min(last + round(NASAL_S * FRAMES_PER_S), b - a)
+    return Word(
+        _filler_text(voicing, a + start, a + end),
+        round((a + start) * per),
+        min(round((a + end) * per), word.end_frame),
+        WordKind.FILLER,
+        0.4,
+    )

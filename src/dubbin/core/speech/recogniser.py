@@ -28,6 +28,7 @@ from dubbin.core.errors import DubbinError
 from dubbin.core.jobs import CORES, Task
 from dubbin.core.sound.source import Source, read_padded
 from dubbin.core.speech.activity import FRAMES_PER_S, runs
+from dubbin.core.speech.transcript import plain
 
 MODEL_RATE = 16000
 PAGE_S = 27.0
@@ -39,6 +40,11 @@ PROMPT = "Um, so, uh, I, I think, er, we, um, hmm."
 BEAM = 3
 SURE = 0.5  # words without length are kept from this confidence on
 LEAST_CONFIDENCE = 0.12  # a whole page below this is no speech
+# A model that understands nothing says the same over and over. So does somebody who takes a sentence again; but then it is surely speech, and the
+# sentence is longer than a few words.
+NO_SPEECH = 0.85
+REPETITIVE, UNSURE = 2.4, 0.2  # how far a text can be compressed; how likely there is no speech
+LOOP_WORDS, LOOP_TIMES = 3, 6  # words that are said again and again, and how often in a row nobody says them
 NEEDED = ("config.json", "model.bin", "tokenizer.json")
 
 
@@ -147,10 +153,10 @@ class Recogniser:
             words = [
                 HeardWord(w.word.strip(), float(w.start), float(w.end), float(w.probability))
                 for s in segments
-                if s.no_speech_prob < 0.85
+                if s.no_speech_prob < NO_SPEECH and not (s.compression_ratio > REPETITIVE and s.no_speech_prob > UNSURE)
                 for w in (s.words or ())
             ]
-        return _whole_words(words), str(info.language)
+        return without_loops(_whole_words(words)), str(info.language)
 
 
 def _whole_words(words: Sequence[HeardWord]) -> list[HeardWord]:
@@ -162,6 +168,25 @@ def _whole_words(words: Sequence[HeardWord]) -> list[HeardWord]:
             out[-1] = HeardWord(last.text + word.text, last.start_s, word.end_s, min(last.confidence, word.confidence))
         elif word.text.strip("-–—."):
             out.append(word)
+    return out
+
+
+def without_loops(words: Sequence[HeardWord]) -> list[HeardWord]:
+    """The words without those that stand in a loop: up to LOOP_WORDS words, LOOP_TIMES or more in a row. Its first round stays."""
+    texts, k = [plain(w.text) for w in words], 0
+    out: list[HeardWord] = []
+    while k < len(words):
+        for size in range(1, LOOP_WORDS + 1):
+            times = 1
+            while texts[k : k + size] == texts[k + times * size : k + (times + 1) * size]:
+                times += 1
+            if times >= LOOP_TIMES and k + size <= len(words):
+                out += words[k : k + size]
+                k += times * size
+                break
+        else:
+            out.append(words[k])
+            k += 1
     return out
 
 

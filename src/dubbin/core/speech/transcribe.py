@@ -15,6 +15,7 @@ from dubbin.core.sound.source import Source
 from dubbin.core.speech.activity import Activity
 from dubbin.core.speech.align_text import TextWord, align_text
 from dubbin.core.speech.fillers import add_unheard, mark_kinds
+from dubbin.core.speech.hearing_again import hear_again
 from dubbin.core.speech.recogniser import HeardWord, Recogniser, recognise
 from dubbin.core.speech.speakers import tell_apart, with_speakers
 from dubbin.core.speech.transcript import Transcript, Word
@@ -40,7 +41,8 @@ def transcribe(
     elsewhere, whose words are kept as they are written. keep: where finished parts are noted, so that broken-off work goes on.
     """
     task = task or Task()
-    heard, found = recognise(source, own, model, language=language, keep=keep, task=task.part(0.0, 0.85))
+    heard, found = recognise(source, own, model, language=language, keep=keep, task=task.part(0.0, 0.75))
+    heard = hear_again(heard, source, own, model, language=language or found, task=task.part(0.75, 0.85))
     if text:
         heard = align_text(text, heard, source.frames / source.rate)
     levels = find_features(source, task.part(0.85, 0.9))

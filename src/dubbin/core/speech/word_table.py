@@ -13,6 +13,7 @@ from dubbin.core.speech.transcript import Transcript, Word, WordKind, ends_sente
 
 NEAR_ROWS = 40  # among which a neighbour is looked for
 REPAIRED_SOUNDS = frozenset(("click",))  # they stand on the lanes, where they are repaired, and are no part of what is read
+PASSING_SOUNDS = frozenset(("click", "breath"))  # no automatic cut stops at them; it does at a laugh, and at what was not understood
 
 
 @dataclass(frozen=True)
@@ -56,6 +57,7 @@ class WordTable:
         self.word_count = sum(w.kind is WordKind.WORD for w in self.words)
         self.ends_sentence = np.array([ends_sentence(t) for t in self.texts], np.bool_)
         self.is_sound = np.array([w.kind is WordKind.SOUND for w in self.words], np.bool_)
+        self.is_kept = np.array([not s or t not in PASSING_SOUNDS for s, t in zip(self.is_sound, self.texts, strict=True)], np.bool_)
         self.is_read = np.array([not s or t not in REPAIRED_SOUNDS for s, t in zip(self.is_sound, self.texts, strict=True)], np.bool_)
 
     def __len__(self) -> int:
@@ -82,9 +84,9 @@ class WordTable:
     def neighbours(self, rows: Sequence[int], counted: NDArray[np.bool_] | None = None) -> tuple[int | None, int | None]:
         """(end of the last one before, start of the first one after) rows that follow one another, of any voice.
 
-        counted: (rows,) which rows may be neighbours; by default words and fillers, and no sounds.
+        counted: (rows,) which rows may be neighbours; by default all that no automatic cut may touch.
         """
-        counts = ~self.is_sound if counted is None else counted
+        counts = self.is_kept if counted is None else counted
         first, last = min(rows), max(rows)
         before = [int(self.ends[r]) for r in range(max(0, first - NEAR_ROWS), first) if counts[r]]
         after = next((int(self.starts[r]) for r in range(last + 1, min(last + 1 + NEAR_ROWS, len(self))) if counts[r]), None)
