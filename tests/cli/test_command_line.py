@@ -110,6 +110,7 @@ def test_words_are_written_down_in_every_form(capsys, talk, tmp_path):
 @pytest.mark.parametrize("args,code", [
     (("transcribe", "talk.wav", "-o", "talk.doc"), 1), (("transcribe", "talk.wav", "--model", "."), 1), (("transcribe", "none.wav"), 1),
     (("transcribe", "talk.wav", "--text", "none.srt"), 1), (("transcribe", "talk.wav", "--speakers", "20"), 2), (("edits", "none.dubbin", "-o", "a.edl"), 1),
+    (("edits", "none.dubbin", "-o", "a.edl", "--fps", "0"), 2), (("edits", "none.dubbin", "-o", "a.edl", "--fps", "-5"), 2), (("edits", "none.dubbin", "-o", "a.edl", "--fps", "nan"), 2),
 ])  # fmt: skip
 def test_words_that_cannot_be_had_are_a_sentence(capsys, talk, tmp_path, monkeypatch, args, code):
     monkeypatch.chdir(tmp_path)

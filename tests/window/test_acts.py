@@ -7,7 +7,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 import soundfile as sf
-from PyQt6.QtWidgets import QApplication, QDialog, QInputDialog
+from PyQt6.QtWidgets import QApplication, QDialog, QFileDialog, QInputDialog
 
 from dubbin.core.episode.commands.cuts import cut_stretch
 from dubbin.core.episode.model import CoverKind, PlacedKind, Role
@@ -198,3 +198,22 @@ def test_a_word_is_corrected_as_the_dialog_says(qtbot):
     dialog.field.setText(" ferry ")
     dialog.box.click()
     assert dialog.text() == "ferry" and dialog.everywhere() and isinstance(dialog, QDialog)
+
+
+@pytest.mark.parametrize(
+    ("answer", "form"),
+    [
+        (("29.97", True), "FCM: DROP FRAME"),
+        (("12,5", True), "FCM: NON-DROP FRAME"),
+        (("soon", True), None),
+        (("0", True), None),
+        (("25", False), None),
+    ],
+)
+def test_an_edl_asks_for_the_pictures_frames_a_second(edit, acts, monkeypatch, tmp_path, answer, form, said):  # noqa: F811
+    path = tmp_path / "cuts.edl"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a: (str(path), ""))
+    monkeypatch.setattr(QInputDialog, "getItem", lambda *a: answer)
+    acts.export.ask_file()
+    assert (form in path.read_text()) if form else not path.exists()
+    assert bool(said) == answer[1]

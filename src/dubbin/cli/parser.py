@@ -101,7 +101,7 @@ def _edits(add: Add) -> None:
     sub = add("edits", ("speech_commands", "edits"), "write an episode's cuts as lists for other programs", json=False)
     sub.add_argument("episode", type=Path)
     sub.add_argument("-o", dest="out", type=Path, nargs="+", required=True, metavar="OUT", help=".otio, .edl, .csv or .txt files")
-    sub.add_argument("--fps", type=float, default=25.0, help="frames a second of the picture, for .edl")
+    sub.add_argument("--fps", type=_fps, default=25.0, help="frames a second of the picture, for .edl")
 
 
 def _delivery(add: Add) -> None:
@@ -129,6 +129,15 @@ def _batch(add: Add) -> None:
     sub.add_argument("-o", dest="out", type=Path, required=True, metavar="DIR")
     sub.add_argument("--recipe", type=Path, metavar="FILE", help="settings saved in the window, under Episode")
     sub.add_argument("--workers", type=int, choices=range(1, 65), metavar="N", help="recordings at a time; default: half the cores")
+
+
+def _fps(text: str) -> float:
+    from dubbin.core.deliver.timecode import frame_rate
+
+    try:
+        return frame_rate(float(text)).fps
+    except ValueError as error:
+        raise argparse.ArgumentTypeError(str(error)) from error
 
 
 def _lazy(name: str) -> Callable[[str], Any]:

@@ -8,9 +8,11 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
+from dubbin.core.deliver.timecode import frame_rate
 from dubbin.core.episode.model import Episode
 from dubbin.core.episode.time_map import TimeMap, program_map
 from dubbin.core.errors import CannotWrite
+from dubbin.core.mix.bed import place_bed
 from dubbin.core.sound.writing import check_output, replacing
 
 FRAMES_PER_S = 25  # of the picture, where nobody says another
@@ -19,7 +21,8 @@ EDL_TITLE, EDL_NAME = 60, 8
 
 @dataclass(frozen=True)
 class Event:
-    """A stretch of one recording that is heard. start, end: frames of the recording; at: frame of the program."""
+    """A stretch of one recording that is heard. start, end: frames of the recording; at: frame of the program. is_under: it lies under the program and is
+    not cut with it."""
 
     recording: str
     path: str
@@ -27,6 +30,7 @@ class Event:
     start: int
     end: int
     at: int
+    is_under: bool = False
 
     @property
     def frames(self) -> int:
@@ -35,7 +39,7 @@ class Event:
 
 
 def events(episode: Episode, time_map: TimeMap | None = None) -> dict[str, list[Event]]:
-    """For every recording its stretches in the order in which they are heard."""
+    """For every recording its stretches in the order in which they are heard: cut as the program is, or, under the program, at a place of its own."""
     time_map = time_map or program_map(episode)
     out: dict[str, list[Event]] = {}
     for recording in episode.recordings:
@@ -43,7 +47,11 @@ def events(episode: Episode, time_map: TimeMap | None = None) -> dict[str, list[
         if lane is None:
             continue
         found = []
-        for span in time_map.spans:
+        if lane.bed is not None:
+            start = min(time_map.to_program_or_next(lane.start_frame), time_map.program_frames)
+            place = place_bed(lane.bed, recording.frames, episode.rate, start, time_map.program_frames)
+            found = [Event(recording.id, recording.path, lane.voice, first, first + n, at, True) for at, first, n in place.rounds()]
+        for span in time_map.spans if lane.bed is None else ():
             a, b = max(span.start, lane.start_frame), min(span.end, lane.start_frame + recording.frames)
             if b > a:
                 at = span.program + a - span.start
@@ -83,23 +91,32 @@ def _range(otio, start: int, frames: int, rate: int):  # type: ignore[no-untyped
 
 
 def as_edl(episode: Episode, fps: float = FRAMES_PER_S) -> str:
-    """CMX 3600: the cuts of the whole session, as one recording sees them, on picture frames. Source: the format as SMPTE 258M describes it."""
-    longest = max(events(episode).values(), key=lambda e: sum(x.frames for x in e), default=[])
-    lines = [f"TITLE: {_ascii(episode.title)[:EDL_TITLE]}", "FCM: NON-DROP FRAME", ""]
-    edge = 0
-    for number, event in enumerate(longest, 1):
-        begin = round(event.at * fps / episode.rate)
-        length = max(round((event.at + event.frames) * fps / episode.rate) - begin, 0)
-        if not length:
+    """CMX 3600: the cuts of the whole session, as one recording sees them, on picture frames; black where a break is. Source: the format as SMPTE 258M
+    describes it. Raises ValueError for frame rates that no picture has."""
+    picture, rate = frame_rate(fps), episode.rate
+    cut = [found for found in events(episode).values() if not found[0].is_under]
+    longest = max(cut, key=lambda found: sum(e.frames for e in found), default=[])
+    lines = [f"TITLE: {_ascii(episode.title)[:EDL_TITLE]}", f"FCM: {'DROP FRAME' if picture.dropped else 'NON-DROP FRAME'}", ""]
+    edge, number = 0, 0
+
+    def add(reel: str, source: int, begin: int, end: int) -> None:
+        nonlocal edge, number
+        number, edge = number + 1, end
+        times = " ".join(picture.timecode(t) for t in (source, source + end - begin, begin, end))
+        lines.append(f"{number:03d}  {reel:<8} AA/V  C        {times}")
+
+    for event in longest:
+        begin, end = picture.frame(event.at / rate), picture.frame((event.at + event.frames) / rate)
+        if end <= begin:
             continue
-        source = round(event.start * fps / episode.rate)
+        if begin > edge:
+            add("BL", 0, edge, begin)
         name = _ascii(Path(event.path).stem).upper().replace(" ", "")[:EDL_NAME] or "AX"
-        times = " ".join(_timecode(t, fps) for t in (source, source + length, begin, begin + length))
-        lines += [f"{number:03d}  {name:<8} AA/V  C        {times}", f"* FROM CLIP NAME: {_ascii(Path(event.path).name)}"]
-        edge = begin + length
+        add(name, picture.frame(event.start / rate), begin, end)
+        lines.append(f"* FROM CLIP NAME: {_ascii(Path(event.path).name)}")
     for frame, text, _ in program_marks(episode, program_map(episode)):
-        if (at := round(frame * fps / episode.rate)) <= edge:
-            lines.append(f"* LOC: {_timecode(at, fps)} RED     {_ascii(text)}")
+        if (at := picture.frame(frame / rate)) <= edge:
+            lines.append(f"* LOC: {picture.timecode(at)} RED     {_ascii(text)}")
     return "\n".join(lines) + "\n"
 
 
@@ -147,12 +164,6 @@ def _clock(seconds: float, hours: bool) -> str:
     return f"{whole // 3600}:{whole % 3600 // 60:02d}:{whole % 60:02d}" if hours else f"{whole // 60:02d}:{whole % 60:02d}"
 
 
-def _timecode(frame: int, fps: float) -> str:
-    base = round(fps)
-    seconds, rest = divmod(frame, base)
-    return f"{seconds // 3600 % 24:02d}:{seconds % 3600 // 60:02d}:{seconds % 60:02d}:{rest:02d}"
-
-
 def _ascii(text: str) -> str:
     return " ".join(text.encode("ascii", "replace").decode().split())
 
@@ -166,6 +177,10 @@ def write_edit_list(episode: Episode, path: Path, fps: float = FRAMES_PER_S) -> 
     if form is None:
         raise CannotWrite(f"{path.name}: an edit list ends in {', '.join(FORMS)}.")
     check_output(path, tuple(Path(r.path) for r in episode.recordings))
+    try:
+        frame_rate(fps)
+    except ValueError as error:
+        raise CannotWrite(f"{path.name}: {error}.") from error
     write_text(path, form(episode, fps))
 
 

@@ -2,14 +2,54 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import numpy as np
 from numpy.typing import NDArray
 
+from dubbin.core.episode.balance_settings import Bed
 from dubbin.core.episode.model import Lane
 from dubbin.core.mix.gain_curve import GainCurve, fade_gain
 from dubbin.core.sound.source import Samples, Source, read_padded
 
 LOOP_FADE_S = 0.25
+
+
+@dataclass(frozen=True)
+class BedPlace:
+    """Where a bed lies. start, length: program frames. first: frame of its recording with which it begins; piece: how many are repeated; overlap: by how many a
+    repetition begins before the one before has ended."""
+
+    start: int
+    length: int
+    first: int
+    piece: int
+    overlap: int
+
+    @property
+    def every(self) -> int:
+        """Program frames from one repetition to the next."""
+        return max(self.piece - self.overlap, 1)
+
+    def rounds(self) -> list[tuple[int, int, int]]:
+        """(program frame, frame of the recording, frames) of every repetition, each up to the next one."""
+        out, at = [], 0
+        while at < self.length:
+            frames = self.length - at if self.length - at <= self.piece else self.every
+            out.append((self.start + at, self.first, frames))
+            at += frames
+        return out
+
+
+def place_bed(bed: Bed, frames: int, rate: int, start: int, program_frames: int) -> BedPlace:
+    """Place a bed whose recording has `frames` at `rate` Hz, and that begins at program frame `start`."""
+    first = min(max(bed.from_frame, 0), frames)
+    piece = frames - first
+    overlap = min(round(LOOP_FADE_S * rate), piece // 4) if bed.loop else 0
+    rest = max(program_frames - start, 0)
+    wanted = bed.frames or (rest if bed.loop else piece)
+    length = min(wanted if bed.loop else min(wanted, piece), rest) if piece > 0 else 0
+    return BedPlace(start, length, first, piece, overlap)
 
 
 class BedTrack:
@@ -20,13 +60,8 @@ class BedTrack:
         assert lane.bed is not None
         self._source, self.ducking, self.start = source, ducking, start
         self.rate, self.channels = source.rate, source.channels
-        self._from = min(max(lane.bed.from_frame, 0), source.frames)
-        piece = source.frames - self._from
-        self._overlap = min(round(LOOP_FADE_S * source.rate), piece // 4) if lane.bed.loop else 0
-        self._piece = piece
-        rest = max(program_frames - start, 0)
-        wanted = lane.bed.frames or (rest if lane.bed.loop else piece)
-        self.length = min(wanted if lane.bed.loop else min(wanted, piece), rest) if piece > 0 else 0
+        place = place_bed(lane.bed, source.frames, source.rate, start, program_frames)
+        self._from, self._piece, self._overlap, self.length = place.first, place.piece, place.overlap, place.length
         self.frames = program_frames
         self._fades = min(lane.fade_in_frames, self.length), min(lane.fade_out_frames, self.length)
 
