@@ -9,7 +9,7 @@ import pytest
 import soundfile as sf
 
 from dubbin.core.episode.model import Cut, CutKind
-from dubbin.core.mix.word_cuts import reading_cuts
+from dubbin.core.mix.word_cuts import CLIP_MARGIN_S, clip_around, reading_cuts
 from dubbin.core.sound.source import Sound
 from dubbin.core.speech.edges import quiet_core
 from dubbin.core.speech.transcript import Transcript, Word, WordKind
@@ -152,3 +152,27 @@ def test_the_quiet_core_of_a_gap():
     assert start == pytest.approx(4800, abs=480) and end == pytest.approx(2 * RATE - 2400, abs=480)
     assert quiet_core(Sound(x[None], RATE), 20_000, 60_000) == (20_000, 60_000)
     assert quiet_core(Sound(x[None], RATE), 500, 700) == (500, 700)
+
+
+@pytest.mark.parametrize("spread_s", [0.0, 0.03])
+def test_a_clip_of_a_sentence_holds_all_of_it_and_no_other_word(conversation, spread_s):
+    mix, said = conversation
+    table = heard_as(said, spread_s, 9)
+    for rows in sentences(table):
+        a, b = clip_around(table, mix, RATE, rows)
+        chosen = {(table.voice(r).lane, int(table.numbers[r])) for r in rows}
+        spans = {key: said[key[0]][key[1]] for key in chosen}
+        first, last = min(s for _, s, _ in spans.values()), max(e for _, _, e in spans.values())
+        assert a <= first + 0.03 * RATE and b >= last - 0.03 * RATE, spans
+        for voice, words in said.items():
+            for number, (text, c, d) in enumerate(words):
+                if (voice, number) not in chosen and (d <= first or c >= last):
+                    assert min(b, d) - max(a, c) < 0.07 * RATE, f"{text} is in the clip"
+
+
+def test_a_clip_leaves_a_margin_where_there_is_room_and_stops_at_the_next_word():
+    table, mix = scene(("one", 1.0, 1.3, WORD), ("two", 1.4, 1.7, WORD), ("three", 3.0, 3.3, WORD))
+    a, b = clip_around(table, mix, RATE, [1])
+    assert 1.3 * RATE <= a <= 1.4 * RATE and b == pytest.approx((1.7 + CLIP_MARGIN_S) * RATE, abs=500)
+    a, b = clip_around(table, mix, RATE, [2])
+    assert a == pytest.approx((3.0 - CLIP_MARGIN_S) * RATE, abs=500) and b == pytest.approx((3.3 + CLIP_MARGIN_S) * RATE, abs=500)

@@ -10,13 +10,14 @@ from numpy.typing import NDArray
 
 from dubbin.core.episode.model import Cut
 from dubbin.core.sound.source import Source
-from dubbin.core.speech.edges import WordCut, cut_around
+from dubbin.core.speech.edges import WordCut, cut_around, quiet_core
 from dubbin.core.speech.retakes import Retake
 from dubbin.core.speech.transcript import WordKind
 from dubbin.core.speech.word_table import WordTable
 
 NEXT_WORD_S = 2.0  # words further away than this do not limit a cut
 LONGEST_BETWEEN_TAKES_S = 4.0
+CLIP_MARGIN_S = 0.15
 NEAR_CUT_S = 0.5  # a cut this near is reached up to
 
 
@@ -98,6 +99,19 @@ def reading_cuts(table: WordTable, mix: Source, rate: int, rows: Sequence[int], 
         )
         out.append((start, end))
     return out
+
+
+def clip_around(table: WordTable, mix: Source, rate: int, rows: Sequence[int]) -> tuple[int, int]:
+    """From where to where a clip of words is taken: their sound as a whole, CLIP_MARGIN_S beside it, and nothing of the words next to them."""
+    others = table.is_read.copy()
+    others[list(rows)] = False
+    before, after = table.neighbours(rows, others)
+    start, end = int(table.starts[min(rows)]), int(max(table.ends[r] for r in rows))
+    margin, around = round(CLIP_MARGIN_S * rate), round(NEXT_WORD_S * rate)
+    low, high = max(before if before is not None else 0, start - around, 0), min(after if after is not None else end + around, end + around)
+    kept_low, first = quiet_core(mix, min(low, start), start)
+    last, kept_high = quiet_core(mix, end, max(high, end))
+    return max(first - margin, min(kept_low, first)), min(last + margin, max(kept_high, last))
 
 
 def _is_bare(others: NDArray[np.bool_], table: WordTable, start: int, end: int) -> bool:

@@ -18,7 +18,7 @@ from dubbin.window.shell.step import Step
 class Exporting:
     def __init__(self, shared: Shared, mastering: Mastering) -> None:
         self._window, self._session, self._selection, self._folder = shared.window, shared.session, shared.selection, shared.folder
-        self._go_step, self._mastering = shared.go_step, mastering
+        self._speech, self._go_step, self._mastering = shared.speech, shared.go_step, mastering
 
     def choose_export(self) -> None:
         self._go_step(Step.MASTER)
@@ -65,7 +65,7 @@ class Exporting:
         if self._selection.range is None:
             return
         time_map = self._session.map
-        a, b = self._selection.range
+        a, b = self._speech.clip_around(self._selection.rows) if self._selection.rows else self._selection.range
         span = time_map.to_program_or_next(a), time_map.to_program_or_next(max(b - 1, 0)) + 1
         self._into(folder, lambda: self._mastering.make(folder, span))
 

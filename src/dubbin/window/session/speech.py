@@ -195,6 +195,10 @@ class Speech(QObject):
         episode = self._session.episode
         return word_cuts.reading_cuts(self.table, self._mix(), episode.rate, rows, episode.cuts if joined else ())
 
+    def clip_around(self, rows: Sequence[int]) -> tuple[int, int]:
+        """From where to where a clip of words is taken, in session frames."""
+        return word_cuts.clip_around(self.table, self._mix(), self._session.episode.rate, rows)
+
     def fillers(self) -> list[FoundFiller]:
         """All hesitations, each with the cut that would take it out."""
         table = self.table
