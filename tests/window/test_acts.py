@@ -7,9 +7,12 @@ from dataclasses import replace
 import numpy as np
 import pytest
 import soundfile as sf
+from PyQt6.QtCore import Qt
+from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QDialog, QFileDialog, QInputDialog
 
 from dubbin.core.episode.commands.cuts import cut_stretch
+from dubbin.core.episode.document import Document
 from dubbin.core.episode.model import CoverKind, PlacedKind, Role
 from dubbin.window.edit.dialogs import BreakDialog, WordDialog
 from dubbin.window.shell.step import Step
@@ -144,6 +147,35 @@ def replace_solo(session, lane_id: str):
 
     lanes = tuple(replace(lane, solo=lane.id == lane_id) for lane in session.episode.lanes)
     return Change("Solo", replace(session.episode, lanes=lanes))
+
+
+class TestCuttingAndPuttingIn:
+    def test_what_is_cut_is_put_in_elsewhere_by_one_more_key(self, edit, acts):  # noqa: F811
+        whole = edit.session.map.program_frames
+        edit.selection.select(10 * RATE, 12 * RATE)
+        QTest.keyClick(edit.lanes, Qt.Key.Key_X)
+        assert edit.session.map.program_frames == whole - 2 * RATE
+        edit.selection.set_head(30 * RATE)
+        QTest.keyClick(edit.lanes, Qt.Key.Key_V, Qt.KeyboardModifier.ControlModifier)
+        assert edit.session.map.program_frames == whole
+        at = edit.session.map.to_program(30 * RATE)
+        assert edit.session.map.stretches_between(at - 2 * RATE, at) == [(10 * RATE, 12 * RATE)]
+
+    def test_moving_what_was_cut_puts_it_in_so_that_it_is_heard(self, edit, acts):  # noqa: F811
+        whole = edit.session.map.program_frames
+        edit.selection.select(10 * RATE, 12 * RATE)
+        acts.cutting.cut()
+        edit.selection.set_head(30 * RATE)
+        acts.moving.move_here()
+        assert edit.session.map.program_frames == whole
+
+    def test_what_was_taken_means_nothing_in_another_episode(self, edit, acts, said):  # noqa: F811
+        edit.selection.select(10 * RATE, 12 * RATE)
+        acts.moving.copy()
+        assert acts.moving.has_taken()
+        edit.set_document(Document(edit.session.folders.journals))
+        acts.moving.put_copy()
+        assert not acts.moving.has_taken() and "Nothing was taken yet" in said[-1] and edit.session.episode.placed == ()
 
 
 class TestPauses:

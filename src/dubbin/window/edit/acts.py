@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dubbin.window.edit.chaptering import Chaptering
+from dubbin.window.edit.clipboard import Clipboard
 from dubbin.window.edit.covering import Covering
 from dubbin.window.edit.cutting import Cutting
 from dubbin.window.edit.exporting import EditExport
@@ -19,12 +20,13 @@ from dubbin.window.shell.shared import Shared
 class EditActs:
     def __init__(self, shared: Shared) -> None:
         session, selection, speech, playing = shared.session, shared.selection, shared.speech, shared.playing
-        self.cutting = Cutting(session, selection, shared.view, speech)
+        clipboard = Clipboard(session)
+        self.cutting = Cutting(session, selection, shared.view, speech, clipboard)
         self.pausing = Pausing(session, selection, shared.navigation)
         self.fillers = Fillers(session, selection, speech, playing)
         self.retakes = Retakes(session, selection, speech, playing)
         self.wording = Wording(shared)
-        self.moving = Moving(session, selection, speech, self.cutting)
+        self.moving = Moving(session, selection, speech, self.cutting, clipboard)
         self.inserting = Inserting(shared)
         self.covering = Covering(session, selection, speech)
         self.chaptering = Chaptering(shared)

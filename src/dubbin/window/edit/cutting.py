@@ -13,6 +13,7 @@ from dubbin.core.episode.commands.cuts import (
     toggle_split,
 )
 from dubbin.core.episode.model import Cut
+from dubbin.window.edit.clipboard import Clipboard
 from dubbin.window.lanes.viewport import Viewport
 from dubbin.window.session.selection import Selection
 from dubbin.window.session.session import Session
@@ -22,8 +23,8 @@ EDGE_REACH_S = 1.0  # an edge is nudged when the play head is this near
 
 
 class Cutting:
-    def __init__(self, session: Session, selection: Selection, view: Viewport, speech: Speech) -> None:
-        self._session, self._selection, self._view, self._speech = session, selection, view, speech
+    def __init__(self, session: Session, selection: Selection, view: Viewport, speech: Speech, clipboard: Clipboard) -> None:
+        self._session, self._selection, self._view, self._speech, self._clipboard = session, selection, view, speech, clipboard
 
     # -- what can be done now ---------------------------------------------------------
 
@@ -52,7 +53,7 @@ class Cutting:
     # -- cuts -------------------------------------------------------------------------
 
     def cut(self) -> None:
-        """Cut what is selected; the head goes to the seam."""
+        """Cut what is selected, to be put in elsewhere or not; the head goes to the seam."""
         if self._selection.placed is not None:
             self._session.do(remove_placed(self._session.episode, self._selection.placed))
             self._selection.clear()
@@ -64,6 +65,7 @@ class Cutting:
         stretches = self._speech.reading_cuts(rows) if rows else self.selected_stretches()
         if not stretches:
             return
+        self._clipboard.take(stretches, cut=True)
         self._session.do(cut_stretches(self._session.episode, stretches, title=self._title()))
         self._selection.clear()
         self._selection.set_head(stretches[-1][1])

@@ -4,20 +4,23 @@ from __future__ import annotations
 
 from dubbin.core.episode.commands.arrangement import copy_stretches, move_stretches
 from dubbin.core.episode.model import new_id
+from dubbin.window.edit.clipboard import Clipboard
 from dubbin.window.edit.cutting import Cutting
 from dubbin.window.session.selection import Selection
 from dubbin.window.session.session import Session
 from dubbin.window.session.speech import Speech
 
-NOTHING_TAKEN = "Nothing was taken yet: select a stretch and press Ctrl+C."
+NOTHING_TAKEN = "Nothing was taken yet: select a stretch and press Ctrl+C, or cut it with X."
 
 
 class Moving:
-    """clip: what was taken, as session stretches in the order in which they were heard."""
-
-    def __init__(self, session: Session, selection: Selection, speech: Speech, cutting: Cutting) -> None:
+    def __init__(self, session: Session, selection: Selection, speech: Speech, cutting: Cutting, clipboard: Clipboard) -> None:
         self._session, self._selection, self._speech, self._cutting = session, selection, speech, cutting
-        self.clip: list[tuple[int, int]] = []
+        self._clipboard = clipboard
+
+    def has_taken(self) -> bool:
+        """Whether there is something to put in."""
+        return bool(self._clipboard.stretches)
 
     def can_copy(self) -> bool:
         return self._selection.range is not None
@@ -26,23 +29,24 @@ class Moving:
         """Take what is selected to be put in elsewhere."""
         rows = self._selection.rows
         read = self._speech.reading_cuts(rows, joined=False) if rows else []
-        self.clip = read if len(read) == 1 else self._cutting.selected_stretches()
-        seconds = sum(b - a for a, b in self.clip) / self._session.episode.rate
+        self._clipboard.take(read if len(read) == 1 else self._cutting.selected_stretches())
+        seconds = sum(b - a for a, b in self._clipboard.stretches) / self._session.episode.rate
         self._session.said.emit(f"{seconds:.2f} s taken. Ctrl+V puts a copy in at the play head, Ctrl+Shift+V moves it there.")
 
     def put_copy(self) -> None:
-        if not self.clip:
+        if not self._clipboard.stretches:
             self._session.said.emit(NOTHING_TAKEN)
             return
-        self._session.do(copy_stretches(self._session.episode, self.clip, self._selection.head, new_id()))
+        self._session.do(copy_stretches(self._session.episode, self._clipboard.stretches, self._selection.head, new_id()))
 
     def move_here(self) -> None:
-        if not self.clip:
-            self._session.said.emit(NOTHING_TAKEN)
+        taken = self._clipboard.stretches
+        if not taken or self._clipboard.is_cut:
+            self.put_copy()  # what was cut is heard nowhere any more: putting it in moves it
             return
-        if any(a < self._selection.head < b for a, b in self.clip):
+        if any(a < self._selection.head < b for a, b in taken):
             self._session.said.emit("The play head stands inside what is to be moved. Put it where the stretch shall be heard.")
             return
-        self._session.do(move_stretches(self._session.episode, self.clip, self._selection.head, new_id()))
-        self.clip = []
+        self._session.do(move_stretches(self._session.episode, taken, self._selection.head, new_id()))
+        self._clipboard.clear()
         self._selection.clear()
