@@ -158,10 +158,11 @@ def test_every_frame_has_a_number_of_its_own_that_grows(frame, fps):
 
 @given(st.floats(0.0, 80_000.0))
 def test_dropped_numbers_keep_up_with_the_clock(seconds):
+    """To two frames around a minute, and to the 0.09 s that the standard itself loses in a day."""
     rate = frame_rate(29.97)
     hours, minutes, rest = rate.timecode(rate.frame(seconds)).replace(";", ":").split(":", 2)
     whole, frames = rest.split(":")
-    assert 3600 * int(hours) + 60 * int(minutes) + int(whole) + int(frames) / 30 == pytest.approx(seconds, abs=0.13)
+    assert 3600 * int(hours) + 60 * int(minutes) + int(whole) + int(frames) / 30 == pytest.approx(seconds, abs=0.2)
 
 
 @pytest.mark.parametrize("fps", [0, -5, float("nan"), float("inf"), 1000])
