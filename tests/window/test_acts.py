@@ -249,3 +249,40 @@ def test_an_edl_asks_for_the_pictures_frames_a_second(edit, acts, monkeypatch, t
     acts.export.ask_file()
     assert (form in path.read_text()) if form else not path.exists()
     assert bool(said) == answer[1]
+
+
+class TestClipsOfWords:
+    @pytest.fixture
+    def span_of(self, edit, tmp_path, monkeypatch):  # noqa: F811
+        """Program frames of the clip that the selected rows would make."""
+        exporting, spans = edit.pages[Step.MASTER].exporting, []
+        monkeypatch.setattr(exporting._mastering, "make", lambda folder, span=None: spans.append(span))
+
+        def make(rows: list[int]) -> tuple[int, int]:
+            edit.words_pane.words.select_rows(rows)
+            exporting.clip_to(tmp_path)
+            return spans[-1]
+
+        return make
+
+    def test_a_clip_holds_its_words_and_a_margin(self, edit, span_of):  # noqa: F811
+        row, table = row_of(edit, "fridge", 1), edit.speech.table
+        a, b = span_of([row])
+        assert 0 <= table.starts[row] - a <= 0.5 * RATE and 0 <= b - table.ends[row] <= 0.5 * RATE
+
+    def test_a_margin_ends_where_a_cut_begins(self, edit, span_of):  # noqa: F811
+        row, table = row_of(edit, "fridge", 1), edit.speech.table
+        end = int(table.ends[row])
+        edit.session.do(cut_stretch(edit.session.episode, end, end + 3 * RATE))
+        a, b = span_of([row])
+        assert b == edit.session.map.to_program(end - 1) + 1 and a <= table.starts[row]
+
+    def test_of_words_that_were_moved_only_they_are_in_the_clip(self, edit, acts, span_of):  # noqa: F811
+        row, table = row_of(edit, "fridge", 1), edit.speech.table
+        start, end = int(table.starts[row]), int(table.ends[row])
+        edit.selection.select(start, end)
+        acts.moving.copy()
+        edit.selection.set_head(10 * RATE)
+        acts.moving.move_here()
+        a, b = span_of([row])
+        assert b - a == end - start and a == edit.session.map.to_program(start)

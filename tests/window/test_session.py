@@ -19,6 +19,7 @@ from dubbin.core.mix.monitor import MonitorMode
 from dubbin.core.mix.run_card import CardResources, run_card
 from dubbin.core.sound.working_copy import WorkingCopies
 from dubbin.core.treat.tiles import DiskTileCache
+from dubbin.window.intake.lane_card import LaneCard
 from dubbin.window.shell.step import Step
 from tests.conftest import RATE, noise
 from tests.window.conftest import put_down, settle
@@ -198,6 +199,16 @@ def test_another_episode_brings_nothing_of_the_last_one_along(window, qtbot):
         window.go_step(step)
         status = window.pages[step].status()
         assert status.text and not status.done
+
+
+def test_a_name_that_is_typed_while_another_episode_is_opened_names_nothing(window, qtbot, talk):
+    card = next(c for c in window.findChildren(LaneCard) if c.name.text() == window.session.episode.lanes[0].voice)
+    card.name.setText("Nobody")
+    other = Document(window.session.folders.journals)
+    window.set_document(other)
+    with qtbot.captureExceptions() as errors:
+        card.name.editingFinished.emit()
+    assert not errors and other.episode.lanes == () and not other.has_changes
 
 
 def test_work_that_fails_is_told_once_and_not_tried_on_and_on(open_window, talk, qtbot, monkeypatch):

@@ -10,22 +10,12 @@ import numpy as np
 from dubbin.core.deliver.proof import Measured
 from dubbin.core.deliver.publication import clock
 from dubbin.core.deliver.targets import Target
+from dubbin.core.measure.frequency_scale import WITH_UNIT
 
 WIDTH, HEIGHT, LEFT, BOTTOM, TOP, RIGHT = 860.0, 240.0, 46.0, 26.0, 8.0, 8.0
 INK, MUTED, LINE, SADDLE, INDIGO = "#2B2830", "#6B6459", "#D9CDB8", "#9A4E1C", "#33508A"
 LOWEST_LUFS, HIGHEST_LUFS = -48.0, -6.0
 LOWEST_DB, HIGHEST_DB, LOWEST_HZ, HIGHEST_HZ = -110.0, -10.0, 30.0, 20000.0
-FREQUENCIES = (
-    (50, "50"),
-    (100, "100"),
-    (200, "200"),
-    (500, "500"),
-    (1000, "1 k"),
-    (2000, "2 k"),
-    (5000, "5 k"),
-    (10000, "10 k"),
-    (20000, "20 k Hz"),
-)
 
 
 @dataclass(frozen=True)
@@ -114,7 +104,7 @@ def spectrum_picture(measured: Measured) -> Picture:
     _grid_y(picture, range(-100, -10, 20), LOWEST_DB, HIGHEST_DB, "")
     picture.texts.append(Text(LEFT + 4, TOP + 10, "dBFS a twelfth of an octave"))
     octaves = np.log2(HIGHEST_HZ / LOWEST_HZ)
-    for hz, name in FREQUENCIES:
+    for hz, name in WITH_UNIT:
         x = _x(float(np.log2(hz / LOWEST_HZ) / octaves))
         picture.lines.append(Line(((x, TOP), (x, HEIGHT - BOTTOM)), LINE, 0.5))
         picture.texts.append(Text(x, HEIGHT - 8, name, "end" if hz == 20000 else "middle"))

@@ -102,6 +102,8 @@ class LaneCard(Card):
         return self._session.episode.lane(self._lane_id)
 
     def _on_named(self) -> None:
+        if all(lane.id != self._lane_id for lane in self._session.episode.lanes):
+            return  # another episode was opened while the name was typed
         if self.name.text().strip() != self._lane().voice:
             self._session.do(name_voice(self._session.episode, self._lane_id, self.name.text()))
 

@@ -65,9 +65,22 @@ class Exporting:
         if self._selection.range is None:
             return
         time_map = self._session.map
-        a, b = self._speech.clip_around(self._selection.rows) if self._selection.rows else self._selection.range
+        a, b = self._clip_range(*self._selection.range)
         span = time_map.to_program_or_next(a), time_map.to_program_or_next(max(b - 1, 0)) + 1
         self._into(folder, lambda: self._mastering.make(folder, span))
+
+    def _clip_range(self, start: int, end: int) -> tuple[int, int]:
+        """The selected stretch; of words their sound as a whole, as far as what lies beside them is heard beside them now."""
+        rows = self._selection.rows
+        if not rows or rows[0] != min(rows):  # words that were moved: nothing in the session lies beside them
+            return start, end
+        a, b = self._speech.clip_around(rows)
+        return a if self._is_heard_through(a, start) else start, b if self._is_heard_through(end - 1, b - 1) else end
+
+    def _is_heard_through(self, start: int, end: int) -> bool:
+        """Whether the program goes from one session frame straight on to another."""
+        first, last = self._session.map.to_program(start), self._session.map.to_program(end)
+        return first is not None and last is not None and last - first == end - start
 
     def stems_to(self, folder: Path) -> None:
         self._into(folder, lambda: self._mastering.make_stems(folder))

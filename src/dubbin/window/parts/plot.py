@@ -9,6 +9,7 @@ import pyqtgraph as pg
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QPen
 
+from dubbin.core.measure.frequency_scale import FREQUENCIES
 from dubbin.window.parts.theme import Theme, font
 
 
@@ -73,9 +74,6 @@ class Plot(pg.PlotWidget):  # type: ignore[misc]
         self.getPlotItem().getAxis(side).setTicks([ticks])
 
 
-FREQUENCIES = ((50, "50"), (100, "100"), (200, "200"), (500, "500"), (1000, "1 k"), (2000, "2 k"), (5000, "5 k"),
-               (10000, "10 k"), (20000, "20 k"))  # fmt: skip
-
-
 def frequency_ticks() -> list[tuple[float, str]]:
+    """Ticks of an axis on which the decimal logarithm of the frequency stands."""
     return [(float(np.log10(f)), text) for f, text in FREQUENCIES]

@@ -105,6 +105,11 @@ def font(px: int, weight: int = 400) -> QFont:
 
 
 def style_sheet(c: Colours) -> str:
+    """All that Qt is told about the look of its widgets."""
+    return _frames_and_buttons(c) + _fields_and_tables(c)
+
+
+def _frames_and_buttons(c: Colours) -> str:
     return f"""
 * {{ font-family: "{FAMILY}"; font-size: {BASE_PX}px; }}
 QMainWindow, QDialog {{ background: {c.paper}; }}
@@ -149,6 +154,11 @@ QPushButton[kind="plain"]:hover {{ background: {c.wash}; }}
 QPushButton[kind="plain"]:focus {{ border: 2px solid {c.indigo}; padding: 3px 7px; }}
 QPushButton[kind="letter"] {{ padding: 1px 0; min-width: 26px; max-width: 26px; min-height: 22px; font-weight: 500; }}
 QPushButton[kind="letter"]:checked {{ background: {c.saddle}; color: {c.on_accent}; border-color: {c.saddle}; }}
+"""
+
+
+def _fields_and_tables(c: Colours) -> str:
+    return f"""
 QLineEdit, QDoubleSpinBox, QSpinBox, QComboBox, QPlainTextEdit {{
   background: {c.card}; border: 1px solid {c.line}; border-radius: 6px; padding: 3px 7px; color: {c.ink};
   selection-background-color: {c.saddle}; selection-color: {c.on_accent}; }}

@@ -9,6 +9,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen, QPolygonF, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
+from dubbin.core.measure.frequency_scale import WITH_UNIT
 from dubbin.core.measure.spectrum import Spectrum
 from dubbin.core.measure.voice_tone import laid_over
 from dubbin.core.treat.equalise import OFF_HZ, EqSettings, response_db
@@ -17,17 +18,6 @@ from dubbin.window.parts.theme import Theme, font
 LOW_HZ, HIGH_HZ, MOST_DB = 25.0, 20000.0, 18.0
 LEFT, RIGHT, TOP, BOTTOM = 40, 12, 10, 22
 GRAB_PX = 12.0
-TICKS = (
-    (50, "50"),
-    (100, "100"),
-    (200, "200"),
-    (500, "500"),
-    (1000, "1 k"),
-    (2000, "2 k"),
-    (5000, "5 k"),
-    (10000, "10 k"),
-    (20000, "20 k Hz"),
-)
 
 
 @dataclass(frozen=True)
@@ -218,7 +208,7 @@ class EqPlot(QWidget):
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         p.fillRect(self.rect(), c.q("card"))
         p.setFont(font(13))
-        for hz, text in TICKS:
+        for hz, text in WITH_UNIT:
             x = self.x_of(hz)
             p.setPen(QPen(c.q("line"), 1))
             p.drawLine(QPointF(x, area.top()), QPointF(x, area.bottom()))
