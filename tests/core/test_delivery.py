@@ -57,7 +57,7 @@ SAID = tuple(
     + words("We cast the bronze bell again in the old foundry near the harbour.", "Tobias", 6.0)
     + words("Nobody in the harbour had heard the bronze bell for ten long years.", "Tobias", 12.0)
 )
-PUBLICATION = Publication(ALL_TAGS, None, CHAPTERS, (Break(9.5, 30.0, "Advertisement"),), ((2.0, "a mark"),), SAID, 20.0)
+PUBLICATION = Publication(ALL_TAGS, None, CHAPTERS, (Break(9.5, 3.0, "Advertisement"),), ((2.0, "a mark"),), SAID, 20.0)
 
 
 @pytest.fixture(scope="module")
@@ -169,7 +169,7 @@ def test_room_tone_is_put_before_and_after_without_a_step_and_the_same_in_blocks
 def test_tags_cover_and_chapters_are_read_back_by_another_library(format, tmp_path, picture):
     sound = Sound(np.stack([noise(20, -30, 1), noise(20, -30, 2)]), RATE)
     path = tmp_path / f"a.{format.name}"
-    chapters = [(c.start_s, c.end_s, c.title) for c in CHAPTERS]
+    chapters = [(c.start_s, c.end_s, c.title) for c in PUBLICATION.file_chapters()]
     master_module.encode(sound, path, format, bits=16, kbps=96, chapters=chapters)
     publish(path, format, replace(PUBLICATION, cover=read_cover(picture)))
     assert read_tags(path, format) == ALL_TAGS
@@ -178,8 +178,37 @@ def test_tags_cover_and_chapters_are_read_back_by_another_library(format, tmp_pa
         assert {k.lower(): v for k, v in metadata.items()}["title"] == ALL_TAGS.title
         assert any(s.type == "video" for s in container.streams) or format is WAV  # the cover
         if format is not WAV:
-            found = sorted((round(float(c["start"] * c["time_base"]), 2), c["metadata"]["title"]) for c in container.chapters())
-            assert found == [(c.start_s, c.title) for c in CHAPTERS]
+            assert chapters_in(path) == [
+                (0.0, "Begin – ü"),
+                (4.0, "The <bell>"),
+                (9.5, "Break: Advertisement"),
+                (12.5, "End"),
+            ]
+
+
+def chapters_in(path) -> list[tuple[float, str]]:
+    with av.open(str(path)) as container:
+        return sorted((round(float(c["start"] * c["time_base"]), 2), c["metadata"]["title"]) for c in container.chapters())
+
+
+@pytest.mark.parametrize("format", [FORMATS["mp3"], FORMATS["m4a"]])
+def test_a_first_chapter_that_begins_later_begins_there_in_the_file(format, talk, tmp_path):
+    what = Publication(Tags("Bells"), None, (Chapter(3.0, 8.0, "One"),), (Break(5.0, 1.0, "Ad"),), duration_s=talk.frames / RATE)
+    (made,) = make_masters(talk, tmp_path, "a", [find_target("podcast-stereo")], [format], what).made
+    found = chapters_in(made.file)
+    assert found[-3:] == [(3.0, "One"), (5.0, "Break: Ad"), (6.0, "One (continued)")]
+    assert found[:-3] == ([(0.0, "Bells")] if format.encoder_chapters else [])
+
+
+def test_breaks_part_the_chapters_around_them_and_stand_alone_without_any():
+    ads = (Break(2.0, 1.0, "a"), Break(5.0, 1.0, "b"))
+    what = Publication(chapters=(Chapter(0.0, 6.0, "One"), Chapter(6.0, 9.0, "Two")), breaks=ads, duration_s=9.0)
+    assert [(c.start_s, c.end_s, c.title) for c in what.file_chapters()] == [
+        (0.0, 2.0, "One"), (2.0, 3.0, "Break: a"), (3.0, 5.0, "One (continued)"), (5.0, 6.0, "Break: b"), (6.0, 9.0, "Two"),
+    ]  # fmt: skip
+    alone = Publication(Tags("T"), breaks=(Break(0.0, 2.0, "a"),), duration_s=9.0)
+    assert [(c.start_s, c.end_s, c.title) for c in alone.file_chapters()] == [(0.0, 2.0, "Break: a"), (2.0, 9.0, "T")]
+    assert Publication(duration_s=9.0).file_chapters(from_zero=True) == ()
 
 
 def test_a_variable_bit_rate_varies_and_the_master_passes_all_the_same(talk, tmp_path):
@@ -262,7 +291,7 @@ def test_companions_are_written_where_there_is_something_for_them(tmp_path):
     }  # fmt: skip
     page = (tmp_path / "ep.transcript.html").read_text()
     assert "<script>" not in page and "Ines &lt;script&gt;" in page and "The &lt;bell&gt;" in page
-    assert "00:00:09.500\t30.000 s\tAdvertisement" in (tmp_path / "ep.breaks.txt").read_text()
+    assert "00:00:09.500\t3.000 s\tAdvertisement" in (tmp_path / "ep.breaks.txt").read_text()
     assert write_companions(Publication(), tmp_path, "none", "x", wanted) == []
 
 

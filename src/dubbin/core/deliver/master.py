@@ -265,7 +265,7 @@ class _Maker:
         file = master_path(self._folder, self._name, target, format)
         draft = self.work / file.name
         what = self._what.later(head_s, source.frames / source.rate)
-        chapters = [(c.start_s, c.end_s, c.title) for c in what.chapters]
+        chapters = [(c.start_s, c.end_s, c.title) for c in what.file_chapters(from_zero=format.encoder_chapters)]
         lowest, lost = ceiling, 0.0
         for attempt in range(CODEC_TRIES):
             first = 0.7 * (1.0 - 0.5**attempt)  # most files are right at once

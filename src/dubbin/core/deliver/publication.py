@@ -15,6 +15,8 @@ from dubbin.core.errors import DubbinError
 
 SMALLEST_COVER, LARGEST_COVER, HEAVIEST_COVER = 1400, 3000, 512 * 1024
 MOST_COVER_BYTES = 20_000_000
+SHORTEST_CHAPTER_S = 0.001
+CONTINUED = " (continued)"  # behind the title of a chapter that goes on after a break
 
 
 @dataclass(frozen=True)
@@ -33,6 +35,11 @@ class Break:
     start_s: float
     length_s: float
     name: str
+
+    @property
+    def title(self) -> str:
+        """What it is called among chapters and cues."""
+        return f"Break: {self.name}"
 
 
 @dataclass(frozen=True)
@@ -72,9 +79,35 @@ class Publication:
             words=tuple(replace(w, start_s=w.start_s + seconds, end_s=w.end_s + seconds) for w in self.words), duration_s=duration_s,
         )  # fmt: skip
 
+    def file_chapters(self, *, from_zero: bool = False) -> tuple[Chapter, ...]:
+        """The chapters as a file carries them: a break is one of its own, and the chapter around it goes on behind.
+
+        from_zero: whether the first one has to begin with the file, as the chapter track of MP4 does; what comes before the first chapter bears the title.
+        """
+        whole = self.tags.title or "Program"
+        parts = list(self.chapters)
+        if not parts and self.breaks:
+            parts = [Chapter(0.0, self.duration_s, whole)]
+        if from_zero and parts and parts[0].start_s > SHORTEST_CHAPTER_S:
+            parts.insert(0, Chapter(0.0, parts[0].start_s, whole))
+        for item in self.breaks:
+            end_s = item.start_s + item.length_s
+            around = []
+            for part in parts:
+                before = replace(part, end_s=min(part.end_s, item.start_s))
+                after = replace(part, start_s=max(part.start_s, end_s))
+                is_whole = before.end_s - before.start_s > SHORTEST_CHAPTER_S
+                if is_whole:
+                    around.append(before)
+                if after.end_s - after.start_s > SHORTEST_CHAPTER_S:
+                    is_parted = is_whole and not part.title.endswith(CONTINUED)
+                    around.append(replace(after, title=part.title + CONTINUED) if is_parted else after)
+            parts = sorted([*around, Chapter(item.start_s, end_s, item.title)], key=lambda c: c.start_s)
+        return tuple(parts)
+
     def cues(self, rate: int) -> list[Cue]:
         """Chapters, breaks and markers as frames of a file."""
-        found = [(c.start_s, c.title) for c in self.chapters] + [(b.start_s, f"Break: {b.name}") for b in self.breaks] + list(self.markers)
+        found = [(c.start_s, c.title) for c in self.chapters] + [(b.start_s, b.title) for b in self.breaks] + list(self.markers)
         return [Cue(round(s * rate), text) for s, text in sorted(found)]
 
 

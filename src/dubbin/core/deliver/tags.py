@@ -44,7 +44,7 @@ def publish(path: Path, format: Format, what: Publication) -> None:
     """Write what is published into a file just made: ID3v2.4 with CHAP and CTOC (MP3, WAV), Vorbis comments (FLAC, Opus), MP4 (chapters of MP4 are
     written when it is encoded)."""
     values = {name: value for name in ID3 if (value := getattr(what.tags, name))}
-    chapters = what.chapters if not format.encoder_chapters else ()
+    chapters = what.file_chapters() if not format.encoder_chapters else ()
     if not values and what.cover is None and not chapters:
         return
     file = _open(path, format)
