@@ -14,7 +14,9 @@ from dubbin.core.measure.measuring import measure_recording
 from dubbin.core.measure.plosives import PlosiveMeter
 from dubbin.core.measure.role import guess_role
 from dubbin.core.measure.saturation import find_saturation
+from dubbin.core.measure.voicing import find_voicing
 from dubbin.core.sound.source import Sound
+from dubbin.core.speech.activity import find_activity
 from dubbin.demo.music import harbour_theme
 from tests.conftest import RATE, noise, tone
 
@@ -133,3 +135,20 @@ def test_roles_are_guessed_from_sound_and_name(voice):
     assert guess_role(Sound(music[:, : 2 * RATE], RATE)) == "effect"
     assert guess_role(Sound(voice[None], RATE), "intro-theme") == "music"
     assert guess_role(tone(440, 0.01)) == "voice"
+
+
+@pytest.mark.parametrize("channels", [1, 2])
+@pytest.mark.parametrize("knock", ["click", "thud", "burst"])
+def test_knocks_between_digital_silence_are_measured_without_a_warning(knock, channels):
+    n = np.arange(RATE // 30)
+    sounds = {
+        "click": np.where(n < 2, 0.5, 0.0), "thud": 0.5 * np.sin(2 * np.pi * 60 * n / RATE) * np.exp(-n / 400),
+        "burst": noise(1, -20, 1)[: len(n)],
+    }  # fmt: skip
+    x = np.zeros((channels, 8 * RATE), np.float32)
+    for at in range(RATE // 2, 8 * RATE - len(n), RATE):
+        x[0, at : at + len(n)] = sounds[knock]
+    source = Sound(x, RATE)
+    report, activity = measure_recording(source), find_activity(source)
+    assert np.isfinite(activity.level_db).all() and report.loudness.sample_peak_dbfs < 0
+    assert np.isfinite(find_voicing(source).mel).all() and guess_role(source) in ("voice", "effect", "music")

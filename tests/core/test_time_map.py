@@ -15,6 +15,7 @@ from dubbin.core.episode.commands.arrangement import (
     insert_break,
     insert_recording,
     move_stretches,
+    place_at,
     remove_placed,
 )
 from dubbin.core.episode.commands.change import Change
@@ -202,3 +203,21 @@ def test_undo_outlives_the_program(tmp_path, discard):
 
 def test_a_kept_pause_is_an_ordinary_stretch():
     assert without(0, 10, [(2, 3), (5, 20)]) == [(0, 2), (3, 5)] and FrameRange(1, 2) < FrameRange(2, 3)
+
+
+def test_what_is_put_in_at_the_end_leaves_nothing_of_the_session_behind_it():
+    recording = Recording("i", "/tmp/i.wav", "h", 3000, 48000, 2)
+    outro = insert_recording(episode(), recording, [Lane("n", "i", (0, 1), "Outro")], LENGTH - 1, "p", "Outro").episode
+    assert [(s.end - s.start, s.placed) for s in program_map(outro).spans] == [(LENGTH, None), (3000, "p")]
+    ended = insert_break(set_end(episode(), 15_000).episode, 14_999, 1000, "b").episode
+    assert program_map(ended).stretches_between(0, 15_000) == [(0, 15_000)]
+    before_a_seam = copy_stretches(cut_stretch(episode(), 4000, 9000).episode, [(0, 100)], 3999, "c").episode
+    assert [s.frames for s in program_map(before_a_seam).spans] == [4000, 100, LENGTH - 9000]
+
+
+def test_what_is_put_in_while_the_head_stands_in_an_insert_is_heard_behind_that():
+    now = insert_break(episode(), 5000, 1000, "b").episode
+    inside = now.placed[0].pieces[0].start_frame + 500
+    now = insert_break(now, inside, 700, "c").episode
+    assert [(s.frames, s.placed) for s in program_map(now).spans] == [(5000, None), (1000, "b"), (700, "c"), (LENGTH - 5000, None)]
+    assert place_at(now, "b", inside).episode.placed == now.placed

@@ -22,7 +22,9 @@ class Navigation:
         self.go(0)
 
     def go_end(self) -> None:
-        self.go(max(self._session.episode.frames - 1, 0))
+        """To the last frame that is shown: folded, of the program, an outro behind the session too."""
+        time_map = self._view.map
+        self.go(time_map.to_session(max(time_map.program_frames - 1, 0)))
 
     def move_head(self, seconds: float) -> None:
         """Move by program time when folded, by session time when not."""

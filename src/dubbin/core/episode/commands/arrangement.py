@@ -7,15 +7,29 @@ from dataclasses import replace
 
 from dubbin.core.episode.commands.change import Change
 from dubbin.core.episode.model import PARKED_FROM_FRAME, Episode, FrameRange, Lane, Placed, PlacedKind, Recording
-from dubbin.core.episode.time_map import merged, union, without
+from dubbin.core.episode.time_map import merged, program_map, union, without
 
 LONGEST_BREAK_S = 600.0
 PARKED_GAP_S = 2  # between what is parked
 
 
+def place_before(episode: Episode, frame: int) -> int:
+    """The session frame before which something is placed that is put in at a frame.
+
+    Of the last frame before a seam, or of all, it is the frame behind it: nothing of the session, be it one sample, is left over there. In an insert or a
+    break it is that one's own place: what is put in is heard behind it.
+    """
+    around = next((item for item in episode.placed if frame >= PARKED_FROM_FRAME and _is_in(frame, item)), None)
+    if around is not None:
+        return around.at_frame
+    span = next((s for s in program_map(episode).spans if s.placed is None and s.end == frame + 1), None)
+    return frame if span is None else frame + 1
+
+
 def move_stretches(episode: Episode, stretches: Sequence[tuple[int, int]], at_frame: int, new_id: str) -> Change:
     """Have stretches of the session (as they are heard, in order) heard before session frame at_frame, and no longer where they were."""
     seconds = sum(b - a for a, b in stretches) / episode.rate
+    at_frame = place_before(episode, at_frame)
     if not stretches or any(a < at_frame < b for a, b in stretches):
         return Change("Move nothing", episode)
     # What was moved before is taken out of its old place; a break or insert that is moved changes its place as a whole.
@@ -60,7 +74,8 @@ def copy_stretches(episode: Episode, stretches: Sequence[tuple[int, int]], at_fr
     if not stretches:
         return Change("Copy nothing", episode)
     seconds = sum(b - a for a, b in stretches) / episode.rate
-    item = Placed(new_id, at_frame, tuple(FrameRange(a, b) for a, b in stretches), PlacedKind.COPY)
+    pieces = tuple(FrameRange(a, b) for a, b in stretches)
+    item = Placed(new_id, place_before(episode, at_frame), pieces, PlacedKind.COPY)
     return Change(f"Copy {seconds:.2f} s", replace(episode, placed=(*episode.placed, item)))
 
 
@@ -68,7 +83,8 @@ def insert_recording(episode: Episode, recording: Recording, lanes: Sequence[Lan
     """Put a sound file into the program before session frame at_frame: an intro, an outro, a sting."""
     start = _parked_end(episode)
     put = tuple(replace(lane, start_frame=start) for lane in lanes)
-    item = Placed(new_id, at_frame, (FrameRange(start, start + recording.frames),), PlacedKind.INSERT, name)
+    whole = (FrameRange(start, start + recording.frames),)
+    item = Placed(new_id, place_before(episode, at_frame), whole, PlacedKind.INSERT, name)
     changed = replace(episode, recordings=(*episode.recordings, recording), lanes=(*episode.lanes, *put), placed=(*episode.placed, item))
     return Change(f"Insert {name}", changed)
 
@@ -77,7 +93,8 @@ def insert_break(episode: Episode, at_frame: int, frames: int, new_id: str, name
     """A gap for an inserted advertisement before session frame at_frame."""
     frames = max(1, min(frames, round(LONGEST_BREAK_S * episode.rate)))
     start = _parked_end(episode)
-    item = Placed(new_id, at_frame, (FrameRange(start, start + frames),), PlacedKind.BREAK, name, cue)
+    whole = (FrameRange(start, start + frames),)
+    item = Placed(new_id, place_before(episode, at_frame), whole, PlacedKind.BREAK, name, cue)
     return Change(f"Insert a break of {frames / episode.rate:.1f} s", replace(episode, placed=(*episode.placed, item)))
 
 
@@ -92,6 +109,7 @@ def place_at(episode: Episode, id: str, at_frame: int) -> Change:
     """Have something that was placed heard at another place."""
     item = episode.placement(id)
     assert item is not None
+    at_frame = item.at_frame if _is_in(at_frame, item) else place_before(episode, at_frame)
     return Change(f"Move {item.name or item.kind.value}", _with_placed(episode, replace(item, at_frame=at_frame)))
 
 
