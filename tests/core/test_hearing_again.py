@@ -9,6 +9,7 @@ import pytest
 import soundfile as sf
 
 from dubbin.core.measure.echo import measure_echo
+from dubbin.core.mix.automatic_cuts import CutCheck
 from dubbin.core.mix.word_cuts import find_fillers
 from dubbin.core.sound.source import Sound
 from dubbin.core.speech.activity import find_activity
@@ -154,7 +155,7 @@ def test_cutting_all_fillers_takes_no_word_along(one_recording):
     source, transcript, truth = one_recording
     table = WordTable([(transcript, 0, "Both")])
     gone = np.zeros(source.frames, np.bool_)
-    fillers = find_fillers(table, source, RATE)
+    fillers = find_fillers(table, source, RATE, CutCheck(source, [(0, find_activity(source))], table))
     for filler in fillers:
         gone[filler.cut.start_frame : filler.cut.end_frame] = True
     assert fillers

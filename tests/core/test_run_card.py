@@ -10,13 +10,24 @@ import pytest
 import soundfile as sf
 
 from dubbin.core.deliver.batch import STATE, find_inputs, run_batch
-from dubbin.core.deliver.recipe import apply_recipe, load_recipe, recipe_of, save_recipe
+from dubbin.core.deliver.recipe import (
+    Recipe,
+    RecipePart,
+    VoiceRecipe,
+    apply_recipe,
+    load_recipe,
+    recipe_of,
+    save_recipe,
+    voice_in,
+)
+from dubbin.core.deliver.recipe_contents import contents
 from dubbin.core.episode.balance_settings import Levelling
 from dubbin.core.episode.commands.lanes import change_lane
 from dubbin.core.episode.commands.recordings import add_recordings
 from dubbin.core.episode.document import new_episode
+from dubbin.core.episode.file import load_episode
 from dubbin.core.episode.importing import import_file
-from dubbin.core.episode.model import CutKind, Role, Tags, TreatmentUse
+from dubbin.core.episode.model import CutKind, FrameRange, Role, Tags, TreatmentUse
 from dubbin.core.episode.time_map import program_map
 from dubbin.core.errors import Cancelled, DubbinError
 from dubbin.core.jobs import Task
@@ -26,6 +37,7 @@ from dubbin.core.mix.lane_gains import find_balance
 from dubbin.core.mix.render import episode_sounds, voice_facts
 from dubbin.core.mix.run_card import CardResources, run_card
 from dubbin.core.sound.working_copy import WorkingCopies
+from dubbin.core.speech.pauses import STARTING_POINTS
 from dubbin.core.treat.tiles import DiskTileCache
 from tests.conftest import RATE, noise
 
@@ -119,11 +131,57 @@ def test_a_recipe_comes_back_from_its_file_and_fits_the_next_episode(ran, tmp_pa
     recipe = recipe_of(shown)
     save_recipe(recipe, tmp_path / "show.recipe.json")
     assert load_recipe(tmp_path / "show.recipe.json") == recipe
-    assert recipe.delivery.tags == Tags(show="Ferry") and recipe.pauses_on and recipe.voices[0].repairs is None
+    assert recipe.delivery.tags == Tags(show="Ferry") and recipe.pauses_on
     following = replace(ran[0], delivery=replace(ran[0].delivery, tags=Tags(title="Two")))
     changed = apply_recipe(following, recipe).episode
-    assert changed.lanes[0].levelling.target_lufs == -23.0 and changed.lanes[0].pan == -20.0 and changed.lanes[0].repairs == ()
+    assert changed.lanes[0].levelling.target_lufs == -23.0 and changed.lanes[0].pan == -20.0
+    assert changed.lanes[0].repairs == shown.lanes[0].repairs != ()
     assert changed.delivery.targets == ("broadcast-r128",) and changed.delivery.tags == Tags(title="Two", show="Ferry")
+
+
+def test_only_what_is_ticked_is_kept_and_only_what_is_ticked_is_applied(ran):
+    _, after, _, _, _, _ = ran
+    after = change_lane(after, after.lanes[0].id, "", pan=-20.0).episode
+    without = recipe_of(after, parts=[p for p in RecipePart if p is not RecipePart.REPAIRS])
+    assert all(v.repairs is None for v in without.voices) and apply_recipe(ran[0], without).episode.lanes[0].repairs == ()
+    assert RecipePart.REPAIRS not in {line.part for line in contents(without)}
+    whole = recipe_of(after)
+    only = apply_recipe(ran[0], whole, [RecipePart.LEVELS]).episode
+    assert only.lanes[0].pan == -20.0 and only.lanes[0].repairs == ran[0].lanes[0].repairs and only.delivery == ran[0].delivery
+    narrow = replace(whole, holds=(RecipePart.REPAIRS,))
+    assert apply_recipe(ran[0], narrow).episode.lanes[0].pan == 0.0 and narrow.cuts(CutKind.PAUSE) is None
+
+
+def test_a_recipe_tells_what_it_holds_before_it_is_saved_or_applied(ran):
+    _, after, _, _, _, _ = ran
+    said = {line.part: line.text for line in contents(recipe_of(after))}
+    strength = next(u.strength for u in after.lanes[0].repairs if u.name == "denoise")
+    assert f"Ines: Noise {strength} %" in said[RecipePart.REPAIRS]
+    assert said[RecipePart.PAUSES] == "Even: longer than 0.7 s shortened to 0.5 s"
+    assert "levelling to" in said[RecipePart.LEVELS] and "podcast-stereo" in said[RecipePart.MASTERS]
+    assert RecipePart.MUSIC not in said and RecipePart.TEXTS not in said  # there is none
+
+
+def test_what_means_a_place_in_one_recording_stays_out_of_a_recipe(ran):
+    use = TreatmentUse("denoise", True, 50, {"noise_from_s": [1.0, 2.0], "depth_db": 12.0}, (FrameRange(0, 100),))
+    episode = change_lane(ran[0], ran[0].lanes[0].id, "", repairs=(use,)).episode
+    assert recipe_of(episode).voices[0].repairs == (TreatmentUse("denoise", True, 50, {"depth_db": 12.0}),)
+
+
+def test_pauses_of_a_recipe_leave_no_stale_cuts(ran):
+    _, after, _, _, _, _ = ran
+    recipe = replace(recipe_of(after), pauses=STARTING_POINTS["Brisk"])
+    changed = apply_recipe(after, recipe).episode
+    assert not any(c.kind is CutKind.PAUSE for c in changed.cuts) and not changed.pauses_on and changed.pauses == STARTING_POINTS["Brisk"]
+    assert {c for c in changed.cuts} == {c for c in after.cuts if c.kind is not CutKind.PAUSE}
+
+
+def test_voices_are_named_by_the_recipe_only_where_it_names_them():
+    two = Recipe(voices=(VoiceRecipe("Ines"), VoiceRecipe("Tobias")))
+    assert voice_in(two, "Tobias Kitchen Table", alone=True) == "Tobias"
+    assert voice_in(two, "Episode 12", alone=True) == "Episode 12" and voice_in(two, "ines", alone=False) == "Ines"
+    one = Recipe(voices=(VoiceRecipe("Ines"),))
+    assert voice_in(one, "Episode 12", alone=True) == "Ines" and voice_in(one, "Guest", alone=False) == "Guest"
 
 
 def test_what_is_no_recipe_is_refused_in_a_sentence(tmp_path):
@@ -138,6 +196,10 @@ def test_what_is_no_recipe_is_refused_in_a_sentence(tmp_path):
 
 # -- batches ----------------------------------------------------------------------------
 
+PLAIN = replace(
+    recipe_of(new_episode()), pauses_on=False, fillers=False, retakes=False, delivery=replace(new_episode().delivery, formats=("mp3",))
+)
+
 
 def test_a_batch_goes_on_after_a_failure_and_does_nothing_twice(speech, folders, tmp_path):
     rooms = tmp_path / "in"
@@ -145,23 +207,40 @@ def test_a_batch_goes_on_after_a_failure_and_does_nothing_twice(speech, folders,
     sf.write(rooms / "talk.wav", speech[: 8 * RATE] + noise(8, -55, 1), RATE)
     sf.write(rooms / "talk.flac", speech[: 6 * RATE], RATE)
     (rooms / "broken.wav").write_bytes(b"RIFF nothing more")
-    (rooms / "letter.txt").write_text("not sound")
     out = tmp_path / "out"
     out.mkdir()
-    recipe = recipe_of(new_episode())
-    recipe = replace(recipe, pauses_on=False, fillers=False, retakes=False, delivery=replace(recipe.delivery, formats=("mp3",)))
-    inputs = find_inputs([rooms], out)
-    assert [p.name for p in inputs] == ["broken.wav", "talk.flac", "talk.wav"]
-    outcomes = {o.file.rsplit("/", 1)[-1]: o for o in run_batch(inputs, out, recipe, folders)}
+    inputs = find_inputs(sorted(rooms.iterdir()), out)
+    outcomes = {o.file.rsplit("/", 1)[-1]: o for o in run_batch(inputs, out, PLAIN, folders)}
     assert outcomes["broken.wav"].error is not None and not outcomes["broken.wav"].passes
     assert outcomes["talk.wav"].passes and outcomes["talk.flac"].passes
     made = {p.name for p in out.glob("*.mp3")}
     assert len(made) == 2 and (out / "talk.dubbin").exists() and (out / "talk-2.dubbin").exists()
     assert set(json.loads((out / STATE).read_text()))
     before = {p: p.stat().st_mtime_ns for p in out.glob("*.mp3")}
-    again = list(run_batch(inputs, out, recipe, folders))
+    again = list(run_batch(inputs, out, PLAIN, folders))
     assert [o.again for o in sorted(again, key=lambda o: o.file)] == [False, True, True]
     assert before == {p: p.stat().st_mtime_ns for p in out.glob("*.mp3")}
+
+
+def test_a_folder_of_several_microphones_is_one_episode_lined_up(speech, folders, tmp_path):
+    show = tmp_path / "show"
+    (show / "ep1").mkdir(parents=True)
+    far = 0.3 * np.concatenate([np.zeros(RATE // 2, np.float32), speech[: 19 * RATE]])
+    sf.write(show / "ep1" / "Ines desk.wav", speech[: 19 * RATE] + noise(19, -60, 1), RATE)
+    sf.write(show / "ep1" / "guest.wav", (far + noise(19.5, -60, 2)).astype(np.float32), RATE)
+    (show / "ep1" / "letter.txt").write_text("not sound")
+    inputs = find_inputs([show], tmp_path / "out")
+    assert inputs == [show / "ep1"] == find_inputs([show / "ep1"], tmp_path / "out")
+    (tmp_path / "out").mkdir()
+    recipe = replace(PLAIN, voices=(VoiceRecipe("Ines", pan=-30.0), VoiceRecipe("Tobias")))
+    (outcome,) = run_batch(inputs, tmp_path / "out", recipe, folders)
+    assert outcome.passes
+    episode = load_episode(tmp_path / "out" / "ep1.dubbin")
+    assert [(lane.voice, lane.pan) for lane in episode.lanes] == [("Ines", -30.0), ("Guest", 0.0)] or [
+        (lane.voice, lane.pan) for lane in episode.lanes
+    ] == [("Guest", 0.0), ("Ines", -30.0)]
+    starts = {lane.voice: lane.start_frame for lane in episode.lanes}
+    assert starts["Ines"] - starts["Guest"] == pytest.approx(RATE // 2, abs=RATE // 500)
 
 
 def test_a_batch_of_nothing_says_so(tmp_path):

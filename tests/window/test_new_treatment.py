@@ -81,7 +81,7 @@ section.form.fields["left_out"].click()
 assert use().settings == {"depth_db": 12.0, "left_out": True}, use()
 window.session.document.undo()
 assert use().settings == {"depth_db": 12.0}, use()
-taken_over = apply_recipe(episode, recipe_of(window.session.episode, keep_repairs=True)).episode
+taken_over = apply_recipe(episode, recipe_of(window.session.episode)).episode
 assert find_use(taken_over.lanes[0], "dim") == use()
 window.session.document.save()
 while window.jobs.live:

@@ -53,6 +53,8 @@ def _print(outcome: Outcome) -> None:
         )
         for problem in m["problems"]:
             print(f"          {problem}")
+    for remark in outcome.remarks:
+        print(f"  {remark}")
     for e in outcome.entries:
         change = f"{e['before']} → {e['after']}" if e["before"] else e["after"]
         print(f"    {e['step']:8} {e['title']}: {change}")

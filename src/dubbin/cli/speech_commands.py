@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import sys
 from argparse import Namespace
 from pathlib import Path
 
@@ -18,6 +19,7 @@ from dubbin.core.sound.writing import check_output
 from dubbin.core.speech.activity import find_activity
 from dubbin.core.speech.align_text import read_text
 from dubbin.core.speech.recogniser import built_in_model, recogniser
+from dubbin.core.speech.transcribe import remark_on
 from dubbin.core.speech.transcribe import transcribe as hear
 
 ENDINGS = (".vtt", ".srt", ".txt", ".json")
@@ -40,6 +42,8 @@ def transcribe(args: Namespace, folders: Folders) -> int:
     )  # fmt: skip
     end_progress(args.quiet)
     transcript = heard.transcript
+    if (remark := remark_on(transcript, args.input.name)) is not None:
+        print(f"dubbin: {remark}", file=sys.stderr)
     words = words_of_recording(transcript.words, copy.rate, transcript.speakers, "Speaker 1")
     document = {
         "file": str(args.input), "language": transcript.language,

@@ -13,12 +13,13 @@ from typing import Any
 from dubbin.core.deliver.delivery import deliver, order_of
 from dubbin.core.deliver.formats import find_format
 from dubbin.core.deliver.master import safe_name
-from dubbin.core.deliver.recipe import Recipe, apply_recipe, balance_of
+from dubbin.core.deliver.recipe import Recipe, apply_recipe, balance_of, missing_music, voice_in, with_music
 from dubbin.core.deliver.targets import find_target
 from dubbin.core.episode.commands.recordings import add_recordings
 from dubbin.core.episode.document import new_episode
 from dubbin.core.episode.file import SUFFIX, load_episode, save_episode
 from dubbin.core.episode.importing import import_file
+from dubbin.core.episode.lining_up import line_up, lined_up
 from dubbin.core.episode.model import CutKind, Episode, Role
 from dubbin.core.errors import DubbinError
 from dubbin.core.folders import Folders
@@ -31,6 +32,7 @@ from dubbin.core.sound.writing import replacing
 from dubbin.core.treat.tiles import MOST_TILE_BYTES, DiskTileCache, prune
 
 STATE = "batch.json"
+RATE = 48000  # of a session
 SOUND_ENDINGS = {
     ".wav", ".flac", ".mp3", ".m4a", ".aac", ".ogg", ".oga", ".opus", ".aif", ".aiff", ".w64", ".rf64", ".caf", ".mp4", ".m4v", ".mov", ".mkv", ".webm",
 }  # fmt: skip
@@ -38,12 +40,13 @@ SOUND_ENDINGS = {
 
 @dataclass(frozen=True)
 class Outcome:
-    """Of one input. masters: (file, target, passes, problems); error: why nothing came of it. again: whether it was done before and is taken from then."""
+    """Of one input. masters: (file, target, passes, problems); error: why nothing came of it. remarks: sentences on what could not be done. again: whether it was done before and is taken from then."""
 
     file: str
     masters: tuple[dict[str, Any], ...] = ()
     entries: tuple[dict[str, str], ...] = ()
     error: str | None = None
+    remarks: tuple[str, ...] = ()
     again: bool = False
 
     @property
@@ -53,19 +56,31 @@ class Outcome:
 
 
 def find_inputs(paths: Sequence[Path], out: Path) -> list[Path]:
-    """Files as they are named, and of folders every recording and episode in them, sorted; nothing in the output folder. Raises DubbinError."""
+    """What becomes an episode each: files as they are named; a folder of recordings, as one of several microphones; of a folder of folders each of those, and
+    the episodes in it. Nothing in the output folder. Raises DubbinError."""
     found: list[Path] = []
     for path in paths:
         if path.is_dir():
-            inside = sorted(
-                p for p in path.iterdir() if p.is_file() and p.suffix.lower() in {*SOUND_ENDINGS, SUFFIX} and not p.name.startswith(".")
-            )
+            inside = _episodes_in(path, out.resolve())
             if not inside:
                 raise DubbinError(f"The folder {path} holds no recordings.")
             found += inside
         else:
             found.append(path)  # one that is not there is an outcome too, and no reason to stop
-    return [p for p in dict.fromkeys(found) if out.resolve() not in p.resolve().parents]
+    return [p for p in dict.fromkeys(found) if out.resolve() not in (p.resolve(), *p.resolve().parents)]
+
+
+def recordings_in(folder: Path) -> list[Path]:
+    """The recordings of a folder, sorted by name."""
+    return sorted(p for p in folder.iterdir() if p.is_file() and p.suffix.lower() in SOUND_ENDINGS and not p.name.startswith("."))
+
+
+def _episodes_in(folder: Path, out: Path) -> list[Path]:
+    """A folder itself where it holds recordings, the folders in it that hold some, and its episodes."""
+    inside = [p for p in sorted(folder.iterdir()) if not p.name.startswith(".")]
+    episodes = [p for p in inside if p.suffix.lower() == SUFFIX and p.is_file()]
+    folders = [p for p in inside if p.is_dir() and p.resolve() != out and recordings_in(p)]
+    return [*([folder] if recordings_in(folder) else []), *folders, *episodes]
 
 
 def run_batch(
@@ -139,6 +154,7 @@ def _masters_of(path: Path, out: Path, name: str, recipe: Recipe | None, folders
     copies, tile_cache = WorkingCopies(folders.copies), DiskTileCache(folders.tiles)
     prune(folders.tiles, MOST_TILE_BYTES)
     entries: tuple[Entry, ...] = ()
+    remarks: tuple[str, ...] = ()
     if path.suffix.lower() == SUFFIX:
         episode = load_episode(path)
     else:
@@ -147,12 +163,14 @@ def _masters_of(path: Path, out: Path, name: str, recipe: Recipe | None, folders
         episode = apply_recipe(episode, recipe).episode
     if path.suffix.lower() != SUFFIX or recipe is not None:
         wants_words = (
-            recipe is None or recipe.fillers or recipe.retakes or bool({"captions", "transcript", "notes"} & set(recipe.delivery.extras))
+            recipe is None
+            or any(recipe.cuts(kind) is not False for kind in (CutKind.FILLER, CutKind.RETAKE))
+            or bool({"captions", "transcript", "notes"} & set(episode.delivery.extras))
         )
         ran = run_card(episode, CardResources(copies, tile_cache, words=wants_words), task.part(0.05, 0.7))
         for change in ran.changes:
             episode = change(episode).episode
-        entries = ran.entries
+        entries, remarks = ran.entries, ran.remarks
         if recipe is not None:
             episode, entries = _as_the_recipe_says(episode, recipe, entries)
     save_episode(episode, out / f"{name}{SUFFIX}")
@@ -164,38 +182,37 @@ def _masters_of(path: Path, out: Path, name: str, recipe: Recipe | None, folders
                 "integrated_lufs": m.proof.measured.loudness.integrated_lufs, "true_peak_dbtp": m.proof.measured.loudness.true_peak_dbtp} for m in done.masters]  # fmt: skip
     masters += [{"file": None, "target": f.target, "format": f.format.name, "pass": False, "problems": [f.reason]} for f in done.failed]
     told = tuple({"step": e.step.value, "title": e.title, "before": e.before, "after": e.after} for e in entries)
-    return Outcome(str(path), tuple(masters), told)
+    return Outcome(str(path), tuple(masters), told, remarks=remarks)
 
 
 def _new(path: Path, recipe: Recipe | None, copies: WorkingCopies, task: Task) -> Episode:
-    """An episode of one recording, with the recipe's music."""
-    episode = new_episode()
-    taken = import_file(path, copies, episode.rate, task)
-    lanes = [replace(lane, role=Role.VOICE) for lane in taken.lanes]
+    """An episode of one recording, or of all microphones in a folder, lined up by their sound; with the recipe's names and music."""
+    files = recordings_in(path) if path.is_dir() else [path]
+    shares = task.part(0.0, 0.6).shares(len(files))
+    taken = [import_file(file, copies, RATE, share) for file, share in zip(files, shares, strict=True)]
+    lanes = [lane for t in taken for lane in t.lanes]
+    if len(files) == 1 or not any(lane.role is Role.VOICE for lane in lanes):
+        lanes = [replace(lane, role=Role.VOICE) for lane in lanes]
     if recipe is not None:
-        lanes = [
-            replace(lane, voice=recipe.voices[min(k, len(recipe.voices) - 1)].voice) if recipe.voices else lane
-            for k, lane in enumerate(lanes)
-        ]
+        voices = [lane for lane in lanes if lane.role is Role.VOICE]
+        lanes = [replace(lane, voice=voice_in(recipe, lane.voice, alone=len(voices) == 1)) if lane in voices else lane for lane in lanes]
     title = path.stem.replace("_", " ").replace("-", " ").strip()
-    episode = replace(add_recordings(episode, [taken.recording], lanes).episode, title=title)
-    for music in recipe.music if recipe else ():
-        more = import_file(Path(music.path), copies, episode.rate)
-        beds = [replace(lane, role=Role.MUSIC, voice=music.voice, bed=music.bed) for lane in more.lanes]
-        episode = add_recordings(episode, [more.recording], beds).episode
+    episode = replace(add_recordings(new_episode(), [t.recording for t in taken], lanes).episode, title=title)
+    episode = lined_up(episode, line_up(episode, copies, task.part(0.6, 1.0))).episode
+    for music in missing_music(episode, recipe) if recipe else ():
+        episode = with_music(episode, music, import_file(Path(music.path), copies, episode.rate)).episode
     tags = replace(episode.delivery.tags, title=title)
     return replace(episode, delivery=replace(episode.delivery, tags=tags))
 
 
 def _as_the_recipe_says(episode: Episode, recipe: Recipe, entries: tuple[Entry, ...]) -> tuple[Episode, tuple[Entry, ...]]:
     """Undo what was suggested where the recipe says otherwise."""
-    cuts = {CutKind.PAUSE: recipe.pauses_on, CutKind.FILLER: recipe.fillers, CutKind.RETAKE: recipe.retakes}
     kept = []
     for entry in entries:
-        if not isinstance(entry.switch, CutSwitch) or cuts[entry.switch.kind]:
-            kept.append(entry)
-        else:
+        if isinstance(entry.switch, CutSwitch) and recipe.cuts(entry.switch.kind) is False:
             episode = entry.switched(episode, False).episode
+        else:
+            kept.append(entry)
     return balance_of(recipe)(episode).episode, tuple(kept)
 
 
@@ -215,10 +232,11 @@ def _names(inputs: Sequence[Path]) -> dict[Path, str]:
 
 def _key(path: Path, recipe: Recipe | None) -> str:
     try:
-        status = path.stat()
+        files = recordings_in(path) if path.is_dir() else [path]
+        seen = [(str(file.resolve()), file.stat().st_size, file.stat().st_mtime_ns) for file in files]
     except OSError:
         return ""
-    return hashlib.blake2b(repr((str(path.resolve()), status.st_size, status.st_mtime_ns, recipe)).encode(), digest_size=16).hexdigest()
+    return hashlib.blake2b(repr((seen, recipe)).encode(), digest_size=16).hexdigest()
 
 
 class _State:
@@ -239,7 +257,9 @@ class _State:
         if not isinstance(plain, dict):
             return None
         try:
-            outcome = Outcome(plain["file"], tuple(plain["masters"]), tuple(plain["entries"]), plain["error"], True)
+            outcome = Outcome(
+                plain["file"], tuple(plain["masters"]), tuple(plain["entries"]), plain["error"], tuple(plain["remarks"]), True
+            )
             there = all(m["file"] is not None and Path(m["file"]).exists() for m in outcome.masters)
         except (KeyError, TypeError):
             return None

@@ -11,18 +11,22 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+import numpy as np
+from numpy.typing import NDArray
+
 from dubbin.core.episode.commands.balance import suggest_balance
 from dubbin.core.episode.commands.change import Change
-from dubbin.core.episode.commands.cuts import cut_stretches, set_pauses
+from dubbin.core.episode.commands.cuts import cut_stretches, keep_pauses, pause_cuts, set_pauses
 from dubbin.core.episode.commands.treatments import change_use, set_voice
 from dubbin.core.episode.commands.words import set_transcript
-from dubbin.core.episode.model import CutKind, Episode, Lane, Role
+from dubbin.core.episode.model import Cut, CutKind, Episode, FrameRange, Lane, Role
 from dubbin.core.episode.time_map import program_map
 from dubbin.core.jobs import Task, in_parallel
 from dubbin.core.measure.loudness import measure_loudness
 from dubbin.core.measure.measuring import measure_recording, measure_treated
 from dubbin.core.measure.report import RecordingReport
 from dubbin.core.measure.spectrum import average_spectrum
+from dubbin.core.mix.automatic_cuts import CutCheck
 from dubbin.core.mix.balance_report import report_balance
 from dubbin.core.mix.card_entry import (
     BalancePart,
@@ -33,17 +37,18 @@ from dubbin.core.mix.card_entry import (
     RepairSwitch,
     VoiceSwitch,
 )
+from dubbin.core.mix.heard_in_cuts import SpeechInCut, speech_in_cuts
 from dubbin.core.mix.lane_gains import Balance, find_balance
 from dubbin.core.mix.lane_sound import LaneSound
 from dubbin.core.mix.program import SessionMix
 from dubbin.core.mix.render import episode_sounds, voice_facts
-from dubbin.core.mix.word_cuts import find_fillers, found_retakes, take_cuts
+from dubbin.core.mix.word_cuts import FoundRetake, find_fillers, found_retakes, last_take_cuts, unheard_filler_cuts
 from dubbin.core.sound.working_copy import WorkingCopies
 from dubbin.core.speech.activity import Activity, find_activity
-from dubbin.core.speech.pauses import find_pauses
+from dubbin.core.speech.pauses import Pause, find_pauses
 from dubbin.core.speech.recogniser import built_in_model, recogniser
 from dubbin.core.speech.retakes import find_retakes
-from dubbin.core.speech.transcribe import Transcription, transcribe
+from dubbin.core.speech.transcribe import Transcription, remark_on, transcribe
 from dubbin.core.speech.turns import own_speech
 from dubbin.core.speech.word_table import WordTable
 from dubbin.core.treat.figure import crest_db
@@ -51,15 +56,18 @@ from dubbin.core.treat.registry import REPAIRS, TREATMENTS, VOICE
 from dubbin.core.treat.tiles import TileCache
 from dubbin.core.treat.voice_suggestion import suggest_voice
 
+LONGEST_QUOTE = 48  # letters of what was said, in the list
 REPAIR_NAMES, VOICE_NAMES = [t.name for t in REPAIRS], [t.name for t in VOICE]
 
 
 @dataclass(frozen=True)
 class CardResult:
-    """What came of it. changes: to be done one after the other, each from an episode as it is then; entries: what they are."""
+    """What came of it. changes: to be done one after the other, each from an episode as it is then; entries: what they are; remarks: sentences on what could not
+    be done."""
 
     changes: tuple[Callable[[Episode], Change], ...]
     entries: tuple[Entry, ...]
+    remarks: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -78,7 +86,7 @@ def run_card(
     """Work out all that is suggested for an episode. Raises UnusableSound when a recording can't be read. say: is told which step is being done."""
     run = _Run(episode, resources, task or Task(), say)
     run.all()
-    return CardResult(tuple(run.changes), tuple(run.entries))
+    return CardResult(tuple(run.changes), tuple(run.entries), tuple(run.remarks))
 
 
 class _Run:
@@ -86,10 +94,15 @@ class _Run:
         self.episode, self._resources, self._task, self._say = episode, resources, task, say
         self.changes: list[Callable[[Episode], Change]] = []
         self.entries: list[Entry] = []
+        self.remarks: list[str] = []
         self.voices = list(episode.session_voices)
         self._reports: dict[str, RecordingReport] = {}
         self._after: dict[str, RecordingReport] = {}
         self._activities: dict[str, Activity] = {}
+        self._own: dict[str, NDArray[np.bool_]] = {}
+        self._retakes: list[FoundRetake] = []
+        self._stretches: dict[CutKind, list[tuple[int, int]]] = {}
+        self._found_pauses: list[Pause] = []
 
     def _do(self, change: Callable[[Episode], Change]) -> None:
         self.changes.append(change)
@@ -120,6 +133,7 @@ class _Run:
                 self._words()
             self._say("Finding pauses")
             self._pauses()
+            self._cut()
             self._say("Setting the voices")
             self._voice()
         self._say("Balancing")
@@ -170,7 +184,7 @@ class _Run:
     def _words(self) -> None:
         rate = self.episode.rate
         own = own_speech([(lane.start_frame / rate, self._activities[lane.id]) for lane in self.voices])
-        marks = {lane.id: m for lane, m in zip(self.voices, own, strict=True)}
+        self._own = {lane.id: m for lane, m in zip(self.voices, own, strict=True)}
         model = recogniser(self._resources.model_folder or built_in_model())
         sounds, heard = self._sounds(), dict[str, Transcription]()
         missing = [lane for lane in self.voices if self.episode.transcript(lane.id) is None]
@@ -178,35 +192,69 @@ class _Run:
             part = self._task.part(0.56 + 0.24 * k / len(missing), 0.56 + 0.24 * (k + 1) / len(missing))
             rt60 = self._reports[lane.id].echo.rt60_s
             heard[lane.id] = transcribe(
-                sounds[lane.id].recorded, lane.id, self._activities[lane.id], marks[lane.id], model, rt60_s=rt60, task=part
+                sounds[lane.id].recorded, lane.id, self._activities[lane.id], self._own[lane.id], model, rt60_s=rt60, task=part
             )
             transcript = heard[lane.id].transcript
             self._do(lambda e, t=transcript: set_transcript(e, t))  # type: ignore[misc]
+            self.remarks += [remark] if (remark := remark_on(transcript, lane.voice)) is not None else []
         rows = [(t, lane.start_frame, lane.voice) for t in self.episode.transcripts for lane in self.episode.lanes if lane.id == t.lane]
         table = WordTable(rows)
         mix = SessionMix(self.episode, {lane.id: sounds[lane.id].recorded for lane in self.voices})
-        retakes = []
         for transcript in self.episode.transcripts:
             lane = self.episode.lane(transcript.lane)
             known = heard.get(lane.id)
-            retakes += found_retakes(lane.id, lane.start_frame, find_retakes(transcript.words, rate, known.voicing if known else None))
-        stretches = [s for r in sorted(retakes, key=lambda r: r.spans[0]) for s in take_cuts(table, mix, rate, r, len(r.spans) - 1)]
-        self._cut(stretches, CutKind.RETAKE, f"Last take of {len(retakes)} lines")
-        fillers = [
-            f
-            for f in find_fillers(table, mix, rate)
-            if not f.cut.is_tight and self.episode.cut_at((f.cut.start_frame + f.cut.end_frame) // 2) is None
-        ]
-        self._cut([(f.cut.start_frame, f.cut.end_frame) for f in fillers], CutKind.FILLER, f"{len(fillers)} fillers")
+            self._retakes += found_retakes(
+                lane.id, lane.start_frame, find_retakes(transcript.words, rate, known.voicing if known else None)
+            )
+        check = CutCheck(mix, [(lane.start_frame, self._activities[lane.id]) for lane in self.voices], table)
+        self._stretches[CutKind.RETAKE] = last_take_cuts(table, mix, rate, self._retakes, check)
+        self._stretches[CutKind.FILLER] = unheard_filler_cuts(self.episode, find_fillers(table, mix, rate, check))
 
-    def _cut(self, stretches: Sequence[tuple[int, int]], kind: CutKind, title: str) -> None:
-        if not stretches:
+    def _pauses(self) -> None:
+        if self.episode.pauses_on:
             return
-        before = set(self.episode.cuts)
-        length = program_map(self.episode).program_frames
+        rate, settings = self.episode.rate, self.episode.pauses
+        self._found_pauses = find_pauses(
+            [(lane.start_frame / rate, self._activities[lane.id]) for lane in self.voices], settings, self.episode.frames / rate
+        )
+
+    def _cut(self) -> None:
+        """Cut what was found, but for cuts in which speech is heard that is neither filler nor retake."""
+        wanted = [Cut(start, end, kind) for kind, stretches in self._stretches.items() for start, end in stretches]
+        wanted += pause_cuts(self.episode, self._found_pauses)
+        speech = self._speech_in(wanted)
+        left = {s.cut for s in speech}
+        retakes, fillers = ([c for c in wanted if c.kind is kind and c not in left] for kind in (CutKind.RETAKE, CutKind.FILLER))
+        self._cut_all(retakes, f"Last take of {len(self._retakes)} lines")
+        self._cut_all([c for c in fillers if not any(_is_inside(c, r) for r in retakes)], "{count} fillers")
+        if self._found_pauses:
+            length, settings, found = program_map(self.episode).program_frames, self.episode.pauses, self._found_pauses
+            kept = [FrameRange(c.start_frame, c.end_frame) for c in left if c.kind is CutKind.PAUSE]
+            self._do(lambda e: set_pauses(keep_pauses(e, kept), settings, found, on=True))
+            cuts = tuple(c for c in self.episode.cuts if c.kind is CutKind.PAUSE)
+            self._add_cuts(f"{len(cuts)} pauses shortened", CutSwitch(CutKind.PAUSE, cuts), length)
+        for found_speech in speech:
+            cut = found_speech.cut
+            title = f"Left in: “{_short(found_speech.text)}” · {found_speech.voice}"
+            where = f"speech in a {cut.kind.value} at {self._clock(cut.start_frame)}"
+            self.entries.append(Entry(CardStep.EDIT, title, CutSwitch(cut.kind, (cut,)), "", where))
+
+    def _speech_in(self, cuts: Sequence[Cut]) -> list[SpeechInCut]:
+        if not self._own or not cuts:
+            return []
+        sources = {lane.id: sound.recorded for lane in self.voices for sound in (self._sounds()[lane.id],)}
+        model = recogniser(self._resources.model_folder or built_in_model())
+        return speech_in_cuts(cuts, self.voices, sources, self._own, self._retakes, model, self._task.part(0.8, 0.81))
+
+    def _cut_all(self, cuts: Sequence[Cut], title: str) -> None:
+        """Cut stretches of one kind in one step."""
+        if not cuts:
+            return
+        before, length = set(self.episode.cuts), program_map(self.episode).program_frames
+        stretches, kind, title = [(c.start_frame, c.end_frame) for c in cuts], cuts[0].kind, title.format(count=len(cuts))
         self._do(lambda e: cut_stretches(e, stretches, kind, f"Cut {title}"))
-        cuts = tuple(c for c in self.episode.cuts if c not in before)
-        self._add_cuts(f"{title} cut", CutSwitch(kind, cuts), length)
+        made = tuple(c for c in self.episode.cuts if c not in before)
+        self._add_cuts(f"{title} cut", CutSwitch(kind, made), length)
 
     def _add_cuts(self, title: str, switch: CutSwitch, frames_before: int) -> None:
         after = program_map(self.episode).program_frames
@@ -215,20 +263,6 @@ class _Run:
     def _clock(self, frames: int) -> str:
         seconds = round(frames / self.episode.rate)
         return f"{seconds // 60}:{seconds % 60:02d}"
-
-    def _pauses(self) -> None:
-        if self.episode.pauses_on:
-            return
-        rate, settings = self.episode.rate, self.episode.pauses
-        found = find_pauses(
-            [(lane.start_frame / rate, self._activities[lane.id]) for lane in self.voices], settings, self.episode.frames / rate
-        )
-        if not found:
-            return
-        length = program_map(self.episode).program_frames
-        self._do(lambda e: set_pauses(e, settings, found, on=True))
-        cuts = tuple(c for c in self.episode.cuts if c.kind is CutKind.PAUSE)
-        self._add_cuts(f"{len(cuts)} pauses shortened", CutSwitch(CutKind.PAUSE, cuts), length)
 
     # -- voice and balance ------------------------------------------------------------
 
@@ -298,6 +332,15 @@ class _Run:
                     f"−{lane.ducking.depth_db:.0f} dB",
                 )
             )
+
+
+def _is_inside(cut: Cut, other: Cut) -> bool:
+    """Whether the middle of a cut lies in another."""
+    return other.start_frame <= (cut.start_frame + cut.end_frame) // 2 < other.end_frame
+
+
+def _short(text: str) -> str:
+    return text if len(text) <= LONGEST_QUOTE else f"{text[: LONGEST_QUOTE - 2]} …"
 
 
 def _use(lane_id: str, name: str, strength: int) -> Callable[[Episode], Change]:

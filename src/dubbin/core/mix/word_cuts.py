@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
-from dubbin.core.episode.model import Cut
+from dubbin.core.episode.model import Cut, Episode
+from dubbin.core.mix.automatic_cuts import CutCheck
 from dubbin.core.sound.source import Source
 from dubbin.core.speech.edges import WordCut, cut_around, quiet_core
 from dubbin.core.speech.retakes import Retake
@@ -124,13 +125,31 @@ def _is_meant(table: WordTable, row: int) -> bool:
     return bool(table.is_kept[row]) and table.words[row].kind is not WordKind.FILLER
 
 
-def find_fillers(table: WordTable, mix: Source, rate: int) -> list[FoundFiller]:
-    """All hesitations, each with the cut that would take it out."""
+def find_fillers(table: WordTable, mix: Source, rate: int, check: CutCheck) -> list[FoundFiller]:
+    """All hesitations, each with the cut that would take it out; one whose cut does not pass the check is tightly joined."""
+    found = []
+    for row, word in enumerate(table.words):
+        if word.kind is WordKind.FILLER:
+            cut = word_cut(table, mix, rate, [row])
+            settled = None if cut.is_tight else check.settled(cut.start_frame, cut.end_frame)
+            cut = WordCut(*settled) if settled is not None else replace(cut, is_tight=True)
+            found.append(FoundFiller(row, word.text, table.voice(row).name, cut))
+    return found
+
+
+def unheard_filler_cuts(episode: Episode, fillers: Sequence[FoundFiller]) -> list[tuple[int, int]]:
+    """What can be cut of the hesitations by itself: those that are not tightly joined and not cut yet."""
     return [
-        FoundFiller(row, word.text, table.voice(row).name, word_cut(table, mix, rate, [row]))
-        for row, word in enumerate(table.words)
-        if word.kind is WordKind.FILLER
+        (f.cut.start_frame, f.cut.end_frame)
+        for f in fillers
+        if not f.cut.is_tight and episode.cut_at((f.cut.start_frame + f.cut.end_frame) // 2) is None
     ]
+
+
+def last_take_cuts(table: WordTable, mix: Source, rate: int, retakes: Sequence[FoundRetake], check: CutCheck) -> list[tuple[int, int]]:
+    """What goes when of every line its last take is kept, as far as it passes the check."""
+    ordered = sorted(retakes, key=lambda r: r.spans[0])
+    return check.all_settled([cut for r in ordered for cut in take_cuts(table, mix, rate, r, len(r.spans) - 1)])
 
 
 def take_cuts(table: WordTable, mix: Source, rate: int, found: FoundRetake, keep: int) -> list[tuple[int, int]]:

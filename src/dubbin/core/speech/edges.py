@@ -73,7 +73,7 @@ def cut_around(mix: Source, first_start: int, last_end: int, before_end: int | N
         max(end - slack, last_end - (slack // 2 if tight_after else 0)),
         min(end + slack, last_end + room_after + (slack // 2 if tight_after else 0)),
     )
-    tight = tight_before and tight_after and not (_dips(mix, start) or _dips(mix, end))
+    tight = tight_before and tight_after and not (is_dip(mix, start) or is_dip(mix, end))
     if tight_before or tight_after:
         end = in_step(mix, start, end)
     return WordCut(start, max(end, start + 1), tight)
@@ -125,15 +125,15 @@ def _crossing(x: NDArray[np.float64], at: int, reach: int) -> int:
     return int(here[np.argmin(np.abs(here - at))]) if len(here) else at
 
 
-def _dips(mix: Source, at: int) -> bool:
-    """Whether the level falls by DIP_DB around a frame, against both sides."""
-    size, around = round(0.008 * mix.rate), round(0.05 * mix.rate)
+def is_dip(mix: Source, at: int, around_s: float = 0.05, depth_db: float = DIP_DB) -> bool:
+    """Whether the level falls by depth_db at a frame, against the loudest within around_s on both sides."""
+    size, around = round(0.008 * mix.rate), round(around_s * mix.rate)
     x = read_padded(mix, at - around, at + around).sum(axis=0).astype(np.float64)
     count = len(x) // size
     levels = 10.0 * np.log10(np.mean(x[: count * size].reshape(count, size) ** 2, axis=1) + 1e-12)
     middle = count // 2
     lowest = levels[middle - 1 : middle + 2].min()
-    return bool(levels[:middle].max() - lowest > DIP_DB and levels[middle:].max() - lowest > DIP_DB)
+    return bool(levels[:middle].max() - lowest > depth_db and levels[middle:].max() - lowest > depth_db)
 
 
 def in_step(mix: Source, start: int, end: int) -> int:

@@ -47,7 +47,7 @@ def mark_kinds(words: Sequence[Word]) -> list[Word]:
         text = plain(word.text)
         if is_filler_text(text):
             out.append(replace(word, kind=WordKind.FILLER, text=word.text.strip(" ,.…")))
-        elif _is_laugh(word.text):
+        elif is_laughter_text(word.text):
             last = out[-1] if out else None
             if last and last.kind is WordKind.SOUND and last.text == "laugh" and last.speaker == word.speaker:
                 out[-1] = replace(last, end_frame=word.end_frame)
@@ -58,7 +58,8 @@ def mark_kinds(words: Sequence[Word]) -> list[Word]:
     return out
 
 
-def _is_laugh(text: str) -> bool:
+def is_laughter_text(text: str) -> bool:
+    """Whether a text is written-down laughter."""
     parts = [plain(p) for p in text.lower().replace("-", " ").split()]
     if not parts or not all(p in LAUGH_TEXTS for p in parts):
         return False
@@ -70,11 +71,12 @@ def _is_laugh(text: str) -> bool:
 
 
 def add_unheard(
-    words: Sequence[Word], own: NDArray[np.bool_], activity: Activity, voicing: Voicing, rate: int, rt60_s: float | None = None
-) -> list[Word]:
+    words: Sequence[Word], own: NDArray[np.bool_], activity: Activity, voicing: Voicing, rate: int, rt60_s: float | None = None, *, hesitations: bool = True,
+) -> list[Word]:  # fmt: skip
     """The words with the hesitations and sounds between them that were not recognised.
 
-    own: marks (n,) of frames in which this voice is heard. rate: of the words' frames. rt60_s: of the room, if it is known.
+    own: marks (n,) of frames in which this voice is heard. rate: of the words' frames. rt60_s: of the room, if it is known. hesitations: whether any are told from
+    words that were not recognised; where none of the words was, a vowel that stands still may as well be one of them.
     """
     per = rate / FRAMES_PER_S
     fresh = spoken_freshly(voicing, rt60_s)
@@ -92,7 +94,7 @@ def add_unheard(
     for a, b in zip(*runs(free), strict=True):
         kind = _kind_of(int(a), int(b), steady, activity, voicing, voice_db)
         if kind is not None:
-            text, what = kind
+            text, what = kind if hesitations or kind[1] is not WordKind.FILLER else (NOT_UNDERSTOOD, WordKind.SOUND)
             found.append(Word(text, round(a * per), round(b * per), what, 0.6))
     kept: list[Word] = []
     usual = _usual_length(words, per)

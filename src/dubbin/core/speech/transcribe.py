@@ -15,6 +15,7 @@ from dubbin.core.sound.source import Source
 from dubbin.core.speech.activity import Activity
 from dubbin.core.speech.align_text import TextWord, align_text
 from dubbin.core.speech.fillers import add_unheard, mark_kinds
+from dubbin.core.speech.fitting import UNKNOWN, fitting_words, is_known_language
 from dubbin.core.speech.hearing_again import hear_again
 from dubbin.core.speech.recogniser import HeardWord, Recogniser, recognise
 from dubbin.core.speech.speakers import tell_apart, with_speakers
@@ -48,8 +49,10 @@ def transcribe(
     levels = find_features(source, task.part(0.85, 0.9))
     heard = refine_edges(heard, levels, activity, rt60_s, task.part(0.9, 0.95))
     voicing = find_voicing(source, task.part(0.95, 1.0))
+    if not text:
+        heard, found = (fitting_words(heard, own, voicing), found) if is_known_language(heard) else ([], UNKNOWN)
     words: Sequence[Word] = mark_kinds([word_of(w, source.rate) for w in heard])
-    words = add_unheard(words, own, activity, voicing, source.rate, rt60_s)
+    words = add_unheard(words, own, activity, voicing, source.rate, rt60_s, hesitations=found != UNKNOWN)
     names: tuple[str, ...] = ()
     if text and any(w.speaker for w in text):
         words, names = _named(words, text)
@@ -58,6 +61,16 @@ def transcribe(
         names = tuple(f"Speaker {k + 1}" for k in range(max(w.speaker for w in words) + 1)) if words else ()
     source_name = text_name or model.name
     return Transcription(Transcript(lane, tuple(words), found, source_name, names if len(names) > 1 else ()), voicing)
+
+
+def remark_on(transcript: Transcript, voice: str) -> str | None:
+    """What somebody should know of a transcript that was made; None where all is well."""
+    if transcript.language != UNKNOWN:
+        return None
+    return (
+        f"Hardly a word of {voice} was understood, so none is written down: the built-in speech model knows English only. "
+        "Use another speech model, or import a transcript."
+    )
 
 
 def word_of(heard: HeardWord, rate: int) -> Word:

@@ -43,6 +43,7 @@ class Transcript:
     speakers: tuple[str, ...] = ()
 
 
+PASSING_SOUNDS = frozenset(("click", "breath"))  # no automatic cut stops at them; it does at a laugh, and at what was not understood
 FILLERS = frozenset(("um", "umm", "uhm", "uh", "uhh", "er", "erm", "ehm", "hm", "hmm", "mm", "mhm", "ah", "eh"))
 _ENDS_SENTENCE = re.compile(r"[.!?…][\"'”’)]*$")
 

@@ -9,11 +9,10 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from dubbin.core.speech.transcript import Transcript, Word, WordKind, ends_sentence, plain
+from dubbin.core.speech.transcript import PASSING_SOUNDS, Transcript, Word, WordKind, ends_sentence, plain
 
 NEAR_ROWS = 40  # among which a neighbour is looked for
 REPAIRED_SOUNDS = frozenset(("click",))  # they stand on the lanes, where they are repaired, and are no part of what is read
-PASSING_SOUNDS = frozenset(("click", "breath"))  # no automatic cut stops at them; it does at a laugh, and at what was not understood
 
 
 @dataclass(frozen=True)

@@ -40,11 +40,14 @@ class Retakes:
     def keep_last(self) -> None:
         """Of every line that was said again keep the last take."""
         open_ones = [r for r in self._speech.retakes() if self.kept(r) is None]
-        stretches = [s for r in open_ones for s in self._speech.take_cuts(r, len(r.spans) - 1)]
-        if not stretches:
-            self._session.said.emit("No line was found that is said twice.")
-            return
-        self._session.do(cut_stretches(self._session.episode, stretches, CutKind.RETAKE, f"Keep the last take of {len(open_ones)} lines"))
+        stretches = self._speech.last_take_cuts()
+        if stretches is None:
+            self._session.said.emit("Retakes are still being looked for.")
+        elif not stretches:
+            self._session.said.emit("No line was found that is said twice and can be cut unheard.")
+        else:
+            title = f"Keep the last take of {len(open_ones)} lines"
+            self._session.do(cut_stretches(self._session.episode, stretches, CutKind.RETAKE, title))
 
     def hear_next(self, direction: int) -> None:
         """Go to the next (1) or previous (-1) line that was said again, and play all its takes."""

@@ -16,13 +16,14 @@ from dubbin.core.episode.model import FrameRange, Lane
 from dubbin.core.jobs import Task
 from dubbin.core.measure.voicing import Voicing
 from dubbin.core.mix import word_cuts
+from dubbin.core.mix.automatic_cuts import CutCheck
 from dubbin.core.mix.program import SessionMix
 from dubbin.core.mix.word_cuts import FoundFiller, FoundRetake
 from dubbin.core.speech.activity import FRAMES_PER_S, Activity, runs
 from dubbin.core.speech.align_text import TextWord
 from dubbin.core.speech.recogniser import built_in_model, recogniser
 from dubbin.core.speech.retakes import Retake, find_retakes
-from dubbin.core.speech.transcribe import Transcription, transcribe
+from dubbin.core.speech.transcribe import Transcription, remark_on, transcribe
 from dubbin.core.speech.transcript import Transcript, Word
 from dubbin.core.speech.turns import crosstalk, own_speech
 from dubbin.core.speech.word_table import WordTable
@@ -62,6 +63,11 @@ class Speech(QObject):
 
     def is_busy(self) -> bool:
         return any(self._session.jobs.is_busy(("words", lane.id)) for lane in self.voices())
+
+    @property
+    def was_stopped(self) -> bool:
+        """Whether somebody stopped the transcribing."""
+        return self._turned_off
 
     def progress(self) -> float | None:
         """How far the recogniser is with all voices; None while it does not run."""
@@ -124,6 +130,8 @@ class Speech(QObject):
                 return
             self._voicings[lane.id] = heard.voicing
             self._session.do(set_transcript(self._session.episode, heard.transcript))
+            if (remark := remark_on(heard.transcript, lane.voice)) is not None:
+                self._session.said.emit(remark)
             self.changed.emit()
 
         self._session.jobs.start(("words", lane.id), f"Writing down what {lane.voice} says", work, done)
@@ -205,7 +213,8 @@ class Speech(QObject):
         if self._fillers is None or self._fillers[0] is not table:
             if any(self._session.recordings.source(lane) is None for lane in self.voices()):
                 return []
-            self._fillers = (table, word_cuts.find_fillers(table, self._mix(), self._session.episode.rate))
+            mix = self._mix()
+            self._fillers = (table, word_cuts.find_fillers(table, mix, self._session.episode.rate, self._check(mix)))
         return self._fillers[1]
 
     def retakes(self) -> list[FoundRetake]:
@@ -240,7 +249,34 @@ class Speech(QObject):
 
     def take_cuts(self, found: FoundRetake, keep: int) -> list[tuple[int, int]]:
         """What goes when one take is kept: every other take, and the pause to the next one where nobody else speaks in it."""
-        return word_cuts.take_cuts(self.table, self._mix(), self._session.episode.rate, found, keep)
+        mix = self._mix()
+        cuts, check = word_cuts.take_cuts(self.table, mix, self._session.episode.rate, found, keep), self._check(mix)
+        return [check.settled(*cut) or cut for cut in cuts]  # somebody asked for it
+
+    # -- what is cut by itself --------------------------------------------------------
+
+    def _check(self, mix: SessionMix) -> CutCheck:
+        rate = self._session.episode.rate
+        return CutCheck(mix, [(round(start * rate), activity) for _, start, activity in self._activities()], self.table)
+
+    def last_take_cuts(self) -> list[tuple[int, int]] | None:
+        """What goes when of every line its last take is kept; None while takes are still looked for."""
+        found = self.retakes()
+        if not self._knows_retakes():
+            return None
+        heard = [r for r in found if sum(self._session.episode.cut_at((a + b) // 2) is None for a, b in r.spans) > 1]
+        mix = self._mix()
+        return word_cuts.last_take_cuts(self.table, mix, self._session.episode.rate, heard, self._check(mix))
+
+    def unheard_filler_cuts(self) -> list[tuple[int, int]] | None:
+        """What can be cut of the hesitations without being heard; None while the recordings are being read."""
+        if any(self._session.recordings.source(lane) is None for lane in self.voices()):
+            return None
+        return word_cuts.unheard_filler_cuts(self._session.episode, self.fillers())
+
+    def _knows_retakes(self) -> bool:
+        known = {lane_id: words for lane_id, (words, _) in self._retakes.items()}
+        return all(known.get(t.lane) is t.words for t in self._session.episode.transcripts)
 
     # -- following the model ----------------------------------------------------------
 

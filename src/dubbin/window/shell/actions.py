@@ -29,7 +29,7 @@ def shell_actions(shared: Shared, files: EpisodeFiles, card: CardSheet, recipes:
         Action("quit", EPISODE, "quit", "Quit", ("Ctrl+Q",), lambda: _ignored(shared.window.close())),
         Action("run-card", EPISODE, "card", "Run the card …", ("Ctrl+R",), card.show, has_lanes),
         Action("save-recipe", EPISODE, "recipes", "Save as a recipe …", (), recipes.choose_to_save, has_lanes),
-        Action("apply-recipe", EPISODE, "recipes", "Take a recipe over …", (), recipes.choose, has_lanes),
+        Action("apply-recipe", EPISODE, "recipes", "Apply a recipe …", (), recipes.choose, has_lanes),
         Action("undo", EDIT, "history", "Undo", ("Ctrl+Z",), lambda: undo(session), lambda: bool(session.document.history.done)),
         Action("redo", EDIT, "history", "Redo", ("Ctrl+Shift+Z", "Ctrl+Y"), lambda: redo(session), lambda: bool(session.document.history.undone)),
         *(

@@ -62,6 +62,8 @@ class CardRun(QObject):
             session.do(change(session.document.history.episode))
             session.end_merge()
         self.entries, self.step = ran.entries, ""
+        if ran.remarks:
+            session.said.emit("\n".join(ran.remarks))
         self.changed.emit()
 
     def _on_episode_changed(self, before: Episode, after: Episode) -> None:

@@ -85,7 +85,7 @@ class MainWindow(QMainWindow):
             self.lanes, self.words_pane, self.preferences, self.actions_by_id, self.files.folder, self.go_step,
         )  # fmt: skip
         self.card_sheet = CardSheet(self.shared)
-        self.recipes = Recipes(self, self.session, self.files.folder)
+        self.recipes = Recipes(self, self.session, self.speech, self.files.folder)
         self._add_actions()
         self.pages: dict[Step, Page] = {step: rooms[step](self.shared) for step in Step}
         self._build()

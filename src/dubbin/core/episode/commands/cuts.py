@@ -5,9 +5,14 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from dataclasses import replace
 
+import numpy as np
+from numpy.typing import NDArray
+
 from dubbin.core.episode.commands.change import Change
 from dubbin.core.episode.model import PARKED_FROM_FRAME, Cut, CutKind, Episode, FrameRange
+from dubbin.core.speech.beside_words import beside_words
 from dubbin.core.speech.pauses import Pause, PauseSettings
+from dubbin.core.speech.transcript import PASSING_SOUNDS, WordKind
 
 
 def cut_stretch(episode: Episode, start_frame: int, end_frame: int, kind: CutKind = CutKind.HAND) -> Change:
@@ -81,21 +86,56 @@ def set_pauses(episode: Episode, settings: PauseSettings, found: Iterable[Pause]
 
 def cut_pause(episode: Episode, pause: Pause) -> Change:
     """Cut one pause that was found."""
-    start, end = round(pause.cut_start_s * episode.rate), round(pause.cut_end_s * episode.rate)
-    kept = tuple(k for k in episode.kept_pauses if not _overlap(k, start, end))
-    changed = _with_cuts(episode, [*episode.cuts, Cut(start, end, CutKind.PAUSE)])
-    return Change(f"Cut a pause of {(end - start) / episode.rate:.2f} s", replace(changed, kept_pauses=kept))
+    opened = replace(episode, kept_pauses=tuple(k for k in episode.kept_pauses if not _overlap(k, *_frames_of(episode, pause))))
+    cuts = pause_cuts(opened, [pause])
+    seconds = sum(c.frames for c in cuts) / episode.rate
+    return Change(f"Cut a pause of {seconds:.2f} s", _with_cuts(opened, [*episode.cuts, *cuts]))
 
 
 def pause_cuts(episode: Episode, found: Iterable[Pause]) -> list[Cut]:
-    """Cuts for pauses, without those that somebody put back."""
+    """Cuts for pauses, without those that somebody put back; none touches a word of the transcripts."""
     cuts = []
     for pause in found:
-        start, end = round(pause.cut_start_s * episode.rate), round(pause.cut_end_s * episode.rate)
-        end = min(end, episode.frames)
+        start, end = _frames_of(episode, pause)
         if end > start and not any(_overlap(k, start, end) for k in episode.kept_pauses):
             cuts.append(Cut(start, end, CutKind.PAUSE))
-    return cuts
+    return _beside_words(episode, cuts)
+
+
+def keep_pauses(episode: Episode, stretches: Iterable[FrameRange]) -> Episode:
+    """The episode with stretches in which no pause is cut, whatever the settings say."""
+    return replace(episode, kept_pauses=tuple(sorted({*episode.kept_pauses, *stretches})))
+
+
+def pauses_beside_words(episode: Episode) -> Episode:
+    """The episode with its pause cuts drawn in so that none touches a word: words may have come after the pauses were cut."""
+    pauses = [c for c in episode.cuts if c.kind is CutKind.PAUSE]
+    return _with_cuts(episode, [*(c for c in episode.cuts if c.kind is not CutKind.PAUSE), *_beside_words(episode, pauses)])
+
+
+def _beside_words(episode: Episode, cuts: Sequence[Cut]) -> list[Cut]:
+    starts, ends = _kept_words(episode)
+    placed = [(beside_words(starts, ends, c.start_frame, c.end_frame, episode.rate), c.kind) for c in cuts] if len(starts) else []
+    return [Cut(start, end, kind) for (start, end), kind in placed if end > start] if len(starts) else list(cuts)
+
+
+def _kept_words(episode: Episode) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    """Session frames of all words and sounds that no automatic cut may touch."""
+    frames = [
+        (offset + word.start_frame, offset + word.end_frame)
+        for lane in episode.session_voices
+        if (transcript := episode.transcript(lane.id)) is not None
+        for offset in (lane.start_frame,)
+        for word in transcript.words
+        if word.kind is not WordKind.SOUND or word.text not in PASSING_SOUNDS
+    ]
+    both = np.array(frames, np.int64).reshape(-1, 2)
+    return both[:, 0], both[:, 1]
+
+
+def _frames_of(episode: Episode, pause: Pause) -> tuple[int, int]:
+    """The session frames that are taken out of a pause."""
+    return round(pause.cut_start_s * episode.rate), min(round(pause.cut_end_s * episode.rate), episode.frames)
 
 
 def set_start(episode: Episode, frame: int) -> Change:

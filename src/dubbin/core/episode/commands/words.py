@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 from dubbin.core.episode.commands.change import Change
+from dubbin.core.episode.commands.cuts import pauses_beside_words
 from dubbin.core.episode.model import Episode
 from dubbin.core.speech.transcript import Transcript, Word, plain
 
@@ -13,7 +14,8 @@ def set_transcript(episode: Episode, transcript: Transcript) -> Change:
     """Take over the words of a lane."""
     others = tuple(t for t in episode.transcripts if t.lane != transcript.lane)
     voice = episode.lane(transcript.lane).voice
-    return Change(f"Words of {voice}", replace(episode, transcripts=(*others, transcript)), f"words {transcript.lane}")
+    changed = pauses_beside_words(replace(episode, transcripts=(*others, transcript)))
+    return Change(f"Words of {voice}", changed, f"words {transcript.lane}")
 
 
 def correct_word(episode: Episode, lane_id: str, number: int, text: str) -> Change:
