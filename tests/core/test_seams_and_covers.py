@@ -7,7 +7,7 @@ import pytest
 
 from dubbin.core.episode.model import Cover, CoverKind, FrameRange, SeamShape
 from dubbin.core.episode.time_map import TimeMap
-from dubbin.core.mix.cover import Covered
+from dubbin.core.mix.cover import Covered, fade_frames
 from dubbin.core.mix.program import Program
 from dubbin.core.mix.seam import LONG_MS, SHORT_MS, SeamPlan, plan_seam
 from dubbin.core.mix.seam_check import check_seam
@@ -133,8 +133,10 @@ def test_a_cover_hides_its_stretch_and_nothing_else(kind):
     cover = Cover(40_000, 60_000, kind, -12.0, FrameRange(105_000, 140_000))
     covered = Covered(source, [cover])
     y = covered.read(0, source.frames)[0]
-    assert np.array_equal(y[:39_000], x[:39_000]) and np.array_equal(y[61_000:], x[61_000:])
-    expected = {CoverKind.SILENCE: -300, CoverKind.LOWER: -27, CoverKind.TONE: -26, CoverKind.NOISE: -55}[kind]
+    fade = fade_frames(kind, RATE)
+    assert np.array_equal(y[: 40_000 - fade], x[: 40_000 - fade]) and np.array_equal(y[60_000 + fade :], x[60_000 + fade :])
+    lowered = {CoverKind.LOWER: -27, CoverKind.OTHER: -27}
+    expected = {CoverKind.SILENCE: -300, CoverKind.TONE: -26, CoverKind.NOISE: -55, **lowered}[kind]
     assert rms_db(y[42_000:58_000]) == pytest.approx(expected, abs=0.7)
     parts = [covered.read(k, min(k + 1777, source.frames)) for k in range(0, source.frames, 1777)]
     assert np.array_equal(np.concatenate(parts, axis=1)[0], y)

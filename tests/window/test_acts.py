@@ -12,12 +12,15 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QDialog, QFileDialog, QInputDialog
 
 from dubbin.core.episode.commands.cuts import cut_stretch
+from dubbin.core.episode.commands.words import set_transcript
 from dubbin.core.episode.document import Document
 from dubbin.core.episode.model import CoverKind, PlacedKind, Role
+from dubbin.core.speech.transcript import Transcript
 from dubbin.window.edit.dialogs import BreakDialog, WordDialog
+from dubbin.window.intake.lane_card import LaneCard
 from dubbin.window.shell.step import Step
 from tests.conftest import RATE, noise
-from tests.window.conftest import settle
+from tests.window.conftest import drag, settle
 from tests.window.test_editing import edit, row_of  # noqa: F401
 
 
@@ -33,6 +36,92 @@ def said(edit):  # noqa: F811
     edit.session.said.connect(sentences.append)
     yield sentences
     edit.session.said.disconnect(sentences.append)
+
+
+class TestOverlaps:
+    @pytest.fixture
+    def talk(self, edit, monkeypatch):  # noqa: F811
+        a, b = edit.session.episode.session_voices
+        places = [((a.id, b.id), 10.0, 10.5), ((a.id, b.id), 20.0, 21.0)]
+        monkeypatch.setattr(type(edit.speech), "crosstalk", lambda self: places)
+        monkeypatch.setattr(type(edit.speech), "hears_the_other", lambda self: [b.id, a.id])
+        return a.id, b.id
+
+    def test_the_one_at_the_head_is_lowered_by_the_chosen_amount_and_put_back(self, edit, acts, talk):  # noqa: F811
+        acts.overlaps.lower_db = 9.0
+        edit.selection.set_head(round(10.2 * RATE))
+        edit.actions_by_id["lower-overlap"].run()
+        (cover,) = edit.session.episode.lane(talk[1]).covers
+        assert (cover.start_frame, cover.end_frame, cover.kind, cover.gain_db) == (10 * RATE, 10 * RATE + RATE // 2, CoverKind.LOWER, -9.0)
+        edit.actions_by_id["lower-overlap"].run()
+        assert edit.session.episode.lane(talk[1]).covers == ()
+
+    def test_all_are_lowered_in_one_step_and_shown_in_the_list(self, edit, acts, talk, said):  # noqa: F811
+        page, before = edit.pages[Step.EDIT], steps(edit)
+        page.tabs.show_tab("overlaps")
+        page.overlaps.refresh()
+        assert page.overlaps.item(0, 4).text() == "Tobias" and page.overlaps.item(1, 4).text() == "Ines"
+        edit.actions_by_id["lower-overlaps"].run()
+        assert steps(edit) == before + 1 and all(len(edit.session.episode.lane(i).covers) == 1 for i in talk)
+        page.overlaps.refresh()
+        assert "lowered by" in page.overlaps.item(1, 5).text()
+        edit.actions_by_id["lower-overlaps"].run()
+        assert "no overlap left" in said[-1]
+        page.overlaps.item(0, 0).setCheckState(Qt.CheckState.Unchecked)
+        assert edit.session.episode.lane(talk[1]).covers == ()
+        edit.selection.set_head(0)
+        edit.actions_by_id["lower-overlap"].run()
+        assert "no overlap at the play head" in said[-1]
+
+
+class TestEdges:
+    def test_an_edge_that_was_dragged_is_the_one_that_the_keys_move(self, edit):  # noqa: F811
+        for a, b in ((10.0, 12.0), (12.3, 13.0)):
+            edit.session.do(cut_stretch(edit.session.episode, round(a * RATE), round(b * RATE)))
+        edit.view.show_range(9 * RATE, 14 * RATE)
+        edit.selection.set_head(round(12.3 * RATE))
+        edge = edit.view.x_of_end(12 * RATE)
+        middle = edit.lanes.height() / 2
+        drag(edit.lanes, (edge, middle), (edge - 40, middle))
+        (dragged,) = (c for c in edit.session.episode.cuts if c.start_frame == 10 * RATE)
+        assert dragged.end_frame < 12 * RATE and edit.selection.cut == dragged and edit.selection.head == dragged.end_frame
+        edit.actions_by_id["nudge-on"].run()
+        (moved,) = (c for c in edit.session.episode.cuts if c.start_frame == 10 * RATE)
+        assert moved.end_frame == dragged.end_frame + RATE // 100
+
+    def test_a_typed_value_moves_the_edge_or_the_recording_by_it(self, edit, monkeypatch):  # noqa: F811
+        edit.session.do(cut_stretch(edit.session.episode, 10 * RATE, 12 * RATE))
+        edit.selection.set_head(12 * RATE)
+        answers = iter([(-37.5, True), (0.0, True), (5.0, False), (-250.0, True)])
+        monkeypatch.setattr(QInputDialog, "getDouble", lambda *a, **k: next(answers))
+        for _ in range(3):
+            edit.actions_by_id["nudge-by"].run()
+        (cut,) = edit.session.episode.cuts
+        assert (cut.start_frame, cut.end_frame) == (10 * RATE, 12 * RATE - RATE * 3 // 80)
+        edit.go_step(Step.INTAKE)
+        second = edit.session.episode.session_voices[1]
+        card = next(c for c in edit.pages[Step.INTAKE].card.findChildren(LaneCard) if c.name.text() == second.voice)
+        card.nudge_by.click()
+        a, b = edit.session.episode.session_voices
+        assert b.start_frame - a.start_frame == -RATE // 4
+
+
+class TestSpeakers:
+    def test_speakers_that_are_told_apart_get_lanes_of_their_own(self, edit, acts, said, monkeypatch):  # noqa: F811
+        lane = edit.session.episode.session_voices[0]
+        edit.session.pick_lane(lane.id)
+        assert not acts.wording.has_speakers()
+        acts.wording.ask_lanes_of_speakers()
+        assert "apart first" in said[-1]
+        words = tuple(replace(w, speaker=k // 10 % 2) for k, w in enumerate(edit.session.episode.transcript(lane.id).words))
+        edit.session.do(set_transcript(edit.session.episode, Transcript(lane.id, words, speakers=("Ines", "Guest"))))
+        monkeypatch.setattr(QInputDialog, "getDouble", lambda *a, **k: (24.0, True))
+        edit.actions_by_id["lanes-of-speakers"].run()
+        parts = [x for x in edit.session.episode.session_voices if x.recording == lane.recording]
+        assert [x.voice for x in parts] == ["Ines", "Guest"] and {c.gain_db for x in parts for c in x.covers} == {-24.0}
+        edit.selection.set_head(parts[1].covers[0].start_frame + 10)
+        acts.covering.uncover()
+        assert edit.session.episode.lane(parts[1].id).covers == parts[1].covers, "another's turn is no cover to be taken off"
 
 
 def steps(window) -> int:

@@ -57,10 +57,11 @@ class PlacedKind(StrEnum):
 
 
 class CoverKind(StrEnum):
-    """What is heard instead of a lane over a stretch."""
+    """What is heard instead of a lane over a stretch. OTHER: where another speaker of the same recording speaks, who has a lane of their own."""
 
     SILENCE = "silence"
     LOWER = "lower"
+    OTHER = "other speaker"
     TONE = "tone"
     NOISE = "reversed room noise"
 
@@ -111,7 +112,7 @@ class TreatmentUse:
 
 @dataclass(frozen=True, order=True)
 class Cover:
-    """A stretch of a lane, in frames of its recording, that is not heard as it is. gain_db: of LOWER. noise_from: a stretch of the
+    """A stretch of a lane, in frames of its recording, that is not heard as it is. gain_db: of LOWER and OTHER. noise_from: a stretch of the
     recording in which nobody speaks, for NOISE."""
 
     start_frame: int

@@ -12,7 +12,7 @@ from dubbin.core.episode.model import Episode, Lane
 from dubbin.core.episode.time_map import TimeMap
 from dubbin.core.measure.loudness import OFFSET_LU, SHORT_TERM_STEPS
 from dubbin.core.mix.gain_curve import POINTS_PER_S
-from dubbin.core.mix.lane_gains import Balance, VoiceFacts
+from dubbin.core.mix.lane_gains import Balance, VoiceFacts, without_covered
 from dubbin.core.mix.levelling import own_loudness
 from dubbin.core.mix.program import audible_lanes
 from dubbin.core.sound.level import db_to_gain
@@ -58,6 +58,7 @@ def _apart(values: list[float | None]) -> float | None:
 
 def report_balance(episode: Episode, time_map: TimeMap, facts: Mapping[str, VoiceFacts], balance: Balance) -> BalanceReport:
     """Figures of the voices that are heard, from what is known of them: nothing is rendered."""
+    facts = without_covered(episode, facts)
     heard = {lane.id for lane in audible_lanes(episode.lanes)}
     voices = [lane for lane in episode.voices if lane.id in heard and lane.id in facts]
     return BalanceReport(tuple(_voice(episode, time_map, lane, facts[lane.id], balance) for lane in voices))

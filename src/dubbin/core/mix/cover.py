@@ -2,17 +2,39 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 
 import numpy as np
+from numpy.typing import NDArray
 
-from dubbin.core.episode.model import Cover, CoverKind
+from dubbin.core.episode.model import Cover, CoverKind, Lane
 from dubbin.core.sound.level import db_to_gain
 from dubbin.core.sound.source import Samples, Source
 
-FADE_S = 0.004
+FADE_S, LOWER_FADE_S = 0.004, 0.03  # what is lowered goes down and comes up as by hand
+LOWERING = frozenset((CoverKind.LOWER, CoverKind.OTHER))
+OTHER = frozenset((CoverKind.OTHER,))
 TONE_HZ = 1000.0
 TONE_DBFS = -26.0  # about as loud as speech is on a lane of its own
+
+
+def fade_frames(kind: CoverKind, rate: int) -> int:
+    """Frames outside of a cover in which it comes and goes."""
+    return max(1, round((LOWER_FADE_S if kind in LOWERING else FADE_S) * rate))
+
+
+def uncovered(
+    own: NDArray[np.bool_], lane: Lane, rate: int, per_s: int, kinds: Collection[CoverKind] = tuple(CoverKind)
+) -> NDArray[np.bool_]:
+    """Marks of own speech (per_s a second of a lane's recording) without what is covered: nobody hears it there, or it is another's."""
+    covers = [c for c in lane.covers if c.kind in kinds]
+    if not covers:
+        return own
+    out = own.copy()
+    for item in covers:
+        end = item.end_frame + (fade_frames(item.kind, rate) if item.kind in LOWERING else 0)
+        out[-(-item.start_frame * per_s // rate) : -(-end * per_s // rate)] = False
+    return out
 
 
 class Covered:
@@ -21,21 +43,21 @@ class Covered:
     def __init__(self, source: Source, covers: Sequence[Cover]) -> None:
         self._source, self._covers = source, tuple(covers)
         self.rate, self.channels, self.frames = source.rate, source.channels, source.frames
-        self._fade = max(1, round(FADE_S * source.rate))
 
     def read(self, start: int, stop: int) -> Samples:
         x = self._source.read(start, stop)
         copied = False
         for cover in self._covers:
-            a, b = max(start, cover.start_frame - self._fade), min(stop, cover.end_frame + self._fade)
+            fade = fade_frames(cover.kind, self.rate)
+            a, b = max(start, cover.start_frame - fade), min(stop, cover.end_frame + fade)
             if b <= a:
                 continue
             if not copied:
                 x, copied = x.copy(), True
             n = np.arange(a, b)
             # 0 outside, 1 over the whole cover, straight over a few milliseconds before and after it.
-            amount = np.clip(np.minimum(n - cover.start_frame, cover.end_frame - 1 - n) / self._fade + 1.0, 0.0, 1.0).astype(np.float32)
-            kept = db_to_gain(cover.gain_db) if cover.kind is CoverKind.LOWER else 0.0
+            amount = np.clip(np.minimum(n - cover.start_frame, cover.end_frame - 1 - n) / fade + 1.0, 0.0, 1.0).astype(np.float32)
+            kept = db_to_gain(cover.gain_db) if cover.kind in LOWERING else 0.0
             part = x[:, a - start : b - start]
             part *= 1.0 - amount * np.float32(1.0 - kept)
             if cover.kind is CoverKind.TONE:

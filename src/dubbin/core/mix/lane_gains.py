@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 
 import numpy as np
@@ -14,6 +14,7 @@ from dubbin.core.episode.time_map import TimeMap
 from dubbin.core.jobs import Task
 from dubbin.core.measure.loudness import LoudnessMeter
 from dubbin.core.mix.bleed import bleed_db, on_session
+from dubbin.core.mix.cover import uncovered
 from dubbin.core.mix.ducking import ducking_db
 from dubbin.core.mix.gain_curve import POINTS_PER_S, GainCurve, curve_from_db
 from dubbin.core.mix.levelling import STEP_S, levelling_db, line_db
@@ -80,6 +81,7 @@ def measure_own(lanes: Sequence[tuple[Lane, Source]], rate: int, task: Task | No
 
 def find_balance(episode: Episode, facts: Mapping[str, VoiceFacts]) -> Balance:
     """All gains with the present settings: quick, since everything slow is in the facts. Lanes without facts stay as they are."""
+    facts = without_covered(episode, facts)
     bleeds = _bleed(episode, facts)
     gains: dict[str, LaneGain] = {}
     for lane in episode.lanes:
@@ -95,6 +97,17 @@ def find_balance(episode: Episode, facts: Mapping[str, VoiceFacts]) -> Balance:
             level = level + np.interp(np.arange(count) / POINTS_PER_S, (np.arange(len(ride)) + 0.5) * STEP_S, ride)
         gains[lane.id] = LaneGain(level, bleeds.get(lane.id, np.zeros(count)), episode.rate)
     return Balance(gains, {name: fact.own for name, fact in facts.items()})
+
+
+def without_covered(episode: Episode, facts: Mapping[str, VoiceFacts]) -> dict[str, VoiceFacts]:
+    """Facts of voices that do not speak where they are covered: lowered, muted or bleeped."""
+    lanes = {lane.id: lane for lane in episode.lanes}
+    return {
+        name: replace(fact, own=uncovered(fact.own, lanes[name], episode.rate, FRAMES_PER_S))
+        if name in lanes and lanes[name].covers
+        else fact
+        for name, fact in facts.items()
+    }
 
 
 def _bleed(episode: Episode, facts: Mapping[str, VoiceFacts]) -> dict[str, NDArray[np.float64]]:

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
-from dubbin.core.episode.model import Lane, TreatmentUse
+from dubbin.core.episode.model import CoverKind, Lane, TreatmentUse
 from dubbin.core.mix.cover import Covered
 from dubbin.core.mix.lane_key import LaneKey
 from dubbin.core.mix.monitor import MonitorMode
@@ -31,12 +31,12 @@ class LaneSound:
     voiced: Chain
 
     def heard(self, mode: MonitorMode) -> Source:
-        """The side of it that is listened to."""
-        if mode is MonitorMode.RECORDED:
-            return self.recorded
-        if mode is MonitorMode.REMOVED:
-            return Difference(self.recorded, self.repaired)
-        return self.treated
+        """The side of it that is listened to. Where another speaker of the recording has a lane of their own, it is lowered on every side."""
+        if mode is MonitorMode.TREATED:
+            return self.treated
+        side: Source = self.recorded if mode is MonitorMode.RECORDED else Difference(self.recorded, self.repaired)
+        others = [c for c in self.lane.covers if c.kind is CoverKind.OTHER]
+        return Covered(side, others) if others else side
 
     def delta(self, treatment: str) -> Source | None:
         """What one voice treatment takes away, at its strength; None where it is not in use."""

@@ -37,6 +37,7 @@ from dubbin.core.mix.card_entry import (
     RepairSwitch,
     VoiceSwitch,
 )
+from dubbin.core.mix.cover import OTHER, uncovered
 from dubbin.core.mix.heard_in_cuts import SpeechInCut, speech_in_cuts
 from dubbin.core.mix.lane_gains import Balance, find_balance
 from dubbin.core.mix.lane_sound import LaneSound
@@ -44,6 +45,7 @@ from dubbin.core.mix.program import SessionMix
 from dubbin.core.mix.render import episode_sounds, voice_facts
 from dubbin.core.mix.word_cuts import FoundRetake, find_fillers, found_retakes, last_take_cuts, unheard_filler_cuts
 from dubbin.core.sound.working_copy import WorkingCopies
+from dubbin.core.speech.activity import FRAMES_PER_S as SPEECH_PER_S
 from dubbin.core.speech.activity import Activity, find_activity
 from dubbin.core.speech.pauses import Pause, find_pauses
 from dubbin.core.speech.recogniser import built_in_model, recogniser
@@ -184,7 +186,7 @@ class _Run:
     def _words(self) -> None:
         rate = self.episode.rate
         own = own_speech([(lane.start_frame / rate, self._activities[lane.id]) for lane in self.voices])
-        self._own = {lane.id: m for lane, m in zip(self.voices, own, strict=True)}
+        self._own = {lane.id: uncovered(m, lane, rate, SPEECH_PER_S, OTHER) for lane, m in zip(self.voices, own, strict=True)}
         model = recogniser(self._resources.model_folder or built_in_model())
         sounds, heard = self._sounds(), dict[str, Transcription]()
         missing = [lane for lane in self.voices if self.episode.transcript(lane.id) is None]

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy import ndimage
 
 from dubbin.core.speech.activity import FRAMES_PER_S, Activity, runs
+from dubbin.core.speech.transcript import Word, WordKind
 
 SMOOTH_S = 0.15
 # The level difference between two microphones has two heaps: one voice's and the other's. What lies within this share of their
@@ -59,6 +60,55 @@ def _shared(a: tuple[float, Activity], b: tuple[float, Activity]) -> tuple[slice
     first, second = (max(offset, 0), max(-offset, 0))
     count = max(min(len(a[1].level_db) - first, len(b[1].level_db) - second), 0)
     return slice(first, first + count), slice(second, second + count)
+
+
+def hears_the_other(activities: Sequence[tuple[float, Activity]], own: Sequence[NDArray[np.bool_]], place: Crosstalk) -> int:
+    """Of the two voices of a place at which both speak, the number of the one whose microphone hears the other.
+
+    That is the one that is softer there against what it says elsewhere: a word thrown in, with the talk of the other over it.
+    """
+    over = []
+    for number in place.lanes:
+        start_s, activity = activities[number]
+        low, high = (round((t - start_s) * FRAMES_PER_S) for t in (place.start_s, place.end_s))
+        elsewhere = own[number].copy()
+        elsewhere[max(low, 0) : max(high, 0)] = False
+        here, usual = (
+            activity.level_db[max(low, 0) : max(high, 1)],
+            activity.level_db[: len(elsewhere)][elsewhere[: len(activity.level_db)]],
+        )
+        over.append(_mean_db(here) - _mean_db(usual) if len(here) and len(usual) else 0.0)
+    return place.lanes[int(np.argmin(over))]
+
+
+def _mean_db(level_db: NDArray[np.float32]) -> float:
+    return 10.0 * float(np.log10(np.mean(10.0 ** (level_db.astype(np.float64) / 10.0)) + 1e-15))
+
+
+@dataclass(frozen=True)
+class Turn:
+    """What one of the speakers of a recording says in one go, with the silence up to the next one; frames of the recording."""
+
+    speaker: int
+    start_frame: int
+    end_frame: int
+
+
+def speaker_turns(words: Sequence[Word], frames: int) -> list[Turn]:
+    """A recording of several speakers, parted among them without a gap: each turn ends in the middle between its last word and the next one's first.
+
+    frames: length of the recording. Sounds that are no words belong to whose words they stand among.
+    """
+    said = [w for w in words if w.kind is not WordKind.SOUND]
+    turns: list[Turn] = []
+    for before, word in zip([None, *said], said, strict=False):
+        if before is not None and before.speaker == word.speaker:
+            continue
+        start = 0 if before is None else (max(before.end_frame, before.start_frame) + word.start_frame) // 2
+        if turns:
+            turns[-1] = replace(turns[-1], end_frame=max(start, turns[-1].start_frame))
+        turns.append(Turn(word.speaker, max(start, turns[-1].end_frame if turns else 0), frames))
+    return turns
 
 
 def bimodal_split(values: NDArray[np.float64], fewest: int) -> tuple[float, float] | None:

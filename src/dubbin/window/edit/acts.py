@@ -10,6 +10,7 @@ from dubbin.window.edit.exporting import EditExport
 from dubbin.window.edit.filler_acts import Fillers
 from dubbin.window.edit.inserting import Inserting
 from dubbin.window.edit.moving import Moving
+from dubbin.window.edit.overlap_acts import Overlaps
 from dubbin.window.edit.pausing import Pausing
 from dubbin.window.edit.retake_acts import Retakes
 from dubbin.window.edit.seam_watch import SeamWatch
@@ -21,7 +22,7 @@ class EditActs:
     def __init__(self, shared: Shared) -> None:
         session, selection, speech, playing = shared.session, shared.selection, shared.speech, shared.playing
         clipboard = Clipboard(session)
-        self.cutting = Cutting(session, selection, shared.view, speech, clipboard)
+        self.cutting = Cutting(shared, clipboard)
         self.pausing = Pausing(session, selection, shared.navigation)
         self.fillers = Fillers(session, selection, speech, playing)
         self.retakes = Retakes(session, selection, speech, playing)
@@ -29,6 +30,7 @@ class EditActs:
         self.moving = Moving(session, selection, speech, self.cutting, clipboard)
         self.inserting = Inserting(shared)
         self.covering = Covering(session, selection, speech)
+        self.overlaps = Overlaps(session, selection, speech)
         self.chaptering = Chaptering(shared)
         self.export = EditExport(shared)
         self.seams = SeamWatch(session)

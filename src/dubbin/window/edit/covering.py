@@ -42,7 +42,11 @@ class Covering:
         episode = self._session.episode
         a, b = self._selection.range or (self._selection.head, self._selection.head + 1)
         for lane in episode.lanes:
-            gone = [c for c in lane.covers if c.start_frame + lane.start_frame < b and c.end_frame + lane.start_frame > a]
+            gone = [
+                c
+                for c in lane.covers
+                if c.kind is not CoverKind.OTHER and c.start_frame + lane.start_frame < b and c.end_frame + lane.start_frame > a
+            ]
             if gone:
                 self._session.do(uncover(episode, lane.id, gone))
                 return

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from PyQt6.QtWidgets import QInputDialog
+
 from dubbin.core.episode.commands.arrangement import remove_placed
 from dubbin.core.episode.commands.cuts import (
     cut_stretches,
@@ -14,17 +16,16 @@ from dubbin.core.episode.commands.cuts import (
 )
 from dubbin.core.episode.model import Cut
 from dubbin.window.edit.clipboard import Clipboard
-from dubbin.window.lanes.viewport import Viewport
-from dubbin.window.session.selection import Selection
-from dubbin.window.session.session import Session
-from dubbin.window.session.speech import Speech
+from dubbin.window.shell.shared import Shared
 
+MOST_NUDGE_MS = 10_000.0
 EDGE_REACH_S = 1.0  # an edge is nudged when the play head is this near
 
 
 class Cutting:
-    def __init__(self, session: Session, selection: Selection, view: Viewport, speech: Speech, clipboard: Clipboard) -> None:
-        self._session, self._selection, self._view, self._speech, self._clipboard = session, selection, view, speech, clipboard
+    def __init__(self, shared: Shared, clipboard: Clipboard) -> None:
+        self._session, self._selection, self._view, self._speech = shared.session, shared.selection, shared.view, shared.speech
+        self._window, self._clipboard = shared.window, clipboard
 
     # -- what can be done now ---------------------------------------------------------
 
@@ -119,6 +120,14 @@ class Cutting:
 
     def set_end(self) -> None:
         self._session.do(set_end(self._session.episode, self._selection.head))
+
+    def ask_nudge(self) -> None:
+        """Move the nearest edge by so many milliseconds as are typed."""
+        ms, done = QInputDialog.getDouble(
+            self._window, "Move the edge", "By how many milliseconds (with a minus: earlier):", 0.0, -MOST_NUDGE_MS, MOST_NUDGE_MS, 2
+        )
+        if done and ms:
+            self.nudge_edge(ms / 1000)
 
     def nudge_edge(self, seconds: float) -> None:
         """Move the nearest edge of a cut; everything after it follows."""

@@ -12,10 +12,10 @@ from dubbin.core.episode.time_map import FURTHEST_SESSION_FRAME, merged
 from dubbin.core.speech.pauses import STARTING_POINTS, PauseSettings
 from dubbin.window.edit.actions import edit_actions
 from dubbin.window.edit.acts import EditActs
-from dubbin.window.edit.crosstalk_list import CrosstalkList
 from dubbin.window.edit.evidence import EditEvidence
 from dubbin.window.edit.filler_list import FillerList
 from dubbin.window.edit.history_list import HistoryList
+from dubbin.window.edit.overlap_list import OverlapList, overlap_controls
 from dubbin.window.edit.pause_list import PauseList
 from dubbin.window.edit.program_list import ProgramList
 from dubbin.window.edit.retake_list import RetakeList
@@ -61,7 +61,7 @@ class EditPage(Page):
         self.pause_list = PauseList(session, selection, self.acts.pausing, go)
         self.fillers = FillerList(session, self.speech, self.acts.fillers)
         self.retakes = RetakeList(session, self.speech, self.acts.retakes, playing)
-        self.crosstalk = CrosstalkList(session, self.speech, selection, playing)
+        self.overlaps = OverlapList(session, self.acts.overlaps, selection, playing)
         self.seams = SeamList(session, self.acts.seams, playing)
         self.program = ProgramList(session, selection, go)
         self.history = HistoryList(session)
@@ -71,7 +71,7 @@ class EditPage(Page):
             ("pauses", "Pauses", self.pause_list, self.pause_list.refresh),
             ("fillers", "Fillers", self.fillers, self.fillers.refresh),
             ("retakes", "Retakes", self.retakes, self.retakes.refresh),
-            ("crosstalk", "Two at once", self.crosstalk, self.crosstalk.refresh),
+            ("overlaps", "Overlaps", self._with_row(self.overlaps, overlap_controls(self.acts.overlaps)), self.overlaps.refresh),
             ("seams", "Seams", self._with_row(self.seams, [label("Crossfade of the picked seam", "muted"), self.seam_settings]), self.seams.refresh),
             ("program", "Program", self._with_row(self.program, self._program_buttons()), self.program.refresh),
             ("history", "History", self.history, self.history.refresh),
@@ -303,8 +303,8 @@ class EditPage(Page):
             rows.show_row("fillers", f"{len(fillers)}, {cut} of them cut")
             rows.show_row("retakes", f"{len(retakes)}, {chosen} decided")
         talk = speech.crosstalk()
-        rows.show_row("two speak at once", f"{len(talk)} places")
-        rows.set_row_visible("two speak at once", bool(talk))
+        rows.show_row("overlaps", f"{len(talk)}")
+        rows.set_row_visible("overlaps", bool(talk))
         self._show_writing()
 
     def _show_writing(self) -> None:

@@ -9,10 +9,11 @@ from PyQt6.QtWidgets import QFileDialog, QInputDialog
 
 from dubbin.core.deliver.captions import caption_file, spoken_words, text_file, turn_table
 from dubbin.core.deliver.edit_lists import write_text
-from dubbin.core.episode.commands.lanes import name_voice
+from dubbin.core.episode.commands.lanes import lanes_of_speakers, name_voice
 from dubbin.core.episode.commands.words import correct_everywhere, correct_word, name_speaker
-from dubbin.core.episode.model import Lane
+from dubbin.core.episode.model import CoverKind, Lane, new_id
 from dubbin.core.errors import DubbinError
+from dubbin.core.mix.cover import fade_frames
 from dubbin.core.speech.align_text import read_text
 from dubbin.core.speech.recogniser import check_model
 from dubbin.core.speech.transcript import Word
@@ -20,6 +21,7 @@ from dubbin.window.edit.dialogs import WordDialog
 from dubbin.window.edit.writing import write_and_say
 from dubbin.window.shell.shared import Shared
 
+SPEAKERS_DB, DEEPEST_DB = 30.0, 60.0
 TEXT_FILES = "Transcripts (*.srt *.vtt *.txt);;All files (*)"
 WORD_FILES = "Captions (*.srt *.vtt);;Text (*.txt);;Who speaks when (*.csv)"
 
@@ -115,6 +117,30 @@ class Wording:
         count, done = QInputDialog.getInt(self._window, "Tell speakers apart", f"How many voices does “{lane.voice}” hold?", 2, 2, 8)
         if done:
             self._speech.split_speakers(lane, count)
+
+    def has_speakers(self) -> bool:
+        """Whether the picked lane holds several speakers that are told apart."""
+        lane = self._session.picked_lane
+        transcript = self._session.episode.transcript(lane.id) if lane is not None else None
+        return transcript is not None and len(transcript.speakers) > 1
+
+    def ask_lanes_of_speakers(self) -> None:
+        lane = self._session.picked_lane
+        if lane is None or not self.has_speakers():
+            self._session.said.emit("Tell the speakers of this lane apart first.")
+            return
+        text = "Each is lowered where another one speaks, by dB:"
+        db, done = QInputDialog.getDouble(self._window, f"A lane for each speaker of {lane.voice}", text, SPEAKERS_DB, 1.0, DEEPEST_DB, 0)
+        if done:
+            self.part_speakers(lane, db)
+
+    def part_speakers(self, lane: Lane, lower_db: float = SPEAKERS_DB) -> None:
+        """A lane for each speaker of a lane, lowered where another one speaks."""
+        episode, transcript = self._session.episode, self._session.episode.transcript(lane.id)
+        assert transcript is not None
+        ids = [new_id() for _ in transcript.speakers]
+        fade = fade_frames(CoverKind.OTHER, episode.rate)
+        self._session.do(lanes_of_speakers(episode, lane.id, ids, -lower_db, fade))
 
     def ask_file(self) -> None:
         name, _ = QFileDialog.getSaveFileName(self._window, "Write the words of the program", self._folder(), WORD_FILES)

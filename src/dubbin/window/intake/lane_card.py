@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QInputDialog, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from dubbin.core.episode.commands.lanes import change_lane, name_voice, remove_lane, split_channels
 from dubbin.core.episode.commands.recordings import nudge
@@ -20,6 +20,7 @@ from dubbin.window.session.session import Session
 
 ROLES = {Role.VOICE: "voice", Role.MUSIC: "music", Role.EFFECT: "effect"}
 NUDGES_MS = (-10, -1, 1, 10)
+MOST_NUDGE_MS = 3_600_000.0
 
 
 class LaneCard(Card):
@@ -75,6 +76,13 @@ class LaneCard(Card):
             button.clicked.connect(lambda _=False, ms=step: self._on_nudge(ms))
             place.addWidget(button)
             self.nudges[step] = button
+        self.nudge_by = QPushButton("…")
+        self.nudge_by.setAccessibleName("Move the recording by a typed time")
+        self.nudge_by.setToolTip("Move the whole recording by so many milliseconds as you type.")
+        self.nudge_by.setProperty("kind", "small")
+        self.nudge_by.setFixedWidth(28)
+        self.nudge_by.clicked.connect(self._ask_nudge)
+        place.addWidget(self.nudge_by)
         self.place_row = QWidget()
         self.place_row.setLayout(place)
         place.setContentsMargins(0, 0, 0, 0)
@@ -112,7 +120,14 @@ class LaneCard(Card):
         if role is not lane.role:
             self._session.do(change_lane(self._session.episode, lane.id, f"{lane.voice} is {ROLES[role]}", role=role))
 
-    def _on_nudge(self, ms: int) -> None:
+    def _ask_nudge(self) -> None:
+        ms, done = QInputDialog.getDouble(
+            self, f"Move {self._lane().voice}", "By how many milliseconds (with a minus: earlier):", 0.0, -MOST_NUDGE_MS, MOST_NUDGE_MS, 2
+        )
+        if done and ms:
+            self._on_nudge(ms)
+
+    def _on_nudge(self, ms: float) -> None:
         frames = round(ms * self._session.episode.rate / 1000)
         self._session.do(nudge(self._session.episode, self._lane_id, frames))
 

@@ -235,10 +235,11 @@ class LanesView(QWidget):
             return
         frame = self._view.session_at(min(max(x, 0), self.width()))
         if edge is not None and self._edge_moved:
-            change = self._moved_edge(frame)
+            change, known = self._moved_edge(frame), set(self._session.document.history.episode.cuts)
             self._edge = None
             self._session.do(change)
             self._session.end_merge()
+            self._take_up(edge[1], known)
             return
         self._edge = None
         if abs(x - press.x()) < CLICK_PX:
@@ -248,6 +249,13 @@ class LanesView(QWidget):
                 self._selection.pick_placed(placed)
             else:
                 self._selection.pick_cut(None if self._view.folded else self._session.episode.cut_at(frame))
+
+    def _take_up(self, at_start: bool, known: set[Cut]) -> None:
+        """The edge that was dragged is the one that the keys move next. known: cuts that were there before."""
+        moved = next((c for c in self._session.episode.cuts if c not in known), None)
+        if moved is not None:
+            self._selection.pick_cut(moved)
+            self._selection.set_head(moved.start_frame if at_start else moved.end_frame)
 
     def _placed_at(self, x: float) -> str | None:
         """What was moved, copied or put in under a pixel."""

@@ -55,6 +55,8 @@ def paint_covers(p: QPainter, c: Colours, view: Viewport, lane: Lane, rect: QRec
             continue
         area = QRectF(a, rect.top() + 1, max(b - a, 2), rect.height() - 2)
         p.fillRect(area, c.q("card", 150))
+        if cover.kind is CoverKind.OTHER:
+            continue  # that is another lane's: pale is enough
         p.fillRect(area, QBrush(c.q("brick", 110), Qt.BrushStyle.FDiagPattern))
         p.setPen(QPen(c.q("brick"), 1.4))
         p.setBrush(Qt.BrushStyle.NoBrush)

@@ -89,7 +89,7 @@ class Balancing(QObject):
         facts = self.facts(episode)
         key = (
             _facts_key(facts),
-            tuple((x.id, x.start_frame, x.role, x.mute, x.line, x.levelling, x.bleed, x.bed is None) for x in episode.lanes),
+            tuple((x.id, x.start_frame, x.role, x.mute, x.line, x.levelling, x.bleed, x.bed is None, x.covers) for x in episode.lanes),
         )
         if self._balance is None or self._balance[0] != key:
             self._balance = key, find_balance(episode, facts)
@@ -98,7 +98,7 @@ class Balancing(QObject):
     def report(self, episode: Episode) -> BalanceReport:
         """How loud the voices are in the program."""
         facts, balance, time_map = self.facts(episode), self.now(episode), program_map(episode)
-        levels = tuple((x.id, x.voice, x.level_db, x.mute, x.solo) for x in episode.lanes)
+        levels = tuple((x.id, x.voice, x.level_db, x.mute, x.solo, x.covers) for x in episode.lanes)
         key = (id(balance), levels, id(time_map))
         if self._report is None or self._report[0] != key:
             self._report = key, report_balance(episode, time_map, facts, balance)

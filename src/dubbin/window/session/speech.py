@@ -17,6 +17,7 @@ from dubbin.core.jobs import Task
 from dubbin.core.measure.voicing import Voicing
 from dubbin.core.mix import word_cuts
 from dubbin.core.mix.automatic_cuts import CutCheck
+from dubbin.core.mix.cover import OTHER, uncovered
 from dubbin.core.mix.program import SessionMix
 from dubbin.core.mix.word_cuts import FoundFiller, FoundRetake
 from dubbin.core.speech.activity import FRAMES_PER_S, Activity, runs
@@ -25,7 +26,7 @@ from dubbin.core.speech.recogniser import built_in_model, recogniser
 from dubbin.core.speech.retakes import Retake, find_retakes
 from dubbin.core.speech.transcribe import Transcription, remark_on, transcribe
 from dubbin.core.speech.transcript import Transcript, Word
-from dubbin.core.speech.turns import crosstalk, own_speech
+from dubbin.core.speech.turns import Crosstalk, crosstalk, hears_the_other, own_speech
 from dubbin.core.speech.word_table import WordTable
 from dubbin.window.session.preferences import Preferences
 from dubbin.window.session.session import Session
@@ -144,9 +145,11 @@ class Speech(QObject):
 
     def _own_speech(self) -> tuple[list[Lane], list[NDArray[np.bool_]]]:
         found = self._activities()
-        key = tuple((lane.id, start, id(a)) for lane, start, a in found)
+        key = tuple((lane.id, start, id(a), tuple(c for c in lane.covers if c.kind in OTHER)) for lane, start, a in found)
         if self._own is None or self._own[0] != key:
-            self._own = (key, own_speech([(start, a) for _, start, a in found]))
+            rate = self._session.episode.rate
+            own = own_speech([(start, a) for _, start, a in found])
+            self._own = (key, [uncovered(marks, lane, rate, FRAMES_PER_S, OTHER) for (lane, _, _), marks in zip(found, own, strict=True)])
         return [lane for lane, _, _ in found], self._own[1]
 
     def own_of(self, lane: Lane) -> NDArray[np.bool_] | None:
@@ -155,6 +158,16 @@ class Speech(QObject):
             return None
         lanes, own = self._own_speech()
         return next((marks for other, marks in zip(lanes, own, strict=True) if other.id == lane.id), None)
+
+    def hears_the_other(self) -> list[str]:
+        """For every place at which two speak, the id of the lane whose microphone hears the other one."""
+        lanes, own = self._own_speech()
+        numbers = {lane.id: k for k, lane in enumerate(lanes)}
+        activities = [(start, activity) for _, start, activity in self._activities()]
+        return [
+            lanes[hears_the_other(activities, own, Crosstalk(a, b, (numbers[first], numbers[second])))].id
+            for (first, second), a, b in self.crosstalk()
+        ]
 
     def crosstalk(self) -> list[tuple[tuple[str, str], float, float]]:
         """Where two speak at once: (ids of their lanes, start and end in seconds of the session)."""

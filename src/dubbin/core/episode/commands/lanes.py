@@ -7,7 +7,8 @@ from dataclasses import replace
 from typing import Any
 
 from dubbin.core.episode.commands.change import Change
-from dubbin.core.episode.model import Cover, Episode
+from dubbin.core.episode.model import Cover, CoverKind, Episode
+from dubbin.core.speech.turns import Turn, speaker_turns
 
 
 def change_lane(episode: Episode, lane_id: str, title: str, merge_key: str | None = None, **fields: Any) -> Change:
@@ -50,8 +51,63 @@ def remove_lane(episode: Episode, lane_id: str) -> Change:
 def cover(episode: Episode, lane_id: str, item: Cover, title: str) -> Change:
     """Mute, lower or bleep a stretch of a lane (frames of its recording); what it lies over is taken out."""
     lane = episode.lane(lane_id)
-    others = [c for c in lane.covers if c.end_frame <= item.start_frame or c.start_frame >= item.end_frame]
+    others = [
+        c
+        for c in lane.covers
+        if c.end_frame <= item.start_frame or c.start_frame >= item.end_frame or CoverKind.OTHER in (c.kind, item.kind)
+    ]
     return change_lane(episode, lane_id, title, covers=tuple(sorted([*others, item], key=lambda c: c.start_frame)))
+
+
+def lower_overlaps(episode: Episode, places: Sequence[tuple[str, int, int]], gain_db: float) -> Change:
+    """Lower lanes over stretches, all in one step. places: (id of the lane, session frames); gain_db: by how much, below 0."""
+    changed = episode
+    for lane_id, start, end in places:
+        lane = episode.lane(lane_id)
+        low, high = max(start - lane.start_frame, 0), min(end - lane.start_frame, episode.recording(lane.recording).frames)
+        if high > low:
+            changed = cover(changed, lane_id, Cover(low, high, CoverKind.LOWER, gain_db), "").episode
+    count = f"{len(places)} overlaps" if len(places) > 1 else "an overlap"
+    return Change(f"Lower {count} by {-gain_db:g} dB", changed)
+
+
+def lanes_of_speakers(episode: Episode, lane_id: str, new_ids: Sequence[str], gain_db: float, fade_frames: int) -> Change:
+    """A lane for each speaker of a recording whose transcript tells them apart, lowered where another one speaks.
+
+    new_ids: of the lanes, one a speaker. gain_db: by how much, below 0. fade_frames: of covers: where one comes up as the other goes down, the sum stays.
+    """
+    lane, transcript = episode.lane(lane_id), episode.transcript(lane_id)
+    if transcript is None or len(transcript.speakers) < 2:
+        return Change("Part no speakers", episode)
+    turns = speaker_turns(transcript.words, episode.recording(lane.recording).frames)
+    lanes, transcripts = [], [t for t in episode.transcripts if t.lane != lane_id]
+    for speaker, (name, id) in enumerate(zip(transcript.speakers, new_ids, strict=True)):
+        others = tuple(_turn_of_another(t, gain_db, fade_frames, is_last=t is turns[-1]) for t in turns if t.speaker != speaker)
+        mine = tuple(c for c in lane.covers if not any(c.start_frame < o.end_frame and c.end_frame > o.start_frame for o in others))
+        covers = tuple(sorted([*_joined(others, fade_frames), *mine], key=lambda c: c.start_frame))
+        lanes.append(replace(lane, id=id, voice=name, covers=covers))
+        words = tuple(replace(w, speaker=0) for w in transcript.words if w.speaker == speaker)
+        transcripts.append(replace(transcript, lane=id, words=words, speakers=()))
+    all_lanes = [part for other in episode.lanes for part in (lanes if other.id == lane_id else [other])]
+    changed = replace(episode, lanes=tuple(all_lanes), transcripts=tuple(transcripts))
+    return Change(f"A lane for each speaker of {lane.voice}", changed)
+
+
+def _turn_of_another(turn: Turn, gain_db: float, fade_frames: int, *, is_last: bool) -> Cover:
+    """What lowers a lane over a turn. It comes up while the other one goes down, and not at all behind the last turn."""
+    end = turn.end_frame + fade_frames if is_last else turn.end_frame - fade_frames
+    return Cover(turn.start_frame, max(end, turn.start_frame + 1), CoverKind.OTHER, gain_db)
+
+
+def _joined(covers: Sequence[Cover], gap_frames: int) -> list[Cover]:
+    """Covers of one kind with those that follow one another within gap_frames made one."""
+    out: list[Cover] = []
+    for item in covers:
+        if out and item.start_frame - out[-1].end_frame <= gap_frames:
+            out[-1] = replace(out[-1], end_frame=item.end_frame)
+        else:
+            out.append(item)
+    return out
 
 
 def uncover(episode: Episode, lane_id: str, items: Iterable[Cover]) -> Change:

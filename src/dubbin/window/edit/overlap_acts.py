@@ -1,0 +1,74 @@
+"""Overlaps, where two speak at once: the microphone that hears the other one is lowered, one by one or all together."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from dubbin.core.episode.commands.lanes import lower_overlaps, uncover
+from dubbin.core.episode.model import Cover, CoverKind
+from dubbin.window.session.selection import Selection
+from dubbin.window.session.session import Session
+from dubbin.window.session.speech import Speech
+
+LOWER_DB = 12.0  # at first; the field in the list says by how much
+
+
+@dataclass(frozen=True)
+class Overlap:
+    """Session frames; lanes: the ids of both; hears_other: the one whose microphone hears the other."""
+
+    start_frame: int
+    end_frame: int
+    lanes: tuple[str, str]
+    hears_other: str
+
+
+class Overlaps:
+    """lower_db: by how much a microphone is lowered."""
+
+    def __init__(self, session: Session, selection: Selection, speech: Speech) -> None:
+        self._session, self._selection, self._speech = session, selection, speech
+        self.lower_db = LOWER_DB
+
+    def all(self) -> list[Overlap]:
+        rate = self._session.episode.rate
+        found = zip(self._speech.crosstalk(), self._speech.hears_the_other(), strict=True)
+        return [Overlap(round(a * rate), round(b * rate), lanes, other) for (lanes, a, b), other in found]
+
+    def lowered(self, overlap: Overlap) -> Cover | None:
+        """What lowers a microphone over most of an overlap; None where nothing does."""
+        middle = (overlap.start_frame + overlap.end_frame) // 2
+        for lane in self._session.episode.lanes:
+            for cover in lane.covers if lane.id in overlap.lanes else ():
+                if cover.kind is CoverKind.LOWER and cover.start_frame <= middle - lane.start_frame < cover.end_frame:
+                    return cover
+        return None
+
+    def at_head(self) -> Overlap | None:
+        """The overlap that is selected or that the play head stands in."""
+        start, end = self._selection.range or (self._selection.head, self._selection.head + 1)
+        return next((o for o in self.all() if o.start_frame < end and o.end_frame > start), None)
+
+    def lower(self, overlaps: list[Overlap]) -> None:
+        """Lower in one step what is not lowered yet."""
+        places = [(o.hears_other, o.start_frame, o.end_frame) for o in overlaps if self.lowered(o) is None]
+        if not places:
+            self._session.said.emit("There is no overlap left to lower." if overlaps else "Nobody speaks over another here.")
+            return
+        self._session.do(lower_overlaps(self._session.episode, places, -self.lower_db))
+
+    def lower_all(self) -> None:
+        self.lower(self.all())
+
+    def toggle(self, overlap: Overlap | None = None) -> None:
+        """Lower one overlap, or have it as it was; by default that at the play head."""
+        overlap = overlap or self.at_head()
+        if overlap is None:
+            self._session.said.emit("There is no overlap at the play head. The Overlaps list goes to each of them.")
+            return
+        cover = self.lowered(overlap)
+        if cover is None:
+            self.lower([overlap])
+            return
+        lane = next(lane for lane in self._session.episode.lanes if cover in lane.covers)
+        self._session.do(uncover(self._session.episode, lane.id, [cover]))

@@ -1,0 +1,70 @@
+"""The list of places where two speak at once."""
+
+from __future__ import annotations
+
+from PyQt6.QtWidgets import QDoubleSpinBox, QPushButton, QWidget
+
+from dubbin.window.edit.overlap_acts import Overlap, Overlaps
+from dubbin.window.parts.active_table import ActiveTable
+from dubbin.window.parts.card import label
+from dubbin.window.parts.figures import clock, span_text
+from dubbin.window.player.playing import Playing
+from dubbin.window.session.selection import Selection
+from dubbin.window.session.session import Session
+
+DEEPEST_DB = 60.0
+
+
+class OverlapList(ActiveTable):
+    """Where two speak at once; a tick lowers the microphone that hears the other, a click selects the place and plays it."""
+
+    def __init__(self, session: Session, acts: Overlaps, selection: Selection, playing: Playing) -> None:
+        super().__init__("Overlaps", ("Lower", "At", "Length", "Who", "Hears the other", "Now"), 3)
+        self._session, self._acts, self._selection, self._playing = session, acts, selection, playing
+        self._entries: list[Overlap] = []
+        self.on_ticked, self.on_row = self._tick, self._go
+
+    def refresh(self) -> None:
+        episode = self._session.episode
+        names = {lane.id: lane.voice for lane in episode.lanes}
+        self._entries = self._acts.all()
+        rows: list[tuple[object, ...]] = []
+        for item in self._entries:
+            cover = self._acts.lowered(item)
+            rows.append((
+                cover is not None, clock(item.start_frame / episode.rate, 1), span_text((item.end_frame - item.start_frame) / episode.rate),
+                " and ".join(names.get(i, "") for i in item.lanes), names.get(item.hears_other, ""),
+                f"lowered by {-cover.gain_db:g} dB" if cover is not None else "",
+            ))  # fmt: skip
+        self.fill(rows, ticks=True)
+
+    def _tick(self, row: int, on: bool) -> None:
+        item = self._entries[row]
+        if on == (self._acts.lowered(item) is None):
+            self._acts.toggle(item)
+
+    def _go(self, row: int) -> None:
+        if row < len(self._entries):
+            item = self._entries[row]
+            self._playing.play_place(item.start_frame, item.end_frame)
+            self._selection.select(item.start_frame, item.end_frame)
+
+
+def overlap_controls(acts: Overlaps) -> list[QWidget]:
+    """By how much microphones are lowered, and the button that lowers all."""
+    by = QDoubleSpinBox()
+    by.setRange(1.0, DEEPEST_DB)
+    by.setDecimals(0)
+    by.setSuffix(" dB")
+    by.setValue(acts.lower_db)
+    by.setAccessibleName("Lower by")
+
+    def set_db(db: float) -> None:
+        acts.lower_db = db
+
+    by.valueChanged.connect(set_db)
+    every = QPushButton("Lower all")
+    every.setProperty("kind", "small")
+    every.setToolTip("At every overlap lower the microphone that hears the other one.")
+    every.clicked.connect(acts.lower_all)
+    return [label("Lower the microphone that hears the other by", "muted"), by, every]
