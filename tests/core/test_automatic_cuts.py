@@ -17,9 +17,9 @@ from dubbin.core.mix.automatic_cuts import CutCheck
 from dubbin.core.mix.heard_in_cuts import speech_in_cuts
 from dubbin.core.mix.word_cuts import FoundRetake, find_fillers, last_take_cuts, unheard_filler_cuts
 from dubbin.core.sound.source import Sound
-from dubbin.core.speech.activity import find_activity
+from dubbin.core.speech.activity import Activity, find_activity
 from dubbin.core.speech.beside_words import DRAWN_IN_S, INSIDE_S, beside_words
-from dubbin.core.speech.pauses import Pause
+from dubbin.core.speech.pauses import Pause, level_over
 from dubbin.core.speech.retakes import Retake, Take
 from dubbin.core.speech.transcript import Transcript, Word, WordKind
 from dubbin.core.speech.word_table import WordTable
@@ -159,3 +159,10 @@ class TestHeardOnceMore:
         model = Model("down", "to", "the", "harbour")
         assert self.heard(model, Cut(*frames(0.9, 3.1), CutKind.RETAKE), Cut(*frames(7.9, 8.4), CutKind.FILLER), retakes=[retake]) == []
         assert model.asked_s == []
+
+
+def test_the_level_of_a_quiet_stretch_is_that_of_its_loudest_microphone():
+    quiet, loud = (Activity(np.full(1000, db, np.float32), np.zeros(1000, np.float32)) for db in (-62.0, -55.0))
+    assert level_over([(0.0, quiet), (2.0, loud)], 4.0, 6.0) == pytest.approx(-53.0)
+    assert level_over([(0.0, quiet), (8.0, loud)], 4.0, 6.0) == pytest.approx(-60.0) and level_over([], 4.0, 6.0) is None
+    assert level_over([(0.0, quiet)], 40.0, 60.0) is None

@@ -15,7 +15,7 @@ from dubbin.core.episode.commands.cuts import cut_stretch
 from dubbin.core.episode.commands.words import set_transcript
 from dubbin.core.episode.document import Document
 from dubbin.core.episode.model import CoverKind, PlacedKind, Role
-from dubbin.core.speech.transcript import Transcript
+from dubbin.core.speech.transcript import Transcript, WordKind, plain
 from dubbin.window.edit.dialogs import BreakDialog, WordDialog
 from dubbin.window.intake.lane_card import LaneCard
 from dubbin.window.shell.step import Step
@@ -36,6 +36,85 @@ def said(edit):  # noqa: F811
     edit.session.said.connect(sentences.append)
     yield sentences
     edit.session.said.disconnect(sentences.append)
+
+
+class TestAllOfAKind:
+    def select(self, edit, text: str) -> list[int]:  # noqa: F811
+        row = row_of(edit, text)
+        edit.words_pane.words.select_rows([row])
+        edit.actions_by_id["select-alike"].run()
+        return list(edit.selection.rows)
+
+    def test_a_word_is_selected_wherever_it_stands_and_cut_and_put_back(self, edit, said):  # noqa: F811
+        rows = self.select(edit, "the")
+        table, whole = edit.speech.table, edit.session.map.program_frames
+        assert len(rows) > 2 and {plain(table.words[r].text) for r in rows} == {"the"} and edit.selection.range is None
+        assert f"{len(rows)} ×" in said[-1]
+        before = steps(edit)
+        edit.actions_by_id["cut"].run()
+        assert steps(edit) == before + 1 and edit.session.map.program_frames < whole
+        assert all(edit.session.episode.cut_at(int(table.middles[r])) is not None for r in rows)
+        left = [r for r in range(len(table)) if r not in rows and table.words[r].kind is WordKind.WORD]
+        assert not any(edit.session.episode.cut_at(int(table.middles[r])) for r in left)
+        edit.words_pane.words.select_rows([rows[0]])
+        edit.actions_by_id["select-alike"].run()
+        edit.actions_by_id["put-back"].run()
+        assert edit.session.map.program_frames == whole and not edit.selection.rows
+
+    def test_they_are_marked_with_their_text_and_bleeped_on_their_own_lanes(self, edit):  # noqa: F811
+        rows = self.select(edit, "the")
+        edit.actions_by_id["mark-selected"].run()
+        starts = [int(edit.speech.table.starts[r]) for r in rows]
+        assert [(m.frame, plain(m.text)) for m in edit.session.episode.markers] == [(s, "the") for s in starts]
+        before = steps(edit)
+        edit.actions_by_id["bleep"].run()
+        assert steps(edit) == before + 1
+        for row in rows:
+            lane = edit.session.episode.lane(edit.speech.table.voice(row).lane)
+            assert any(c.start_frame + lane.start_frame == edit.speech.table.starts[row] and c.kind is CoverKind.TONE for c in lane.covers)
+
+    def test_all_that_was_found_is_selected_by_one_button(self, edit):  # noqa: F811
+        edit.actions_by_id["find"].run()
+        edit.words_pane.field.setText("the")
+        assert edit.words_pane.every.isVisible()
+        edit.words_pane.every.click()
+        assert len(edit.selection.spans) == len(edit.speech.table.find("the")) > 2
+        edit.selection.clear()
+        assert not edit.selection.rows and not edit.selection.spans
+
+    def test_pauses_and_fillers_become_markers_that_say_what_they_are(self, edit, acts):  # noqa: F811
+        edit.actions_by_id["mark-pauses"].run()
+        pauses = edit.session.analyses.pauses()
+        assert len(edit.session.episode.markers) == len(pauses) and all(m.text.startswith("pause ") for m in edit.session.episode.markers)
+        edit.actions_by_id["mark-fillers"].run()
+        fillers = [w for w in edit.speech.table.words if w.kind is WordKind.FILLER]
+        assert len(edit.session.episode.markers) == len(pauses) + len(fillers)
+        edit.session.document.undo()
+        assert len(edit.session.episode.markers) == len(pauses)
+
+    def test_without_a_word_it_says_what_to_do(self, edit, acts, said):  # noqa: F811
+        edit.selection.set_head(0)
+        acts.alike.select()
+        assert "first" in said[-1]
+        acts.alike.mark()
+        assert "first" in said[-1]
+
+
+class TestPauseLevel:
+    def test_it_is_what_the_selected_stretch_stays_below(self, edit, said):  # noqa: F811
+        quiet = max(edit.session.analyses.pauses(), key=lambda p: p.end_s - p.start_s)
+        edit.selection.select(round((quiet.start_s + 0.2) * RATE), round((quiet.end_s - 0.2) * RATE))
+        edit.actions_by_id["pause-level"].run()
+        level = edit.session.episode.pauses.quieter_than_db
+        assert level is not None and -70 < level < -30 and "dBFS" in said[-1]
+        found = edit.session.analyses.pauses()
+        assert any(p.start_s < quiet.end_s and p.end_s > quiet.start_s for p in found)
+        page = edit.pages[Step.EDIT]
+        assert not page.automatic.isChecked()
+
+    def test_without_a_stretch_it_says_what_to_do(self, edit, acts, said):  # noqa: F811
+        acts.pausing.level_from_selection()
+        assert "nobody speaks" in said[-1] and not acts.pausing.can_take_level()
 
 
 class TestOverlaps:

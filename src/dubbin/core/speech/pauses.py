@@ -12,6 +12,7 @@ from dubbin.core.speech.activity import FRAMES_PER_S, Activity, runs, without_cl
 from dubbin.core.treat.settings import setting
 
 SHORTEST_CUT_S = 0.06
+QUIET_SHARE, OVER_QUIET_DB = 0.95, 2.0  # of a stretch in which nobody speaks; above it there is something else
 
 
 @dataclass(frozen=True)
@@ -89,6 +90,21 @@ def find_pauses(activities: Sequence[tuple[float, Activity]], settings: PauseSet
         if cut_end - cut_start >= SHORTEST_CUT_S:
             pauses.append(Pause(float(a), float(b), float(cut_start), float(cut_end)))
     return pauses
+
+
+def level_over(activities: Sequence[tuple[float, Activity]], start_s: float, end_s: float) -> float | None:
+    """The level in dBFS that a stretch of the session stays below on all microphones, but for its loudest twentieth; what is quieter is a pause, when nobody speaks
+    in that stretch. None where nothing was recorded.
+
+    activities: as `find_pauses` takes them.
+    """
+    found = []
+    for offset_s, activity in activities:
+        low, high = (round((t - offset_s) * FRAMES_PER_S) for t in (start_s, end_s))
+        part = activity.level_db[max(low, 0) : max(high, 0)]
+        if len(part):
+            found.append(float(np.quantile(part, QUIET_SHARE)))
+    return max(found) + OVER_QUIET_DB if found else None
 
 
 def _without_blips(heard: NDArray[np.bool_], shortest_s: float) -> NDArray[np.bool_]:

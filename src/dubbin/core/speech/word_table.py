@@ -91,6 +91,11 @@ class WordTable:
         after = next((int(self.starts[r]) for r in range(last + 1, min(last + 1 + NEAR_ROWS, len(self))) if counts[r]), None)
         return (max(before) if before else None), after
 
+    def alike(self, row: int) -> list[int]:
+        """All rows of the same kind with the same text as a row's, whoever says them; capitals and punctuation do not count."""
+        kind, text = self.words[row].kind, plain(self.words[row].text)
+        return [k for k, word in enumerate(self.words) if word.kind is kind and plain(word.text) == text]
+
     def find(self, text: str) -> list[tuple[int, int]]:
         """(first row, one past the last) of every place where one voice says the words of a text in a row; the last word may be begun only."""
         wanted = [plain(part) for part in text.split() if plain(part)]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dubbin.window.edit.alike import Alike
 from dubbin.window.edit.chaptering import Chaptering
 from dubbin.window.edit.clipboard import Clipboard
 from dubbin.window.edit.covering import Covering
@@ -27,6 +28,7 @@ class EditActs:
         self.fillers = Fillers(session, selection, speech, playing)
         self.retakes = Retakes(session, selection, speech, playing)
         self.wording = Wording(shared)
+        self.alike = Alike(session, selection, speech, self.wording)
         self.moving = Moving(session, selection, speech, self.cutting, clipboard)
         self.inserting = Inserting(shared)
         self.covering = Covering(session, selection, speech)

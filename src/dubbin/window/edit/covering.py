@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+from dubbin.core.episode.commands.change import Change
 from dubbin.core.episode.commands.lanes import cover, uncover
-from dubbin.core.episode.model import Cover, CoverKind, Lane
+from dubbin.core.episode.model import Cover, CoverKind
 from dubbin.window.session.selection import Selection
 from dubbin.window.session.session import Session
 from dubbin.window.session.speech import Speech
@@ -17,25 +18,33 @@ class Covering:
         self._session, self._selection, self._speech = session, selection, speech
 
     def can_cover(self) -> bool:
-        return self._selection.range is not None and self._session.picked_lane is not None
+        return bool(self._selection.rows) or (self._selection.range is not None and self._session.picked_lane is not None)
 
     def cover(self, kind: CoverKind, gain_db: float = LOWER_DB) -> None:
-        """Mute, lower or bleep what is selected: of a word its own lane, else the picked one."""
-        if self._selection.range is None:
+        """Mute, lower or bleep what is selected: of words their own lanes, else the picked one."""
+        table, before, rows = self._speech.table, self._session.episode, self._selection.rows
+        if self._selection.spans:
+            places = [(before.lane(table.voice(row).lane), *span) for row, span in zip(rows, self._selection.spans, strict=True)]
+        elif self._selection.range is not None:
+            lane = before.lane(table.voice(rows[0]).lane) if rows else self._session.picked_lane
+            places = [(lane, *self._selection.range)] if lane is not None else []
+        else:
             self._session.said.emit("Select a word or a stretch first.")
             return
-        table, episode, rows = self._speech.table, self._session.episode, self._selection.rows
-        lane: Lane | None = episode.lane(table.voice(rows[0]).lane) if rows else self._session.picked_lane
-        if lane is None:
+        episode, frames = before, 0
+        for lane, a, b in places:
+            start, end = max(a - lane.start_frame, 0), min(b - lane.start_frame, before.recording(lane.recording).frames)
+            if end > start:
+                noise = self._speech.room_noise(lane, start) if kind is CoverKind.NOISE else None
+                episode = cover(episode, lane.id, Cover(start, end, kind, gain_db, noise), "").episode
+                frames += end - start
+        if not frames:
+            self._session.said.emit(f"{places[0][0].voice} is not recorded there." if places else "Pick a lane first.")
             return
-        a, b = self._selection.range
-        start, end = max(a - lane.start_frame, 0), min(b - lane.start_frame, episode.recording(lane.recording).frames)
-        if end <= start:
-            self._session.said.emit(f"{lane.voice} is not recorded there.")
-            return
-        noise = self._speech.room_noise(lane, start) if kind is CoverKind.NOISE else None
-        title = f"{TITLES[kind]} {(end - start) / episode.rate:.2f} s of {lane.voice}"
-        self._session.do(cover(episode, lane.id, Cover(start, end, kind, gain_db, noise), title))
+        of = (
+            f"{len(places)} × “{table.words[rows[0]].text}”" if len(places) > 1 else f"{frames / before.rate:.2f} s of {places[0][0].voice}"
+        )
+        self._session.do(Change(f"{TITLES[kind]} {of}", episode))
 
     def uncover(self) -> None:
         """Have the covers heard again that lie in the selection or at the play head."""

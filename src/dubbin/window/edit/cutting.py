@@ -10,6 +10,7 @@ from dubbin.core.episode.commands.cuts import (
     move_cut_edges,
     put_back,
     put_back_all,
+    put_back_many,
     set_end,
     set_start,
     toggle_split,
@@ -30,14 +31,19 @@ class Cutting:
     # -- what can be done now ---------------------------------------------------------
 
     def can_cut(self) -> bool:
-        return self._selection.range is not None or self._selection.placed is not None
+        return self._selection.range is not None or bool(self._selection.rows) or self._selection.placed is not None
 
     def selected_stretches(self) -> list[tuple[int, int]]:
         """What is selected, as session stretches in the order in which they are heard now."""
         return self._view.stretches(*self._selection.range) if self._selection.range is not None else []
 
     def can_put_back(self) -> bool:
-        return self._target() is not None
+        return self._target() is not None or bool(self._scattered_cuts())
+
+    def _scattered_cuts(self) -> set[Cut]:
+        """Cuts over words that are selected all over the session."""
+        cuts = (self._session.episode.cut_at((a + b) // 2) for a, b in self._selection.spans)
+        return {cut for cut in cuts if cut is not None}
 
     def _target(self) -> Cut | None:
         """The cut that is meant: the picked one, one in the selection, or the one at the play head."""
@@ -59,7 +65,7 @@ class Cutting:
             self._session.do(remove_placed(self._session.episode, self._selection.placed))
             self._selection.clear()
             return
-        if self._selection.range is None:
+        if self._selection.range is None and not self._selection.rows:
             self._session.said.emit("Select a stretch first: drag over the lanes or the words, or set its start with I and its end with O.")
             return
         rows = self._selection.rows
@@ -76,6 +82,8 @@ class Cutting:
         if not rows:
             return None
         words = [self._speech.table.words[r].text for r in rows]
+        if self._selection.spans:
+            return f"Cut {len(rows)} × “{words[0]}”"
         text = " ".join(words if len(words) <= 5 else [*words[:3], "…", words[-1]])
         return f"Cut “{text}”"
 
@@ -98,6 +106,12 @@ class Cutting:
             self._selection.set_head(min(stretches[-1][1], max(episode.frames - 1, 0)))
 
     def put_back(self) -> None:
+        scattered = self._scattered_cuts()
+        if scattered:
+            title = f"Put back {len(scattered)} cuts" if len(scattered) > 1 else "Put back a cut"
+            self._session.do(put_back_many(self._session.episode, scattered, title))
+            self._selection.clear()
+            return
         cut = self._target()
         if cut is None:
             self._session.said.emit("There is no cut at the play head. Click one, or go to a seam with the comma and full-stop keys.")

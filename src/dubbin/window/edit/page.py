@@ -38,6 +38,7 @@ SHORT = {
     "walk-doubtful": "Next doubtful", "fold": "Fold", "put-back-all": "Put back all", "export-edit": "Write the edit …", "insert-file": "Put sound in …",
     "insert-break": "Break …", "add-chapter": "Chapter …", "suggest-chapters": "Suggest chapters", "copy-chapters": "Copy chapters", "bleep": "Bleep",
     "mute-stretch": "Mute", "uncover": "Uncover", "cut-fillers": "Cut all fillers", "keep-last-takes": "Keep last takes", "bring-text": "Bring text …",
+    "all-pauses": "Cut or put back all", "mark-pauses": "Mark all", "mark-fillers": "Mark all", "pause-level": "Level from selection",
     "export-words": "Write words …",
 }  # fmt: skip
 
@@ -68,8 +69,8 @@ class EditPage(Page):
         self.seam_settings = SeamSettings(session, self.seams)
         self.tabs = EditEvidence(self.theme, [
             ("words", "Words", self.words, lambda: None),
-            ("pauses", "Pauses", self.pause_list, self.pause_list.refresh),
-            ("fillers", "Fillers", self.fillers, self.fillers.refresh),
+            ("pauses", "Pauses", self._with_row(self.pause_list, self._row_buttons("all-pauses", "mark-pauses", "pause-level")), self.pause_list.refresh),
+            ("fillers", "Fillers", self._with_row(self.fillers, self._row_buttons("cut-fillers", "mark-fillers")), self.fillers.refresh),
             ("retakes", "Retakes", self.retakes, self.retakes.refresh),
             ("overlaps", "Overlaps", self._with_row(self.overlaps, overlap_controls(self.acts.overlaps)), self.overlaps.refresh),
             ("seams", "Seams", self._with_row(self.seams, [label("Crossfade of the picked seam", "muted"), self.seam_settings]), self.seams.refresh),
@@ -167,6 +168,17 @@ class EditPage(Page):
                 row.addWidget(button, 1)
                 self._buttons.append((button, action))
             card.body.addLayout(row)
+
+    def _row_buttons(self, *names: str) -> list[QWidget]:
+        """Small buttons for actions, over a list."""
+        out: list[QWidget] = []
+        for name in names:
+            action = self._actions[name]
+            button = action_button(action, SHORT.get(name, ""))
+            button.setProperty("kind", "small")
+            self._buttons.append((button, action))
+            out.append(button)
+        return out
 
     def _program_buttons(self) -> list[QWidget]:
         out: list[QWidget] = []

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from dubbin.core.episode.commands.cuts import cut_pause, put_back, set_pauses
 from dubbin.core.episode.model import Cut
-from dubbin.core.speech.pauses import Pause
+from dubbin.core.speech.pauses import Pause, PauseSettings
+from dubbin.core.treat.settings import describe
 from dubbin.window.lanes.navigation import Navigation
 from dubbin.window.session.selection import Selection
 from dubbin.window.session.session import Session
@@ -37,6 +38,24 @@ class Pausing:
     def toggle_all(self) -> None:
         episode = self._session.episode
         self._session.do(set_pauses(episode, episode.pauses, self._session.analyses.pauses(), on=not episode.pauses_on))
+
+    def can_take_level(self) -> bool:
+        return self._selection.range is not None
+
+    def level_from_selection(self) -> None:
+        """What counts as quiet is what is selected: a stretch in which nobody speaks."""
+        if self._selection.range is None:
+            self._session.said.emit("Select a stretch in which nobody speaks first.")
+            return
+        episode, analyses = self._session.episode, self._session.analyses
+        level = analyses.level_over(*(frame / episode.rate for frame in self._selection.range))
+        if level is None:
+            self._session.said.emit("The recordings are still being measured.")
+            return
+        info = next(i for i in describe(PauseSettings) if i.name == "quieter_than_db")
+        settings, found = analyses.pauses_with(quieter_than_db=round(min(max(level, info.low), info.high), 1))
+        self._session.do(set_pauses(episode, settings, found, on=episode.pauses_on))
+        self._session.said.emit(f"Quieter than {settings.quieter_than_db:.1f} dBFS is a pause now: {len(found)} found.".replace("-", "−"))
 
     def go_next(self, direction: int) -> None:
         """Go to the next (1) or previous (-1) pause."""

@@ -195,6 +195,10 @@ class Marks:
                 p.drawText(QPointF(x + 13, 13), text)
 
     def selection(self, p: QPainter) -> None:
+        for start, end in self._selection.spans:
+            a, b = self._view.x_of(start), self._view.x_of_end(end)
+            if b >= 0 and a <= self._width:
+                p.fillRect(QRectF(a, RULER_H, max(b - a, 2), self._bottom - RULER_H), self._theme.colours.q("saddle", 70))
         if self._selection.range is None:
             return
         c, view = self._theme.colours, self._view

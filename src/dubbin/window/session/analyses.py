@@ -23,7 +23,7 @@ from dubbin.core.mix.lane_sound import LaneSound, lane_sound
 from dubbin.core.sound.peaks import PeakBuilder, PeakPyramid
 from dubbin.core.sound.source import Difference, Source, blocks
 from dubbin.core.speech.activity import Activity, find_activity
-from dubbin.core.speech.pauses import Pause, PauseSettings, find_pauses
+from dubbin.core.speech.pauses import Pause, PauseSettings, find_pauses, level_over
 from dubbin.core.treat.guard import Guard
 from dubbin.core.treat.tiles import TileCache
 from dubbin.window.session.job_bridge import JobBridge
@@ -243,6 +243,11 @@ class Analyses(QObject):
                 return []
             self._pauses = (key, self._pauses_with(episode.pauses))
         return self._pauses[1]
+
+    def level_over(self, start_s: float, end_s: float) -> float | None:
+        """The level in dBFS that a stretch of the session stays below; None while it is being measured."""
+        found = [(start, activity) for _, start, activity in self._activities()]
+        return level_over([(s, a) for s, a in found if a is not None], start_s, end_s) if all(a is not None for _, a in found) else None
 
     def pauses_with(self, **fields: float | None) -> tuple[PauseSettings, list[Pause]]:
         """Settings with some fields changed, and the pauses they find."""

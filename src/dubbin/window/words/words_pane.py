@@ -33,6 +33,9 @@ class WordsPane(QWidget):
         row.addWidget(self.field)
         for text, tip, act in (("‹", "Previous place (Shift+F3)", lambda: self.step(-1)), ("›", "Next place (F3)", lambda: self.step(1))):
             row.addWidget(self._small_button(text, tip, act))
+        self.every = self._small_button("All", "Select all places", self.select_all)
+        self.every.setVisible(False)
+        row.addWidget(self.every)
         row.addWidget(self.count)
         row.addStretch(1)
         self.legend = label("dashed: filler · dotted: doubtful · bar: pause · stitches: cut", "muted")
@@ -79,7 +82,15 @@ class WordsPane(QWidget):
         if viewport is not None:
             viewport.update()
 
+    def select_all(self) -> None:
+        """Select the words at all places that were found."""
+        table = self._speech.table
+        rows = sorted(self.words.found)
+        if rows:
+            self._selection.select_scattered(tuple(rows), tuple((int(table.starts[r]), int(table.ends[r])) for r in rows))
+
     def _show_count(self) -> None:
+        self.every.setVisible(len(self._places) > 1)
         if not self.field.text().strip():
             self.count.setText("")
         elif not self._places:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import replace
 
 from dubbin.core.episode.commands.change import Change
@@ -13,6 +13,13 @@ def add_marker(episode: Episode, frame: int, text: str = "") -> Change:
     """Mark a place of the session."""
     others = [m for m in episode.markers if m.frame != frame or m.is_chapter]
     return Change("Mark a place", replace(episode, markers=tuple(sorted([*others, Marker(frame, text)]))))
+
+
+def add_markers(episode: Episode, places: Sequence[tuple[int, str]], title: str) -> Change:
+    """Mark many places (session frame, why) in one step, in place of markers that stand there."""
+    new = {frame: Marker(frame, text) for frame, text in places}
+    others = [m for m in episode.markers if m.is_chapter or m.frame not in new]
+    return Change(title, replace(episode, markers=tuple(sorted([*others, *new.values()]))))
 
 
 def note_marker(episode: Episode, marker: Marker, text: str) -> Change:
