@@ -89,6 +89,8 @@ def test_master_then_proof(capsys, talk, tmp_path):
     code, out = run(capsys, "master", talk, "-o", tmp_path / "m", "--target", "podcast-mono", "--format", "mp3", "--json")
     (master,) = out["masters"]
     assert code == 0 and master["pass"] and master["format"] == "mp3"
+    assert sorted(p.rsplit(".", 1)[1] for p in out["files"]) == ["html", "pdf"], "a proof sheet is made unless it is switched off"
+    assert run(capsys, "master", talk, "-o", tmp_path / "n", "--target", "podcast-mono", "--no-proof", "--json")[1]["files"] == []
     assert run(capsys, "proof", master["file"], "--target", "podcast-mono", "--json")[1]["pass"]
     code, out = run(capsys, "proof", talk, "--target", "podcast-mono", "--json")
     assert code == 1 and not out["pass"] and out["problems"]

@@ -5,14 +5,21 @@ from __future__ import annotations
 import shutil
 from pathlib import Path
 
+import numpy as np
 import pytest
+import soundfile as sf
 from PyQt6.QtWidgets import QFileDialog, QMessageBox, QPushButton
 
+from dubbin.core.episode.commands.lanes import remove_lane
 from dubbin.core.episode.commands.markers import add_marker
+from dubbin.core.episode.commands.treatments import change_use, find_use
+from dubbin.core.episode.commands.words import set_transcript
 from dubbin.core.episode.document import Document
 from dubbin.core.episode.file import load_episode, save_episode
 from dubbin.core.errors import DubbinError
+from dubbin.core.speech.transcript import Transcript, Word
 from dubbin.window.shell.step import Step
+from tests.conftest import RATE, noise
 from tests.window.conftest import settle
 
 ANSWERS = QMessageBox.StandardButton
@@ -137,6 +144,50 @@ def crashed(folders, tmp_path):
 
 def pressed(window, caption: str) -> None:
     next(b for b in window.notices.findChildren(QPushButton) if b.text() == caption).click()
+
+
+def folder_of_two(tmp_path, speech):
+    session = tmp_path / "The night ferry"
+    session.mkdir()
+    x = speech[: 19 * RATE]
+    sf.write(session / "ines voice.wav", x + noise(19, -60, 1), RATE)
+    sf.write(session / "guest voice.wav", np.concatenate([np.zeros(RATE // 2, np.float32), 0.4 * x]) + noise(19.5, -60, 2), RATE)
+    return session
+
+
+def test_a_dropped_folder_becomes_one_episode_lined_up(shared_window, speech, tmp_path, qtbot, answers):
+    files, session = shared_window.files, shared_window.session
+    shared_window.set_document(Document(session.folders.journals))
+    files.take([folder_of_two(tmp_path, speech)])
+    settle(qtbot, shared_window)
+    assert session.episode.title == "The night ferry" and len(session.document.history.done) == 1
+    starts = {lane.voice: lane.start_frame for lane in session.episode.lanes}
+    assert starts["Ines Voice"] - starts["Guest Voice"] == pytest.approx(RATE // 2, abs=RATE // 500)
+    assert "begins" in shared_window.notices.text.text()
+    asked = answers(ANSWERS.Cancel)
+    files.take([tmp_path / "The night ferry"])
+    assert len(asked) == 1 and len(session.episode.recordings) == 2, "the episode that is open is not mixed with another"
+    (tmp_path / "empty").mkdir()
+    files.take([tmp_path / "empty"])
+    assert "holds no recordings" in shared_window.notices.text.text()
+    session.document.save(tmp_path / "done.dubbin")
+
+
+def test_a_recording_that_is_added_again_is_offered_what_was_done_to_it(window, files, qtbot):
+    session = window.session
+    lane = session.episode.session_voices[0]
+    path = Path(session.episode.recording(lane.recording).path)
+    session.do(change_use(session.episode, lane.id, "dehum", "", on=True, strength=55))
+    session.do(set_transcript(session.episode, Transcript(lane.id, (Word("hello", 0, RATE),))))
+    session.do(remove_lane(session.episode, lane.id))
+    session.recordings.add_files([path])
+    settle(qtbot, window)
+    assert "was in this episode before" in window.notices.text.text()
+    next(b for b in window.notices.findChildren(QPushButton) if b.text() == "Give them back").click()
+    again = next(x for x in session.episode.lanes if x.voice == lane.voice)
+    assert again.id != lane.id and find_use(again, "dehum").strength == 55 and session.episode.transcript(again.id) is not None
+    session.recordings.add_files([path])
+    settle(qtbot, window)
 
 
 def test_what_a_crash_left_is_offered_and_taken_up_again(open_window, crashed, qtbot):

@@ -2,22 +2,31 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+from pathlib import Path
+
 import numpy as np
 import pytest
 import soundfile as sf
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QFileDialog, QInputDialog
 
 from dubbin.core.deliver.audition import Audition
+from dubbin.core.deliver.passages import Passage
 from dubbin.core.deliver.recipe import load_recipe
 from dubbin.core.episode.commands.balance import set_level
 from dubbin.core.episode.commands.recordings import add_recordings
+from dubbin.core.episode.commands.treatments import change_use
+from dubbin.core.episode.commands.words import set_transcript
 from dubbin.core.episode.document import new_episode
 from dubbin.core.episode.file import save_episode
 from dubbin.core.episode.importing import import_file
+from dubbin.core.errors import DubbinError
 from dubbin.core.measure.loudness import measure_loudness
 from dubbin.core.mix.card_entry import BalancePart, BalanceSwitch
 from dubbin.core.sound.working_copy import WorkingCopies
+from dubbin.core.speech.transcript import Transcript, Word
 from dubbin.window.shell.step import Step
 from tests.window.conftest import LONG_MS, put_down, settle
 
@@ -103,6 +112,75 @@ def test_a_clip_of_the_selection_and_stems_that_add_up(qtbot, master, tmp_path):
     assert len(stems) == 2
     program = master.session.monitor.program()
     np.testing.assert_allclose(sum(stems).T, program.read(0, program.frames), atol=1e-6)
+
+
+def test_passages_are_listed_heard_and_made_into_clips_with_captions(qtbot, master, tmp_path):
+    page, session = master.pages[Step.MASTER], master.session
+    page.panes.show_tab("clips")
+    assert page.passages.table.rowCount() == 0 and "transcribed" in page.passages.said.text()
+    lane = session.episode.session_voices[0]
+    text = (
+        "Why does the bronze bell ring? The bronze bell rings because bronze rings. Nobody hears the bronze bell but the founder of bells."
+    )
+    step = session.episode.frames // (len(text.split()) + 1)
+    words = tuple(Word(t, k * step, (k + 1) * step - 100) for k, t in enumerate(text.split()))
+    stretched = replace(words[-1], end_frame=session.episode.frames)
+    session.do(set_transcript(session.episode, Transcript(lane.id, (*words[:-1], stretched))))
+    monkey = page.clips
+    monkey.found = [Passage(0.5, 4.0, 1.0, ("a quick exchange",), "Why does the bronze bell ring?", (lane.voice,))]
+    monkey._of = None
+    monkey.changed.emit()
+    page.passages.table.item(0, 0).setCheckState(Qt.CheckState.Checked)
+    assert page.clips.chosen() and page.passages.make.text() == "Make 1 clip …"
+    page.passages.table.cellClicked.emit(0, 1)
+    assert master.player.is_playing and master.selection.range == (RATE // 2, 4 * RATE)
+    master.player.stop()
+    page.formats.boxes["flac"].setChecked(False)
+    page.clips.make(tmp_path)
+    settle(qtbot, master)
+    names = sorted(p.name for p in tmp_path.iterdir())
+    assert any(n.endswith(".clip-0s.srt") for n in names) and any(n.endswith(".wav") for n in names)
+    with pytest.raises(DubbinError):
+        page.clips.make(tmp_path / "nowhere")
+
+
+def test_titles_are_drafted_to_choose_from(qtbot, master, monkeypatch):
+    page, session = master.pages[Step.MASTER], master.session
+    page.tags.titles.click()
+    assert "transcribed" in master.notices.text.text()
+    lane = session.episode.session_voices[0]
+    text = "Why does the bronze bell ring? The bronze bell cracked."
+    session.do(
+        set_transcript(session.episode, Transcript(lane.id, tuple(Word(t, k * 9000, k * 9000 + 8000) for k, t in enumerate(text.split()))))
+    )
+    offered: list[str] = []
+    monkeypatch.setattr(QInputDialog, "getItem", lambda *a, **k: (offered.extend(a[3]), (f"{a[3][0]} (2)", True))[1])
+    page.tags.titles.click()
+    assert offered[0] == "Why does the bronze bell ring?" and session.episode.delivery.tags.title == "Why does the bronze bell ring? (2)"
+
+
+def test_what_was_removed_is_written_to_a_file(qtbot, master, monkeypatch, tmp_path):
+    session, lane = master.session, master.session.episode.session_voices[0]
+    session.pick_lane(lane.id)
+    action = master.actions_by_id["write-removed"]
+    assert not action.enabled()
+    action.run()
+    assert "switch a treatment on" in master.notices.text.text()
+    session.do(change_use(session.episode, lane.id, "derumble", "", on=True, strength=100))
+    settle(qtbot, master)
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a: (str(tmp_path / "gone"), ""))
+    action.run()
+    settle(qtbot, master)
+    sound = session.analyses.sound(session.episode.lane(lane.id))
+    x, _ = sf.read(tmp_path / "gone.wav", always_2d=True)
+    whole = sound.recorded.read(0, sound.recorded.frames) - sound.repaired.read(0, sound.recorded.frames)
+    np.testing.assert_allclose(x.T, whole, atol=2e-7)
+    recording = session.episode.recording(lane.recording).path
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a: (recording, ""))
+    before = Path(recording).read_bytes()
+    action.run()
+    settle(qtbot, master)
+    assert Path(recording).read_bytes() == before
 
 
 def test_notes_tags_and_recipes_are_kept(qtbot, master, tmp_path):

@@ -9,15 +9,17 @@ from pathlib import Path
 
 from dubbin.cli.plain import print_json, proof_line, proof_to_plain
 from dubbin.cli.progress import end_progress, progress_task
-from dubbin.core.deliver.delivery import Order, deliver, order_of
+from dubbin.core.deliver.delivery import Delivered, Order, deliver, deliver_clips, order_of
 from dubbin.core.deliver.formats import find_format
 from dubbin.core.deliver.master import safe_name
+from dubbin.core.deliver.passages import find_passages
 from dubbin.core.deliver.proof import prove
 from dubbin.core.deliver.proof_sheet import Sheet, write_sheet
+from dubbin.core.deliver.publication import clock, publication_of
 from dubbin.core.deliver.targets import all_targets, find_target
 from dubbin.core.episode.file import SUFFIX, load_episode
 from dubbin.core.episode.model import Episode
-from dubbin.core.errors import CannotWrite
+from dubbin.core.errors import CannotWrite, DubbinError
 from dubbin.core.folders import Folders
 from dubbin.core.jobs import Task
 from dubbin.core.mix.render import balanced_program, episode_sounds
@@ -43,13 +45,19 @@ def master(args: Namespace, folders: Folders) -> int:
     program, episode, recordings = _program(args.input, folders, task.part(0.0, 0.5))
     folder, name = _made(args.out), safe_name(args.input.stem)
     formats = [find_format(f) for f in args.format or ["wav"]]
+    extras = tuple(dict.fromkeys((*(() if args.no_proof else ("proof",)), *(args.extra or ()))))
     if episode is None:
-        order = Order(name, args.input.stem, tuple(chosen), tuple(formats), extras=tuple(args.extra or ()), recordings=tuple(recordings))
+        order = Order(name, args.input.stem, tuple(chosen), tuple(formats), extras=extras, recordings=tuple(recordings))
     else:
-        order = order_of(episode, name, chosen, formats, args.extra or ())
+        order = order_of(episode, name, chosen, formats, extras)
     done = deliver(program, folder, order, task.part(0.5, 1.0))
     end_progress(args.quiet)
-    if args.json:
+    return _report(done, args.json)
+
+
+def _report(done: Delivered, as_json: bool) -> int:
+    """Say what was made, and what was not; the exit code."""
+    if as_json:
         failed = [{"target": f.target, "format": f.format.name, "reason": f.reason} for f in done.failed]
         masters = [{**proof_to_plain(m.proof), "format": m.format.name, "gain_db": m.gain_db} for m in done.masters]
         print_json({"masters": masters, "failed": failed, "files": [str(p) for p in done.files], "problems": list(done.problems)})
@@ -65,6 +73,28 @@ def master(args: Namespace, folders: Folders) -> int:
     for problem in done.problems:
         print(f"dubbin: {problem}", file=sys.stderr)
     return 0 if all(m.proof.passes for m in done.masters) and not done.failed and not done.problems else 1
+
+
+def clips(args: Namespace, folders: Folders) -> int:
+    episode = load_episode(args.episode)
+    found = find_passages(publication_of(episode).words, args.most)
+    if args.out is None:
+        if args.json:
+            print_json({"passages": [asdict(p) for p in found]})
+        for p in found if not args.json else ():
+            print(f"{clock(p.start_s)}  {p.length_s:5.1f} s  {p.title}\n          {', '.join(p.reasons)}")
+        return 0
+    if not found:
+        raise DubbinError(f"{args.episode} has no passages worth a clip: they are found in its words.")
+    targets = [find_target(name, folders.state) for name in args.target or episode.delivery.targets]
+    formats = [find_format(name) for name in args.format or episode.delivery.formats]
+    task = progress_task(f"Making {len(found)} clips", args.quiet)
+    program, _, _ = _program(args.episode, folders, task.part(0.0, 0.5))
+    order = order_of(episode, safe_name(args.episode.stem), targets, formats)
+    spans = [(round(p.start_s * program.rate), round(p.end_s * program.rate)) for p in found]
+    done = deliver_clips(program, _made(args.out), order, spans, task.part(0.5, 1.0))
+    end_progress(args.quiet)
+    return _report(done, args.json)
 
 
 def _made(folder: Path) -> Path:

@@ -112,10 +112,20 @@ def _delivery(add: Add) -> None:
     sub.add_argument("-o", dest="out", type=Path, required=True, metavar="DIR")
     sub.add_argument("--target", nargs="+", action="extend", required=True, metavar="NAME")
     sub.add_argument("--format", nargs="+", action="extend", choices=list(FORMATS))
+    sub.add_argument("--no-proof", action="store_true", help="write no proof sheets")
     sub.add_argument(
         "--extra", nargs="+", action="extend", choices=["proof", "captions", "transcript", "chapters", "breaks", "notes"],
-        help="what to write beside the masters; words, chapters and breaks come from the episode",
+        help="what to write beside the masters and their proof sheets; words, chapters and breaks come from the episode",
     )  # fmt: skip
+
+    sub = add(
+        "clips", ("delivery_commands", "clips"), "passages of an episode that are worth a clip; with -o made, with captions of their own"
+    )
+    sub.add_argument("episode", type=Path)
+    sub.add_argument("-o", dest="out", type=Path, metavar="DIR")
+    sub.add_argument("--most", type=int, choices=range(1, 51), metavar="N", help="how many at most; default: as suits the length")
+    sub.add_argument("--target", nargs="+", action="extend", metavar="NAME", help="default: the episode's")
+    sub.add_argument("--format", nargs="+", action="extend", choices=list(FORMATS), help="default: the episode's")
 
     sub = add("proof", ("delivery_commands", "proof"), "does a finished file meet a target?")
     sub.add_argument("input", type=Path, metavar="FILE")

@@ -27,15 +27,13 @@ from dubbin.core.jobs import Task
 from dubbin.core.mix.card_entry import CutSwitch, Entry
 from dubbin.core.mix.render import balanced_program, episode_sounds
 from dubbin.core.mix.run_card import CardResources, run_card
+from dubbin.core.sound.folder import recordings_in
 from dubbin.core.sound.working_copy import WorkingCopies
 from dubbin.core.sound.writing import replacing
 from dubbin.core.treat.tiles import MOST_TILE_BYTES, DiskTileCache, prune
 
 STATE = "batch.json"
 RATE = 48000  # of a session
-SOUND_ENDINGS = {
-    ".wav", ".flac", ".mp3", ".m4a", ".aac", ".ogg", ".oga", ".opus", ".aif", ".aiff", ".w64", ".rf64", ".caf", ".mp4", ".m4v", ".mov", ".mkv", ".webm",
-}  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -68,11 +66,6 @@ def find_inputs(paths: Sequence[Path], out: Path) -> list[Path]:
         else:
             found.append(path)  # one that is not there is an outcome too, and no reason to stop
     return [p for p in dict.fromkeys(found) if out.resolve() not in (p.resolve(), *p.resolve().parents)]
-
-
-def recordings_in(folder: Path) -> list[Path]:
-    """The recordings of a folder, sorted by name."""
-    return sorted(p for p in folder.iterdir() if p.is_file() and p.suffix.lower() in SOUND_ENDINGS and not p.name.startswith("."))
 
 
 def _episodes_in(folder: Path, out: Path) -> list[Path]:

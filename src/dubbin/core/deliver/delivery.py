@@ -6,6 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 
+from dubbin.core.deliver.clip import Clip
 from dubbin.core.deliver.companions import write_companions
 from dubbin.core.deliver.formats import Format
 from dubbin.core.deliver.master import Failure, Master, make_masters, safe_name
@@ -118,6 +119,23 @@ def write_stems(
         write_sound(source, path, 24, task.part(k / len(stems), (k + 1) / len(stems)))
         out.append(path)
     return out
+
+
+def deliver_clips(program: Source, folder: Path, order: Order, spans: Sequence[tuple[int, int]], task: Task | None = None) -> Delivered:
+    """Masters of stretches of the program (program frames), each with captions of its own where something is said in it.
+
+    Raises CannotWrite and UnusableSound when nothing can be made; what else goes wrong is in the result.
+    """
+    task = task or Task()
+    done = []
+    for (start, stop), part in zip(spans, task.shares(len(spans)), strict=True):
+        one = clip_order(order, start / program.rate, stop / program.rate)
+        extras = tuple(dict.fromkeys((*one.extras, "captions")))
+        done.append(deliver(Clip(program, start, stop), folder, replace(one, extras=extras), part))
+    return Delivered(
+        tuple(m for d in done for m in d.masters), tuple(f for d in done for f in d.failed), tuple(f for d in done for f in d.files),
+        tuple(p for d in done for p in d.problems),
+    )  # fmt: skip
 
 
 def clip_order(order: Order, start_s: float, stop_s: float) -> Order:

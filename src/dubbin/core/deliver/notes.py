@@ -13,6 +13,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from dubbin.core.deliver.captions import SpokenWord
+from dubbin.core.deliver.passages import LEANING
 from dubbin.core.deliver.publication import Publication, clock
 from dubbin.core.speech.chapters import COMMON
 from dubbin.core.speech.transcript import WordKind, ends_sentence, plain
@@ -20,6 +21,7 @@ from dubbin.core.speech.transcript import WordKind, ends_sentence, plain
 PHRASES, SENTENCES, QUOTES = 8, 4, 4
 SHORTEST, LONGEST = 8, 40  # words of a sentence worth quoting
 LONGEST_PHRASE = 3
+TITLES, TITLE_WORDS = 5, (3, 9)  # how many are drafted, and how many words one may have
 
 
 @dataclass(frozen=True)
@@ -93,13 +95,31 @@ def telling_sentences(found: Sequence[Sentence], count: int = SENTENCES) -> list
     return [max(usable[k : k + size], key=weight) for k in range(0, len(usable), size)]
 
 
+def draft_titles(found: Sequence[Sentence], count: int = TITLES) -> list[str]:
+    """Titles to choose from: a question that is asked, the shortest telling sentences, and what is talked about most."""
+    phrases = key_phrases(found, 4)
+    subjects = {w for p in phrases for w in p.split()}
+    usable = [s for s in found if TITLE_WORDS[0] <= len(s.words) <= TITLE_WORDS[1] and s.words[0] not in LEANING]
+    short = [s for s in usable if subjects & set(s.words)]
+    short.sort(key=lambda s: (-sum(w in subjects for w in s.words) / len(s.words), s.start_s))
+    asked = [s.text for s in short if s.text.endswith("?")][:1]
+    out = [*asked, *(s.text.rstrip(".!…") for s in short if not s.text.endswith("?"))][: max(count - 2, 1)]
+    if len(phrases) > 1:
+        out.append(f"{phrases[0].capitalize()} and {phrases[1]}")
+    out += [f"About {p}" for p in phrases[2:]]
+    return list(dict.fromkeys(t[:1].upper() + t[1:] for t in (t.strip() for t in out)))[:count]
+
+
 def draft_notes(publication: Publication, title: str) -> str:
-    """Show notes in Markdown: what it is about, chapters, quotes, names and times."""
+    """Show notes in Markdown: titles to choose from, what it is about, chapters, quotes, names and times."""
     found = sentences(publication.words)
     name = publication.tags.title or title
     lines = [f"# {name}", "", "*Draft, made by counting words: read it, and make it yours.*", ""]
     if publication.tags.description:
         lines += [publication.tags.description, ""]
+    titles = draft_titles(found)
+    if titles:
+        lines += ["## Titles to choose from", "", *(f"- {t}" for t in titles), ""]
     people = sorted({w.speaker for w in publication.words})
     if people:
         lines += [f"With {' and '.join([', '.join(people[:-1]), people[-1]] if len(people) > 1 else people)}.", ""]

@@ -14,6 +14,7 @@ from PyQt6.QtWidgets import (
     QFormLayout,
     QGridLayout,
     QHBoxLayout,
+    QInputDialog,
     QLineEdit,
     QPushButton,
     QWidget,
@@ -21,7 +22,8 @@ from PyQt6.QtWidgets import (
 
 from dubbin.core.deliver.companions import COMPANIONS
 from dubbin.core.deliver.formats import FORMATS
-from dubbin.core.deliver.publication import read_cover
+from dubbin.core.deliver.notes import draft_titles, sentences
+from dubbin.core.deliver.publication import publication_of, read_cover
 from dubbin.core.deliver.targets import Target
 from dubbin.core.episode.commands.delivery import change_delivery
 from dubbin.core.episode.model import Delivery, Tags
@@ -136,6 +138,10 @@ class TagsCard(Card):
             self.fields[name] = field
         self.body.addLayout(form)
         row = QHBoxLayout()
+        self.titles = QPushButton("Titles …")
+        self.titles.setToolTip("Titles drafted from what is said, to choose from and to edit.")
+        self.titles.clicked.connect(self._on_titles)
+        row.addWidget(self.titles)
         self.more, self.cover = QPushButton("All tags …"), QPushButton("Cover …")
         self.more.clicked.connect(self._on_more)
         self.cover.clicked.connect(self._on_cover)
@@ -151,6 +157,16 @@ class TagsCard(Card):
         tags = self._session.episode.delivery.tags
         if getattr(tags, name) != self.fields[name].text():
             self.set_tags(replace(tags, **{name: self.fields[name].text()}))
+
+    def _on_titles(self) -> None:
+        words = publication_of(self._session.episode).words
+        titles = draft_titles(sentences(words))
+        if not titles:
+            self._session.said.emit("Titles are drafted from what is said: have it transcribed in Edit first.")
+            return
+        title, done = QInputDialog.getItem(self, "Title", "Drafts; choose one, and make it yours:", titles, 0, True)
+        if done and title.strip():
+            self.set_tags(replace(self._session.episode.delivery.tags, title=title.strip()))
 
     def set_tags(self, tags: Tags) -> None:
         if tags != self._session.episode.delivery.tags:

@@ -16,7 +16,7 @@ from dubbin.window.parts.segments import Segments
 from dubbin.window.parts.table import FigureTable
 from dubbin.window.parts.theme import Theme
 
-TABS = (("program", "The program"), ("masters", "Masters"), ("notes", "Show notes"))
+TABS = (("program", "The program"), ("masters", "Masters"), ("clips", "Clips"), ("notes", "Show notes"))
 HEARD = (("program", "Program", ""), ("master", "Master", ""), ("as loud", "as loud", ""))
 LOWEST_LUFS, HIGHEST_LUFS = -50.0, 0.0
 MASTER_COLUMNS = ("Master", "Loudness", "True peak", "Range", "Verdict")
@@ -27,9 +27,11 @@ class MasterEvidence(QWidget):
     hear_chosen = pyqtSignal(str)
     notes_edited = pyqtSignal(str)
     redraft_wanted = pyqtSignal()
+    tab_shown = pyqtSignal(str)
     sheet_wanted = pyqtSignal(int)
 
-    def __init__(self, theme: Theme) -> None:
+    def __init__(self, theme: Theme, passages: QWidget) -> None:
+        """passages: the list of passages worth a clip."""
         super().__init__()
         self.setObjectName("evidence")
         self._theme = theme
@@ -39,7 +41,7 @@ class MasterEvidence(QWidget):
             "Hear the program, or the master as it will be; “as loud” has the program's level, so that one compares the sound."
         )
         self.pages = QStackedWidget()
-        for page in (self._program_page(), self._masters_page(), self._notes_page()):
+        for page in (self._program_page(), self._masters_page(), passages, self._notes_page()):
             self.pages.addWidget(page)
         head = QHBoxLayout()
         head.addWidget(self.tabs)
@@ -128,6 +130,7 @@ class MasterEvidence(QWidget):
         self.pages.setCurrentIndex([k for k, _ in TABS].index(key))
         for widget in (self.hear_label, self.heard):
             widget.setVisible(key == "program")
+        self.tab_shown.emit(key)
 
     # -- the program ------------------------------------------------------------------
 

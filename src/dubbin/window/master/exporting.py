@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QFileDialog
 from dubbin.core.deliver.video import CONTAINERS
 from dubbin.core.errors import DubbinError
 from dubbin.core.sound.writing import check_folder
+from dubbin.window.master.clips import Clips
 from dubbin.window.master.mastering import Mastering
 from dubbin.window.shell.shared import Shared
 from dubbin.window.shell.step import Step
@@ -28,6 +29,11 @@ class Exporting:
     def choose_clip(self) -> None:
         if self._selection.range is not None:
             self._in_folder("Folder for the clip", self.clip_to)
+
+    def choose_clips(self, clips: Clips) -> None:
+        """Ask where the ticked passages go as clips."""
+        if clips.chosen() and self._session.recordings.are_all_read and self._mastering.chosen():
+            self._in_folder("Folder for the clips", lambda folder: self._try(lambda: clips.make(folder)))
 
     def choose_stems(self) -> None:
         self._in_folder("Folder for the stems", self.stems_to)

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from dubbin.core.deliver.clip import Clip
-from dubbin.core.deliver.delivery import Delivered, Order, clip_order, deliver, order_of, write_stems
+from dubbin.core.deliver.delivery import Delivered, Order, clip_order, deliver, deliver_clips, order_of, write_stems
 from dubbin.core.deliver.formats import find_format
 from dubbin.core.deliver.master import HEADROOM_DB, Master, safe_name
 from dubbin.core.deliver.notes import draft_notes
@@ -111,12 +112,27 @@ class Mastering(QObject):
         self._session.jobs.start("master", f"Making {len(order.targets) * len(order.formats)} masters", work, done)
         self.changed.emit()
 
+    def make_clips(self, folder: Path, spans: Sequence[tuple[int, int]]) -> None:
+        """Make the chosen masters of several stretches of the program (program frames), each with captions of its own."""
+        order, program = self.order(), self._session.monitor.program(mode=MonitorMode.TREATED)
+
+        def work(task: Task) -> Delivered:
+            return deliver_clips(program, folder, order, spans, task)
+
+        def done(result: Delivered) -> None:
+            self._say(result, folder, True)
+            self.changed.emit()
+
+        self._session.jobs.start("master", f"Making {len(spans)} clips", work, done)
+        self.changed.emit()
+
     def _say(self, result: Delivered, folder: Path, clip: bool) -> None:
         failed = [f"{f.format.title} for {f.target} was not made: {f.reason}" for f in result.failed] + list(result.problems)
         if failed:
             self._session.said.emit("\n".join(failed))
         elif clip:
-            self._session.said.emit(f"The clip is in {folder}: " + ", ".join(m.file.name for m in result.masters))
+            names = ", ".join(m.file.name for m in result.masters)
+            self._session.said.emit(f"{'The clip is' if len(result.masters) == 1 else 'The clips are'} in {folder}: {names}")
 
     def make_stems(self, folder: Path) -> None:
         """A file a voice, music apart."""

@@ -10,9 +10,11 @@ from dubbin.core.deliver.targets import Target
 from dubbin.core.episode.commands.delivery import change_delivery
 from dubbin.window.master.actions import master_actions
 from dubbin.window.master.cards import ExtrasCard, FormatCard, TagsCard, TargetCard
+from dubbin.window.master.clips import Clips
 from dubbin.window.master.evidence import MasterEvidence
 from dubbin.window.master.exporting import Exporting
 from dubbin.window.master.mastering import Mastering
+from dubbin.window.master.passage_list import PassageList
 from dubbin.window.shell.page import Page, Status
 from dubbin.window.shell.shared import Shared
 
@@ -54,7 +56,10 @@ class MasterPage(Page):
         self.column.addWidget(self.extras)
         self.column.addWidget(self.tags)
         self.column.addStretch(1)
-        self.panes = MasterEvidence(self.theme)
+        self.clips = Clips(self.session, self.selection, shared.playing, mastering)
+        self.passages = PassageList(self.clips, lambda: acts.choose_clips(self.clips))
+        self.panes = MasterEvidence(self.theme, self.passages)
+        self.panes.tab_shown.connect(lambda _: self._show_passages())
         self.panes.hear_chosen.connect(self._on_heard)
         self.panes.notes_edited.connect(self._on_notes)
         self.panes.redraft_wanted.connect(self._on_redraft)
@@ -156,6 +161,13 @@ class MasterPage(Page):
             if self._made.masters or self._made.failed:
                 self.panes.show_tab("masters")
         self._show_notes()
+        self._show_passages()
+
+    def _show_passages(self) -> None:
+        if self.is_open and self.panes.tabs.current == "clips":
+            if self.session.episode.transcripts:
+                self.clips.look()
+            self.passages.refresh()
 
     def _show_notes(self) -> None:
         episode = self.session.episode

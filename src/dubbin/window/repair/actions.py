@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dubbin.window.parts.action import Action, ContextMenu, Menu
+from dubbin.window.repair.removed_file import RemovedFile
 from dubbin.window.repair.touch_ups import TouchUps
 from dubbin.window.session.session import Session
 
@@ -10,11 +11,12 @@ TOUCH_DOWN_DB = 18.0
 LANES = (ContextMenu.LANES,)
 
 
-def repair_actions(session: Session, touch_ups: TouchUps) -> list[Action]:
+def repair_actions(session: Session, touch_ups: TouchUps, removed: RemovedFile) -> list[Action]:
     def has_lanes() -> bool:
         return bool(session.episode.lanes)
 
     return [
+        Action("write-removed", Menu.EPISODE, "deliver", "Write what was removed …", (), removed.ask_file, removed.can_write),
         Action(
             "touch-down",
             Menu.EDIT,

@@ -8,10 +8,12 @@ from dubbin.core.episode.commands.treatments import find_use
 from dubbin.core.episode.model import FrameRange, Lane, TreatmentUse
 from dubbin.core.treat.registry import REPAIRS
 from dubbin.window.lanes.overlays import Overlays
+from dubbin.window.parts.action import action_button
 from dubbin.window.parts.card import label
 from dubbin.window.parts.figures import number
 from dubbin.window.repair.actions import repair_actions
 from dubbin.window.repair.evidence import RepairEvidence
+from dubbin.window.repair.removed_file import RemovedFile
 from dubbin.window.repair.touch_ups import TouchUpCard, TouchUps
 from dubbin.window.shell.page import Page, Status
 from dubbin.window.shell.shared import Shared
@@ -26,8 +28,9 @@ class RepairPage(Page):
 
     def __init__(self, shared: Shared) -> None:
         super().__init__(shared)
+        self._actions = shared.actions
         self.touch_ups = TouchUps(self.session, self.selection)
-        shared.actions.add(repair_actions(self.session, self.touch_ups))
+        shared.actions.add(repair_actions(self.session, self.touch_ups, RemovedFile(shared)))
         self.empty = label("Add recordings in Intake first.", "muted", wrap=True)
         self.column.addWidget(self.empty)
         self.sections: dict[str, TreatmentSection] = {}
@@ -42,6 +45,9 @@ class RepairPage(Page):
             self.column.addWidget(section.card)
         self.touch_card = TouchUpCard(self.session, shared.actions)
         self.column.addWidget(self.touch_card)
+        self.removed = action_button(shared.actions["write-removed"])
+        self.removed.setProperty("kind", "quiet")
+        self.column.addWidget(self.removed)
         self.column.addStretch(1)
         self.panes = RepairEvidence(self.session, self.theme, shared.playing.play_place)
         self.evidence = self.panes
@@ -85,6 +91,8 @@ class RepairPage(Page):
         lane = self.session.picked_lane
         self.empty.setVisible(lane is None)
         self.touch_card.setVisible(lane is not None)
+        self.removed.setVisible(lane is not None)
+        self.removed.setEnabled(self._actions["write-removed"].enabled())
         for section in self.sections.values():
             section.card.setVisible(lane is not None)
             if lane is not None:

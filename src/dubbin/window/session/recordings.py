@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
+from dataclasses import replace
 from pathlib import Path
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from dubbin.core.episode.commands.change import Change
 from dubbin.core.episode.commands.recordings import add_recordings, relink
-from dubbin.core.episode.document import Document
+from dubbin.core.episode.document import Document, new_episode
 from dubbin.core.episode.importing import ImportedFile, import_file, recording_source
+from dubbin.core.episode.lining_up import LinedUp, line_up, lined_up
 from dubbin.core.episode.model import Episode, Lane, Recording
 from dubbin.core.errors import DubbinError
 from dubbin.core.jobs import Task
@@ -18,12 +21,17 @@ from dubbin.core.sound.working_copy import WorkingCopies, WorkingCopy
 from dubbin.window.session.job_bridge import JobBridge
 
 
+def _added(episode: Episode, imported: Sequence[ImportedFile]) -> Change:
+    return add_recordings(episode, [item.recording for item in imported], [lane for item in imported for lane in item.lanes])
+
+
 class Recordings(QObject):
     """Working copies by the ids of recordings. broken: by the same, why a file can't be read."""
 
     changed = pyqtSignal()  # a recording was read, or can't be
     read = pyqtSignal(str)  # the id of one that was read
     said = pyqtSignal(str)
+    added = pyqtSignal(list)  # the ids of recordings that somebody added
 
     def __init__(self, jobs: JobBridge, copies: WorkingCopies, document: Document) -> None:
         super().__init__()
@@ -69,28 +77,54 @@ class Recordings(QObject):
 
     def add_files(self, paths: list[Path]) -> None:
         """Import files in the background; what can't be read is said and left out."""
-        rate = self._episode.rate
+        of = self._document
 
         def work(task: Task) -> tuple[list[ImportedFile], list[str]]:
-            imported, problems = [], []
-            for k, path in enumerate(paths):
-                try:
-                    imported.append(import_file(path, self.copies, rate, task.part(k / len(paths), (k + 1) / len(paths))))
-                except DubbinError as error:
-                    problems.append(str(error))
-            return imported, problems
+            return self._import(paths, of.episode.rate, task)
 
         def done(result: tuple[list[ImportedFile], list[str]]) -> None:
             imported, problems = result
-            if imported:
-                lanes = [lane for item in imported for lane in item.lanes]
-                self._document.do(add_recordings(self._episode, [item.recording for item in imported], lanes))
-            remarks = [remark for item in imported for remark in item.remarks]
-            if problems or remarks:
-                self.said.emit("\n".join(problems + remarks))
+            if imported and self._document is of:
+                of.do(_added(self._episode, imported))
+                self.added.emit([item.recording.id for item in imported])
+            self._say(imported, problems)
 
         names = paths[0].name if len(paths) == 1 else f"{len(paths)} files"
         self._jobs.start(("add", tuple(paths)), f"Reading {names}", work, done)
+
+    def add_folder(self, folder: Path, paths: list[Path]) -> None:
+        """Import the microphones of a folder in the background and line them up by their sound, in one step; the folder names the episode."""
+        of = self._document
+
+        def work(task: Task) -> tuple[list[ImportedFile], list[str], list[LinedUp]]:
+            imported, problems = self._import(paths, of.episode.rate, task.part(0.0, 0.5))
+            alone = _added(new_episode(), imported).episode
+            return imported, problems, line_up(alone, self.copies, task.part(0.5, 1.0))
+
+        def done(result: tuple[list[ImportedFile], list[str], list[LinedUp]]) -> None:
+            imported, problems, found = result
+            if imported and self._document is of:
+                episode = lined_up(_added(self._episode, imported).episode, found).episode
+                of.do(Change(f"Add the recordings of {folder.name}", replace(episode, title=folder.name)))
+                self.added.emit([item.recording.id for item in imported])
+            self._say(imported, [*problems, *(text for item in found for text in item.texts())])
+
+        self._jobs.start(("add", tuple(paths)), f"Reading {folder.name}", work, done)
+
+    def _import(self, paths: list[Path], rate: int, task: Task) -> tuple[list[ImportedFile], list[str]]:
+        """Files as they were read, and sentences about those that can't be."""
+        imported, problems = [], []
+        for path, part in zip(paths, task.shares(len(paths)), strict=True):
+            try:
+                imported.append(import_file(path, self.copies, rate, part))
+            except DubbinError as error:
+                problems.append(str(error))
+        return imported, problems
+
+    def _say(self, imported: list[ImportedFile], problems: list[str]) -> None:
+        sentences = problems + [remark for item in imported for remark in item.remarks]
+        if sentences:
+            self.said.emit("\n".join(sentences))
 
     def relink(self, recording_id: str, path: Path) -> None:
         """Take a recording from another place, in the background."""

@@ -10,8 +10,10 @@ from PyQt6.QtWidgets import QFileDialog, QMessageBox, QWidget
 from dubbin.core.deliver.master import safe_name
 from dubbin.core.episode.document import Document
 from dubbin.core.episode.file import SUFFIX
+from dubbin.core.episode.former import FormerLane, former_lanes, give_back, is_worth_it
 from dubbin.core.episode.journal import LeftOver, left_over
 from dubbin.core.errors import DubbinError
+from dubbin.core.sound.folder import recordings_in
 from dubbin.window.session.session import Session
 from dubbin.window.shell.file_kinds import EPISODE_FILES
 from dubbin.window.shell.notices import Notices
@@ -27,6 +29,7 @@ class EpisodeFiles:
         """set_document: has another document shown by the whole window."""
         self._window, self._session, self._notices = window, session, notices
         self._set_document, self._go_step = set_document, go_step
+        session.recordings.added.connect(self.offer_former)
 
     @property
     def _journals(self) -> Path:
@@ -71,9 +74,55 @@ class EpisodeFiles:
         if episodes:
             if self.may_leave():
                 self.open(episodes[0])
-        elif paths:
-            self._session.recordings.add_files(paths)
+            return
+        for folder in [p for p in paths if p.is_dir()]:
+            self.take_folder(folder)
+        files = [p for p in paths if not p.is_dir()]
+        if files:
+            self._session.recordings.add_files(files)
             self._go_step(Step.INTAKE)
+
+    def choose_folder(self) -> None:
+        name = QFileDialog.getExistingDirectory(self._window, "A folder with the recordings of one session", self.folder())
+        if name:
+            self.take_folder(Path(name))
+
+    def take_folder(self, folder: Path) -> None:
+        """The recordings of a folder as one episode, lined up by their sound; a new one, where the present one has recordings."""
+        try:
+            paths = recordings_in(folder)
+        except OSError as error:
+            self._notices.say(f"{folder} could not be read: {error.strerror}.")
+            return
+        if not paths:
+            self._notices.say(f"The folder {folder} holds no recordings.")
+            return
+        if self._session.episode.recordings:
+            if not self.may_leave():
+                return
+            self._set_document(Document(self._journals))
+        self._session.recordings.add_folder(folder, paths)
+        self._go_step(Step.INTAKE)
+
+    # -- recordings that were here before ---------------------------------------------
+
+    def offer_former(self, recording_ids: list[str]) -> None:
+        """Say that recordings were in the episode before, and offer what was done to them then."""
+        history = self._session.document.history
+        earlier = [step.before for step in reversed(history.done)]
+        found = {id: former_lanes(earlier, history.episode.recording(id)) for id in recording_ids}
+        found = {id: former for id, former in found.items() if is_worth_it(former)}
+        if found:
+            names = ", ".join(dict.fromkeys(item.lane.voice for former in found.values() for item in former))
+            self._notices.say(
+                f"{names} was in this episode before: words, name, place and treatments are still known.",
+                (("Give them back", lambda: self._give_back(found)),),
+            )
+
+    def _give_back(self, found: dict[str, list[FormerLane]]) -> None:
+        for recording_id, former in found.items():
+            if any(r.id == recording_id for r in self._session.episode.recordings):
+                self._session.do(give_back(self._session.episode, recording_id, former))
 
     # -- saving -----------------------------------------------------------------------
 
