@@ -18,7 +18,7 @@ from dubbin.core.measure.voicing import find_voicing
 from dubbin.core.sound.source import Sound
 from dubbin.core.speech.activity import find_activity
 from dubbin.demo.music import harbour_theme
-from tests.conftest import RATE, noise, tone
+from tests.conftest import RATE, noise
 
 
 def pushed(meter, x: np.ndarray, size: int = 50_001):
@@ -134,7 +134,6 @@ def test_roles_are_guessed_from_sound_and_name(voice):
     assert guess_role(Sound(music, RATE)) == "music"
     assert guess_role(Sound(music[:, : 2 * RATE], RATE)) == "effect"
     assert guess_role(Sound(voice[None], RATE), "intro-theme") == "music"
-    assert guess_role(tone(440, 0.01)) == "voice"
 
 
 @pytest.mark.parametrize("channels", [1, 2])
