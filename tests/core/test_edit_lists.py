@@ -9,6 +9,7 @@ from dataclasses import replace
 from itertools import pairwise
 from urllib.parse import unquote, urlparse
 
+import av
 import numpy as np
 import opentimelineio as otio
 import pytest
@@ -16,7 +17,7 @@ import soundfile as sf
 from hypothesis import given
 from hypothesis import strategies as st
 
-from dubbin.core.deliver.edit_lists import as_csv, as_edl, as_otio, write_edit_list
+from dubbin.core.deliver.edit_lists import as_csv, as_edl, as_otio, videos_of, write_edit_list
 from dubbin.core.deliver.timecode import frame_rate
 from dubbin.core.episode.balance_settings import Bed, Ducking
 from dubbin.core.episode.commands.arrangement import insert_break
@@ -171,3 +172,52 @@ def test_a_rate_that_no_picture_has_is_refused_and_nothing_is_written(made, fps,
     with pytest.raises(CannotWrite, match="frames a second"):
         write_edit_list(episode, tmp_path / "a.edl", fps)
     assert not (tmp_path / "a.edl").exists()
+
+
+@pytest.fixture(scope="module")
+def filmed(made, tmp_path_factory):
+    """The same episode with the first voice's sound in a film, and the other in a file that is called a film and is none."""
+    episode, _ = made
+    film = tmp_path_factory.mktemp("film") / "ines.mp4"
+    with av.open(str(film), "w") as out:
+        picture, sound = out.add_stream("mpeg4", rate=25), out.add_stream("aac", rate=RATE)
+        picture.width, picture.height, picture.pix_fmt = 64, 48, "yuv420p"
+        sound.layout = "mono"
+        for k in range(SECONDS * 25):
+            frame = av.VideoFrame.from_ndarray(np.full((48, 64, 3), k % 255, np.uint8), format="rgb24")
+            out.mux(picture.encode(frame))
+        out.mux(picture.encode(None))
+        for k in range(0, SECONDS * RATE, 1024):
+            part = av.AudioFrame.from_ndarray(np.zeros((1, 1024), np.float32), format="fltp", layout="mono")
+            part.sample_rate, part.pts = RATE, k
+            out.mux(sound.encode(part))
+        out.mux(sound.encode(None))
+    (film.parent / "tobias.mp4").write_bytes(b"no film")
+    first, second, *rest = episode.recordings
+    recordings = (replace(first, path=str(film)), replace(second, path=str(film.parent / "tobias.mp4")), *rest)
+    return replace(episode, recordings=recordings)
+
+
+class TestVideo:
+    def test_only_what_has_a_picture_is_a_video(self, filmed):
+        assert videos_of(filmed) == {filmed.recordings[0].id}
+
+    def test_a_timeline_has_the_picture_below_cut_as_the_sound_is(self, filmed, tmp_path):
+        write_edit_list(filmed, tmp_path / "a.otio")
+        timeline = otio.adapters.read_from_file(str(tmp_path / "a.otio"))
+        kinds = [track.kind for track in timeline.tracks]
+        assert kinds[0] == otio.schema.TrackKind.Video and kinds.count(otio.schema.TrackKind.Video) == 1 and len(kinds) == 4
+
+        def places(track) -> list[tuple[float, float, float]]:
+            return [
+                (c.range_in_parent().start_time.value, c.source_range.start_time.value, c.source_range.duration.value)
+                for c in track.find_clips()
+            ]
+
+        assert places(timeline.tracks[0]) == places(timeline.tracks[1]) != []
+
+    def test_events_cut_sound_and_picture_together_on_the_reel_of_the_film(self, filmed, tmp_path):
+        write_edit_list(filmed, tmp_path / "a.edl", 25)
+        events = [line.split() for line in (tmp_path / "a.edl").read_text().splitlines() if line[:3].isdigit()]
+        assert {e[2] for e in events} == {"B"} and {e[1] for e in events} == {"INES", "BL"}
+        assert all(line.split()[2] == "AA/V" for line in as_edl(filmed).splitlines() if line[:3].isdigit())

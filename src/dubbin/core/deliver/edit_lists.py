@@ -4,15 +4,17 @@ from __future__ import annotations
 
 import csv
 import io
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 from dataclasses import dataclass
 from pathlib import Path
 
 from dubbin.core.deliver.timecode import frame_rate
+from dubbin.core.deliver.video import CONTAINERS
 from dubbin.core.episode.model import Episode
 from dubbin.core.episode.time_map import TimeMap, program_map
-from dubbin.core.errors import CannotWrite
+from dubbin.core.errors import CannotWrite, DubbinError
 from dubbin.core.mix.bed import place_bed
+from dubbin.core.sound.reading import probe
 from dubbin.core.sound.writing import check_output, replacing
 
 FRAMES_PER_S = 25  # of the picture, where nobody says another
@@ -61,18 +63,34 @@ def events(episode: Episode, time_map: TimeMap | None = None) -> dict[str, list[
     return out
 
 
-def as_otio(episode: Episode, fps: float = FRAMES_PER_S) -> str:
-    """A timeline with a track for every recording; times at the session's rate, so that nothing is rounded. Chapters, markers and breaks are its markers."""
+def videos_of(episode: Episode) -> frozenset[str]:
+    """The ids of recordings that have a picture. What can't be read has none."""
+    found = []
+    for recording in episode.recordings:
+        path = Path(recording.path)
+        if path.suffix.lower() in CONTAINERS:
+            try:
+                found += [recording.id] if probe(path).has_video else []
+            except DubbinError:
+                continue
+    return frozenset(found)
+
+
+def as_otio(episode: Episode, fps: float = FRAMES_PER_S, videos: Collection[str] = ()) -> str:
+    """A timeline with a track for every recording, and one of its picture for every one that has any, below; times at the session's rate, so that nothing is
+    rounded. Chapters, markers and breaks are its markers. videos: ids of recordings with a picture."""
     import opentimelineio as otio
 
     rate, time_map = episode.rate, program_map(episode)
     timeline = otio.schema.Timeline(name=episode.title)
     timeline.global_start_time = otio.opentime.RationalTime(0, rate)
-    for recording in episode.recordings:
-        found = events(episode, time_map).get(recording.id, [])
+    by_recording, kinds = events(episode, time_map), otio.schema.TrackKind
+    wanted = [(r, kinds.Video) for r in episode.recordings if r.id in videos] + [(r, kinds.Audio) for r in episode.recordings]
+    for recording, kind in wanted:
+        found = by_recording.get(recording.id, [])
         if not found:
             continue
-        track = otio.schema.Track(name=found[0].voice, kind=otio.schema.TrackKind.Audio)
+        track = otio.schema.Track(name=found[0].voice, kind=kind)
         at = 0
         for event in found:
             if event.at > at:
@@ -90,12 +108,14 @@ def _range(otio, start: int, frames: int, rate: int):  # type: ignore[no-untyped
     return otio.opentime.TimeRange(otio.opentime.RationalTime(start, rate), otio.opentime.RationalTime(frames, rate))
 
 
-def as_edl(episode: Episode, fps: float = FRAMES_PER_S) -> str:
-    """CMX 3600: the cuts of the whole session, as one recording sees them, on picture frames; black where a break is. Source: the format as SMPTE 258M
-    describes it. Raises ValueError for frame rates that no picture has."""
+def as_edl(episode: Episode, fps: float = FRAMES_PER_S, videos: Collection[str] = ()) -> str:
+    """CMX 3600: the cuts of the whole session, as one recording sees them, on picture frames; black where a break is. That recording is one with a picture, where
+    there is any: its events cut sound and picture together (B). Source: the format as SMPTE 258M describes it. Raises ValueError for frame rates that no
+    picture has."""
     picture, rate = frame_rate(fps), episode.rate
     cut = [found for found in events(episode).values() if not found[0].is_under]
-    longest = max(cut, key=lambda found: sum(e.frames for e in found), default=[])
+    longest = max(cut, key=lambda found: (found[0].recording in videos, sum(e.frames for e in found)), default=[])
+    channel = "B" if longest and longest[0].recording in videos else "AA/V"
     lines = [f"TITLE: {_ascii(episode.title)[:EDL_TITLE]}", f"FCM: {'DROP FRAME' if picture.dropped else 'NON-DROP FRAME'}", ""]
     edge, number = 0, 0
 
@@ -103,7 +123,7 @@ def as_edl(episode: Episode, fps: float = FRAMES_PER_S) -> str:
         nonlocal edge, number
         number, edge = number + 1, end
         times = " ".join(picture.timecode(t) for t in (source, source + end - begin, begin, end))
-        lines.append(f"{number:03d}  {reel:<8} AA/V  C        {times}")
+        lines.append(f"{number:03d}  {reel:<8} {channel:<5} C        {times}")
 
     for event in longest:
         begin, end = picture.frame(event.at / rate), picture.frame((event.at + event.frames) / rate)
@@ -120,7 +140,7 @@ def as_edl(episode: Episode, fps: float = FRAMES_PER_S) -> str:
     return "\n".join(lines) + "\n"
 
 
-def as_csv(episode: Episode, fps: float = FRAMES_PER_S) -> str:
+def as_csv(episode: Episode, fps: float = FRAMES_PER_S, videos: Collection[str] = ()) -> str:
     """A row a stretch: where it lies in its recording, and where in the program."""
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\n")
@@ -132,7 +152,7 @@ def as_csv(episode: Episode, fps: float = FRAMES_PER_S) -> str:
     return out.getvalue()
 
 
-def as_labels(episode: Episode, fps: float = FRAMES_PER_S) -> str:
+def as_labels(episode: Episode, fps: float = FRAMES_PER_S, videos: Collection[str] = ()) -> str:
     """Lines of start, end and text, parted by tabs, in seconds of the program: seams, chapters, markers and breaks."""
     time_map = program_map(episode)
     rows = [(seam, "seam") for seam in time_map.seams()] + [(frame, text or kind) for frame, text, kind in program_marks(episode, time_map)]
@@ -168,7 +188,7 @@ def _ascii(text: str) -> str:
     return " ".join(text.encode("ascii", "replace").decode().split())
 
 
-FORMS: dict[str, Callable[[Episode, float], str]] = {".otio": as_otio, ".edl": as_edl, ".csv": as_csv, ".txt": as_labels}
+FORMS: dict[str, Callable[[Episode, float, Collection[str]], str]] = {".otio": as_otio, ".edl": as_edl, ".csv": as_csv, ".txt": as_labels}
 
 
 def write_edit_list(episode: Episode, path: Path, fps: float = FRAMES_PER_S) -> None:
@@ -181,7 +201,7 @@ def write_edit_list(episode: Episode, path: Path, fps: float = FRAMES_PER_S) -> 
         frame_rate(fps)
     except ValueError as error:
         raise CannotWrite(f"{path.name}: {error}.") from error
-    write_text(path, form(episode, fps))
+    write_text(path, form(episode, fps, videos_of(episode)))
 
 
 def write_text(path: Path, text: str) -> None:
