@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import time
 from itertools import pairwise
+from pathlib import Path
 
+import fit
 import numpy as np
 from scores import text_error
 
@@ -28,7 +30,8 @@ GAP_S = 2.0
 SAME_S = 0.6  # words that are further apart are not the same word
 
 
-def rows() -> list[Row]:
+def rows(voices: Path | None = None) -> list[Row]:
+    """voices: a folder of recordings of real people; None: the demo alone."""
     sounds = build_sounds()
     sources = {voice: Sound(x[None].astype(np.float32), RATE) for voice, x in sounds.recorded.items()}
     activities = {voice: find_activity(source) for voice, source in sources.items()}
@@ -59,7 +62,7 @@ def rows() -> list[Row]:
     out.append(
         ("two voices in one recording, share of speech time given to the right one", f"{_right_speaker(mixed, sounds.truth.words):.2f}")
     )
-    return out + _pauses()
+    return out + fit.demo_rows() + (fit.voice_rows(voices) if voices is not None else []) + _pauses()
 
 
 def _error(truth: list[SpokenWord], words: tuple[Word, ...]) -> float:

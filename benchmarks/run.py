@@ -1,7 +1,7 @@
 """Measures every repair on degraded demo voices, beside peers, and writes docs/benchmarks.md.
 
     ./benchmarks/run            sets up an environment of its own and runs everything
-    python benchmarks/run.py [PART ...]    only some parts: denoise, hum, clicks, clipping, rumble, echo, together, speed, rooms,
+    python benchmarks/run.py [PART ...] [--voices FOLDER]    only some parts: denoise, hum, clicks, clipping, rumble, echo, together, speed, rooms,
     editing, voices, delivery, window, memory
 
 Peers and scores are needed here only. A peer that is not installed is left out. Speed is given in times real time and as a
@@ -10,6 +10,7 @@ ratio to the peer in the same run, since machines differ and are noisy.
 
 from __future__ import annotations
 
+import argparse
 import resource
 import subprocess
 import sys
@@ -255,7 +256,7 @@ def memory(clips: list[Clip]) -> list[str]:
 PARTS: dict[str, Callable[[list[Clip]], list[Row]]] = {
     "denoise": denoise, "hum": hum, "clicks": clicks, "clipping": clipping, "rumble": rumble, "echo": echo, "together": together,
 }  # fmt: skip
-TABLES: dict[str, tuple[str, Callable[[], list[tuple[str, str]]]]] = {
+TABLES: dict[str, tuple[str, Callable[..., list[tuple[str, str]]]]] = {
     "rooms": ("measuring rooms", rooms.rows), "editing": ("editing, on the demo as recorded", editing.rows), "voices": ("voice and balance", voices.rows),
     "delivery": ("measuring and mastering", delivery.rows), "window": ("the window, offscreen", window.rows),
 }  # fmt: skip
@@ -269,7 +270,11 @@ at hand; machines are noisy: compare rows of one run only.
 
 
 def main() -> None:
-    wanted = sys.argv[1:]
+    parser = argparse.ArgumentParser()
+    parser.add_argument("parts", nargs="*", metavar="PART")
+    parser.add_argument("--voices", type=Path, metavar="FOLDER", help="recordings of real people, with utterances.json")
+    arguments = parser.parse_args()
+    wanted = arguments.parts
     clips = degraded.clips()
     rows = [row for name, part in PARTS.items() if not wanted or name in wanted for row in part(clips)]
     lines = [HEAD, "| fault | method | before | after | x real time |", "| --- | --- | --- | --- | --- |"]
@@ -280,7 +285,7 @@ def main() -> None:
     for name, (heading, make) in TABLES.items():
         if not wanted or name in wanted:
             lines += ["", f"| {heading} | |", "| --- | --- |"]
-            for what, figure in make():
+            for what, figure in make(arguments.voices) if name == "editing" else make():
                 print(what, figure, flush=True)
                 lines.append(f"| {what} | {figure} |")
     if not wanted or "memory" in wanted:

@@ -9,7 +9,7 @@ import pytest
 import soundfile as sf
 
 from dubbin.demo import faults
-from dubbin.demo.recordings import RATE, build_sounds, clean_lines, script
+from dubbin.demo.recordings import RATE, build_sounds, clean_lines, heard_until_s, script
 from dubbin.demo.room import room_response
 from tests.conftest import rms_db
 
@@ -71,3 +71,10 @@ def test_hum_is_made_of_its_harmonics_alone(harmonics):
     P = np.abs(np.fft.rfft(x * np.hanning(len(x)))) ** 2
     at = [slice(200 * k - 8, 200 * k + 9) for k in range(1, harmonics + 1)]
     assert sum(P[s].sum() for s in at) / P.sum() > 0.9999
+
+
+def test_a_word_ends_where_it_has_rung_out():
+    n = np.arange(RATE)
+    x = np.where(n < RATE // 2, 0.3 * np.sin(2 * np.pi * 200 * n / RATE), 1e-5)
+    assert heard_until_s(x, 0.1, 0.9) == pytest.approx(0.5, abs=0.011) and heard_until_s(x, 0.1, 0.4) == 0.4
+    assert heard_until_s(x, 0.2, 0.2) == 0.2

@@ -8,7 +8,7 @@ import pytest
 from dubbin.core.measure.voicing import Voicing
 from dubbin.core.sound.source import Sound
 from dubbin.core.speech.activity import find_activity
-from dubbin.core.speech.fillers import NOT_UNDERSTOOD
+from dubbin.core.speech.fillers import NOT_UNDERSTOOD, speech_without_words
 from dubbin.core.speech.fitting import UNKNOWN, fitting_words, is_known_language
 from dubbin.core.speech.recogniser import HeardWord, built_in_model, recogniser
 from dubbin.core.speech.transcribe import remark_on, transcribe
@@ -53,9 +53,17 @@ def test_a_group_of_guesses_is_left_out():
     assert left(said("we went down", 1.0, 0.4) + said("mona kulte edvard", 5.0, 0.3, 0.2)) == "we went down"
 
 
-def test_a_language_is_known_by_how_sure_the_words_are():
-    assert is_known_language(said("a " * 30, 0, 0.3, 0.89)) and not is_known_language(said("a " * 30, 0, 0.3, 0.5))
-    assert is_known_language(said("a " * 5, 0, 0.3, 0.2)), "five words tell nothing"
+def test_a_language_is_known_by_how_sure_the_words_are_and_how_many_there_are():
+    own = marks(20, (0, 12))
+    text = " ".join(f"word{k}" for k in range(30))
+    assert is_known_language(said(text, 0, 0.3, 0.89), own) and not is_known_language(said(text, 0, 0.3, 0.5), own)
+    loop = said(text, 0, 0.1, 0.4) + said("going to go " * 40, 3, 0.05, 0.95)
+    assert not is_known_language(loop, own), "what is said over and over counts once"
+    few = said("hello there you", 0, 0.3, 0.75)
+    assert not is_known_language(few, own) and is_known_language(few, marks(20, (0, 3))), (
+        "three words in twelve seconds of talk are guesses"
+    )
+    assert not is_known_language([], own) and is_known_language([], marks(20, (0, 3)))
 
 
 def test_what_the_model_does_not_know_is_said_and_shown_as_not_understood(speech):
@@ -71,3 +79,10 @@ def test_what_the_model_does_not_know_is_said_and_shown_as_not_understood(speech
 @pytest.mark.parametrize("seconds", [0.0, 0.005])
 def test_words_without_length_break_nothing(seconds):
     assert left([HeardWord("a", 1.5, 1.5 + seconds, 0.9)]) == "a"
+
+
+def test_all_that_is_said_in_an_unknown_language_is_marked_once_a_stretch():
+    own = marks(10, (1.0, 2.0), (2.1, 3.0), (5.0, 5.1), (6.0, 7.0), (8.0, 9.0))
+    found = speech_without_words(own, voicing(10, (1.0, 3.0), (5.0, 5.1), (8.2, 8.9)), RATE)
+    spans = [(w.start_frame / RATE, w.end_frame / RATE) for w in found]
+    assert spans == [pytest.approx((1.0, 3.0)), pytest.approx((8.0, 9.0))], "no burst, and nothing that is not voiced"

@@ -20,6 +20,7 @@ from dubbin.demo.room import room_response
 FOLDER = Path(__file__).parent
 RATE = 48000
 SEED = 20260
+RUNG_OUT_DB = 50.0  # below the loudest of a word nothing of it is heard
 TAIL_S = 3.0
 FAN_DB, HUM_DB, HISS_DB, BLEED_DB = -52.0, -46.0, -64.0, -26.0
 HUM_HZ, HUM_DRIFT_HZ = 50.02, 0.03
@@ -70,6 +71,18 @@ def clean_lines() -> list[NDArray[np.float64]]:
     return out
 
 
+def heard_until_s(x: NDArray[np.float64], start_s: float, end_s: float) -> float:
+    """Where a word of a line has rung out: what is silent at its end is no part of it. Seconds of the line."""
+    hop = RATE // 100
+    part = x[round(start_s * RATE) : round(end_s * RATE)]
+    count = len(part) // hop
+    if not count:
+        return end_s
+    levels = 10.0 * np.log10(np.mean(part[: count * hop].reshape(count, hop) ** 2, axis=1) + 1e-14)
+    last = int(np.flatnonzero(levels > levels.max() - RUNG_OUT_DB)[-1]) + 1
+    return min(start_s + last * hop / RATE, end_s) if last < count else end_s
+
+
 def build_sounds(task: Task | None = None) -> DemoSounds:
     """Compute both recordings; the same samples every time."""
     task = task or Task()
@@ -95,7 +108,8 @@ def build_sounds(task: Task | None = None) -> DemoSounds:
             dry[voice][start : start + len(x)] += x
         for word in words_table[number]["words"]:
             offset = start / RATE
-            words.append(SpokenWord(voice, word["text"], offset + word["start_s"], offset + word["end_s"], number))
+            end_s = heard_until_s(x, word["start_s"], word["end_s"])
+            words.append(SpokenWord(voice, word["text"], offset + word["start_s"], offset + end_s, number))
     ines, tobias, click_frames = _microphones(dry, frames, task.part(0.2, 1.0))
     truth = DemoTruth(tuple(words), tuple(laughs), tuple(f / RATE for f in click_frames), HUM_HZ, KITCHEN_RT60_S)
     return DemoSounds(clean, {"ines": ines, "tobias": tobias}, truth)

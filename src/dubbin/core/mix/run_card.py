@@ -7,7 +7,7 @@ fillers that can be cut unheard, the last take of what was said again, pauses; l
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
@@ -105,6 +105,7 @@ class _Run:
         self._retakes: list[FoundRetake] = []
         self._stretches: dict[CutKind, list[tuple[int, int]]] = {}
         self._found_pauses: list[Pause] = []
+        self._check: CutCheck | None = None
 
     def _do(self, change: Callable[[Episode], Change]) -> None:
         self.changes.append(change)
@@ -208,7 +209,7 @@ class _Run:
             self._retakes += found_retakes(
                 lane.id, lane.start_frame, find_retakes(transcript.words, rate, known.voicing if known else None)
             )
-        check = CutCheck(mix, [(lane.start_frame, self._activities[lane.id]) for lane in self.voices], table)
+        self._check = check = CutCheck(mix, [(lane.start_frame, self._activities[lane.id]) for lane in self.voices], table)
         self._stretches[CutKind.RETAKE] = last_take_cuts(table, mix, rate, self._retakes, check)
         self._stretches[CutKind.FILLER] = unheard_filler_cuts(self.episode, find_fillers(table, mix, rate, check))
 
@@ -216,9 +217,20 @@ class _Run:
         if self.episode.pauses_on:
             return
         rate, settings = self.episode.rate, self.episode.pauses
-        self._found_pauses = find_pauses(
+        found = find_pauses(
             [(lane.start_frame / rate, self._activities[lane.id]) for lane in self.voices], settings, self.episode.frames / rate
         )
+        self._found_pauses = [p for pause in found if (p := self._settled(pause)) is not None]
+
+    def _settled(self, pause: Pause) -> Pause | None:
+        """A pause whose cut passes the check that all automatic cuts pass; None where it can't."""
+        if self._check is None:
+            sounds = self._sounds()
+            mix = SessionMix(self.episode, {lane.id: sounds[lane.id].recorded for lane in self.voices})
+            self._check = CutCheck(mix, [(lane.start_frame, self._activities[lane.id]) for lane in self.voices])
+        rate = self.episode.rate
+        settled = self._check.settled(round(pause.cut_start_s * rate), round(pause.cut_end_s * rate))
+        return replace(pause, cut_start_s=settled[0] / rate, cut_end_s=settled[1] / rate) if settled is not None else None
 
     def _cut(self) -> None:
         """Cut what was found, but for cuts in which speech is heard that is neither filler nor retake."""

@@ -35,6 +35,7 @@ DRAWN_OUT = 2.6  # times the usual length of such a word
 DRAWN_OUT_S = 0.42
 LAUGH_TEXTS = frozenset(("ha", "hah", "haha", "hahaha", "heh", "hehe", "huh", "uh", "ah", "hee", "ho"))
 LAUGH_BURST_S = (0.11, 0.36)  # from one burst of a laugh to the next
+UNKNOWN_GAP_S, UNKNOWN_VOICED = 0.3, 0.15  # what nobody understood is one sound over shorter gaps, and at least so much of it is voiced
 UNKNOWN_S = 0.3  # speech this long that nobody recognised is shown as such
 BREATH_UNDER_VOICE_DB = 12.0
 CLICK_S, COUGH_S, BREATH_S, LAUGH_S = 0.045, (0.12, 0.8), (0.12, 1.4), 0.45
@@ -70,13 +71,27 @@ def is_laughter_text(text: str) -> bool:
     )
 
 
+def speech_without_words(own: NDArray[np.bool_], voicing: Voicing, rate: int) -> list[Word]:
+    """Everything that a voice says, as not understood: of a language in which no word and no hesitation can be told.
+
+    own: marks (n,) of frames in which this voice is heard. rate: of the words' frames.
+    """
+    per, gap = rate / FRAMES_PER_S, round(UNKNOWN_GAP_S * FRAMES_PER_S)
+    count = min(len(own), len(voicing.pitch_hz))
+    joined = ndimage.binary_closing(np.pad(own[:count], gap), np.ones(gap))[gap:-gap]
+    return [
+        Word(NOT_UNDERSTOOD, round(a * per), round(b * per), WordKind.SOUND, 0.6)
+        for a, b in zip(*runs(joined), strict=True)
+        if b - a >= UNKNOWN_S * FRAMES_PER_S and voicing.voiced[a:b].mean() >= UNKNOWN_VOICED
+    ]
+
+
 def add_unheard(
-    words: Sequence[Word], own: NDArray[np.bool_], activity: Activity, voicing: Voicing, rate: int, rt60_s: float | None = None, *, hesitations: bool = True,
-) -> list[Word]:  # fmt: skip
+    words: Sequence[Word], own: NDArray[np.bool_], activity: Activity, voicing: Voicing, rate: int, rt60_s: float | None = None
+) -> list[Word]:
     """The words with the hesitations and sounds between them that were not recognised.
 
-    own: marks (n,) of frames in which this voice is heard. rate: of the words' frames. rt60_s: of the room, if it is known. hesitations: whether any are told from
-    words that were not recognised; where none of the words was, a vowel that stands still may as well be one of them.
+    own: marks (n,) of frames in which this voice is heard. rate: of the words' frames. rt60_s: of the room, if it is known.
     """
     per = rate / FRAMES_PER_S
     fresh = spoken_freshly(voicing, rt60_s)
@@ -94,7 +109,7 @@ def add_unheard(
     for a, b in zip(*runs(free), strict=True):
         kind = _kind_of(int(a), int(b), steady, activity, voicing, voice_db)
         if kind is not None:
-            text, what = kind if hesitations or kind[1] is not WordKind.FILLER else (NOT_UNDERSTOOD, WordKind.SOUND)
+            text, what = kind
             found.append(Word(text, round(a * per), round(b * per), what, 0.6))
     kept: list[Word] = []
     usual = _usual_length(words, per)

@@ -7,7 +7,7 @@ a language that the model does not know, hardly a word that it is sure of. Such 
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from itertools import groupby
+from itertools import groupby, pairwise
 
 import numpy as np
 from numpy.typing import NDArray
@@ -19,7 +19,8 @@ from dubbin.core.speech.transcript import plain
 
 UNKNOWN = "und"  # the code of ISO 639-2 for a language that is not determined
 # Measured with the built-in English model: on English voices the mean confidence is .89 and more, on five other languages .38 to .56.
-LEAST_MEAN_CONFIDENCE, FEWEST_WORDS = 0.65, 12
+LEAST_MEAN_CONFIDENCE, SURE_MEAN_CONFIDENCE = 0.65, 0.85
+LEAST_SPEECH_S, LEAST_WORDS_PER_S = 5.0, 0.6  # slow talk has two words a second of what is said
 # Fast talk has 25 letters a second. Alignment makes single words too short now and then, but not several in a row.
 FASTEST_LETTERS_PER_S, FASTEST_IN_A_ROW = 45.0, 30.0
 IN_A_ROW = 3
@@ -30,9 +31,22 @@ SURE = 0.6  # single words without voice, whispered or too short to tell, are ke
 LEAST_GROUP_CONFIDENCE = 0.35
 
 
-def is_known_language(words: Sequence[HeardWord]) -> bool:
-    """Whether a recogniser knows what it heard: it is sure of most words. A handful of words tells nothing."""
-    return len(words) < FEWEST_WORDS or float(np.mean([w.confidence for w in words])) >= LEAST_MEAN_CONFIDENCE
+def is_known_language(words: Sequence[HeardWord], own: NDArray[np.bool_]) -> bool:
+    """Whether a recogniser knows what it heard: it finds words in most of what is said, and is sure of them.
+
+    own: marks, 100 a second, of what this voice says; a few seconds tell nothing. What is said over and over counts once: in a loop a recogniser is sure of itself.
+    """
+    speech_s = np.count_nonzero(own) / FRAMES_PER_S
+    if speech_s < LEAST_SPEECH_S:
+        return True
+    if not words:
+        return False
+    pairs: dict[tuple[str, str], list[float]] = {}
+    for before, word in pairwise([None, *words]):
+        if word is not None:
+            pairs.setdefault((plain(before.text) if before else "", plain(word.text)), []).append(word.confidence)
+    mean = float(np.mean([np.mean(c) for c in pairs.values()]))
+    return mean >= (LEAST_MEAN_CONFIDENCE if len(words) >= LEAST_WORDS_PER_S * speech_s else SURE_MEAN_CONFIDENCE)
 
 
 def fitting_words(words: Sequence[HeardWord], own: NDArray[np.bool_], voicing: Voicing) -> list[HeardWord]:

@@ -38,6 +38,9 @@ SHORTEST_S = 0.08
 # The recogniser leaves hesitations out unless its text so far has some.
 PROMPT = "Um, so, uh, I, I think, er, we, um, hmm."
 BEAM = 3
+# A page on which the model goes round in circles or guesses is heard a second time, with a wider search that may not repeat itself.
+SECOND_BEAM, LONGEST_REPEATED, REPETITION_PENALTY = 5, 5, 1.1
+LEAST_LOGPROB = -1.0
 SURE = 0.5  # words without length are kept from this confidence on
 LEAST_CONFIDENCE = 0.12  # a whole page below this is no speech
 # A model that understands nothing says the same over and over. So does somebody who takes a sentence again; but then it is surely speech, and the
@@ -145,18 +148,38 @@ class Recogniser:
     def hear(self, x: NDArray[np.float32], language: str | None = None) -> tuple[list[HeardWord], str]:
         """The words in x, mono (frames,) at MODEL_RATE, and their language; times in seconds of x."""
         with self._lock:
-            segments, info = self._model.transcribe(
-                x, language=language if self.multilingual else "en", beam_size=BEAM, word_timestamps=True,
-                condition_on_previous_text=False, initial_prompt=PROMPT if _is_english(language, self.multilingual) else None,
-                temperature=[0.0, 0.4], without_timestamps=False, vad_filter=False,
-            )  # fmt: skip
-            words = [
-                HeardWord(w.word.strip(), float(w.start), float(w.end), float(w.probability))
-                for s in segments
-                if s.no_speech_prob < NO_SPEECH and not (s.compression_ratio > REPETITIVE and s.no_speech_prob > UNSURE)
-                for w in (s.words or ())
-            ]
-        return without_loops(_whole_words(words)), str(info.language)
+            segments, found = self._try(x, language)
+            if any(_is_poor(s) for s in segments):
+                again, found_again = self._try(
+                    x, language, beam_size=SECOND_BEAM, no_repeat_ngram_size=LONGEST_REPEATED, repetition_penalty=REPETITION_PENALTY
+                )
+                segments, found = (again, found_again) if _worth(again) > _worth(segments) else (segments, found)
+        words = [
+            HeardWord(w.word.strip(), float(w.start), float(w.end), float(w.probability))
+            for s in segments
+            if s.no_speech_prob < NO_SPEECH and not (s.compression_ratio > REPETITIVE and s.no_speech_prob > UNSURE)
+            for w in (s.words or ())
+        ]
+        return without_loops(_whole_words(words)), found
+
+    def _try(self, x: NDArray[np.float32], language: str | None, **options: Any) -> tuple[list[Any], str]:
+        """Segments and language; nothing is drawn by lot, so that the same sound gives the same words."""
+        english = _is_english(language, self.multilingual)
+        segments, info = self._model.transcribe(
+            x, language=language if self.multilingual else "en", word_timestamps=True, condition_on_previous_text=False,
+            initial_prompt=PROMPT if english else None, temperature=0.0, without_timestamps=False, vad_filter=False, **{"beam_size": BEAM, **options},
+        )  # fmt: skip
+        return list(segments), str(info.language)
+
+
+def _is_poor(segment: Any) -> bool:
+    """Whether a segment goes round in circles or is a guess."""
+    return bool(segment.compression_ratio > REPETITIVE or segment.avg_logprob < LEAST_LOGPROB)
+
+
+def _worth(segments: Sequence[Any]) -> float:
+    """How much of a page is said by good segments, weighted by how sure they are."""
+    return float(sum((s.end - s.start) * np.exp(s.avg_logprob) for s in segments if not _is_poor(s)))
 
 
 def _whole_words(words: Sequence[HeardWord]) -> list[HeardWord]:

@@ -14,7 +14,7 @@ from dubbin.core.measure.voicing import Voicing, find_voicing
 from dubbin.core.sound.source import Source
 from dubbin.core.speech.activity import Activity
 from dubbin.core.speech.align_text import TextWord, align_text
-from dubbin.core.speech.fillers import add_unheard, mark_kinds
+from dubbin.core.speech.fillers import add_unheard, mark_kinds, speech_without_words
 from dubbin.core.speech.fitting import UNKNOWN, fitting_words, is_known_language
 from dubbin.core.speech.hearing_again import hear_again
 from dubbin.core.speech.recogniser import HeardWord, Recogniser, recognise
@@ -50,9 +50,12 @@ def transcribe(
     heard = refine_edges(heard, levels, activity, rt60_s, task.part(0.9, 0.95))
     voicing = find_voicing(source, task.part(0.95, 1.0))
     if not text:
-        heard, found = (fitting_words(heard, own, voicing), found) if is_known_language(heard) else ([], UNKNOWN)
-    words: Sequence[Word] = mark_kinds([word_of(w, source.rate) for w in heard])
-    words = add_unheard(words, own, activity, voicing, source.rate, rt60_s, hesitations=found != UNKNOWN)
+        heard, found = (fitting_words(heard, own, voicing), found) if is_known_language(heard, own) else ([], UNKNOWN)
+    words: Sequence[Word]
+    if found == UNKNOWN:
+        words = speech_without_words(own, voicing, source.rate)
+    else:
+        words = add_unheard(mark_kinds([word_of(w, source.rate) for w in heard]), own, activity, voicing, source.rate, rt60_s)
     names: tuple[str, ...] = ()
     if text and any(w.speaker for w in text):
         words, names = _named(words, text)
