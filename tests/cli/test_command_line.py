@@ -14,6 +14,9 @@ import pytest
 import soundfile as sf
 
 from dubbin.cli.main import main
+from dubbin.core.episode.commands.words import set_transcript
+from dubbin.core.episode.file import load_episode, save_episode
+from dubbin.core.speech.transcript import Transcript, Word
 from tests.conftest import RATE, noise, rms_db
 
 
@@ -215,3 +218,32 @@ def test_the_demo_is_the_same_every_time_and_its_truth_is_known(demo_folder):
     word = next(w for w in truth["words"] if w["voice"] == "tobias" and len(w["text"]) > 5)
     here = x[round(word["start_s"] * rate) : round(word["end_s"] * rate)]
     assert rms_db(here) > -40
+
+
+def test_what_is_asked_often_brings_in_nothing_heavy(tmp_path):
+    """Scripts ask for the targets again and again; a tenth of a second is the sound library's, seconds would be those of others."""
+    code = "import sys; from dubbin.cli.main import main; main(['targets', '--json']); print(sorted({m.split('.')[0] for m in sys.modules}), file=sys.stderr)"
+    done = subprocess.run(
+        [sys.executable, "-c", code], capture_output=True, text=True, timeout=60, env={**os.environ, "DUBBIN_HOME": str(tmp_path)}
+    )
+    assert done.returncode == 0 and json.loads(done.stdout)["targets"]
+    assert not {"'scipy'", "'numba'", "'av'", "'PyQt6'", "'onnxruntime'"} & set(done.stderr.strip("[]\n").split(", "))
+
+
+def test_passages_of_an_episode_are_listed_and_made(capsys, demo, tmp_path, monkeypatch):
+    episode = load_episode(demo)
+    lane = episode.session_voices[0]
+    text = (
+        "Why does the bronze bell ring? The bronze bell rings because bronze rings. Nobody hears the bronze bell but the founder of bells."
+    )
+    words = tuple(Word(t, (5 + k) * RATE, (5 + k) * RATE + RATE // 2) for k, t in enumerate(text.split()))
+    save_episode(set_transcript(episode, Transcript(lane.id, words)).episode, demo)
+    code, out = run(capsys, "clips", demo, "--json")
+    assert code == 0 and out["passages"] and out["passages"][0]["reasons"]
+    assert "bronze" in run(capsys, "clips", demo)[1]["text"]
+    code, out = run(capsys, "clips", demo, "-o", tmp_path / "c", "--most", "1", "--format", "mp3", "--target", "podcast-mono", "--json")
+    (master,) = out["masters"]
+    assert code == 0 and master["pass"] and ".clip-" in master["file"] and any(f.endswith(".srt") for f in out["files"])
+    save_episode(episode, demo)
+    code, out = run(capsys, "clips", demo, "-o", tmp_path / "d")
+    assert code == 1 and "no passages" in out["err"]

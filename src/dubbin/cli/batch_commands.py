@@ -7,7 +7,8 @@ from argparse import Namespace
 from dataclasses import asdict
 from pathlib import Path
 
-from dubbin.cli.plain import figure, print_json
+from dubbin.cli.json_output import print_json
+from dubbin.cli.plain import figure
 from dubbin.cli.progress import end_progress, progress_task
 from dubbin.core.deliver.batch import Outcome, find_inputs, run_batch
 from dubbin.core.deliver.recipe import load_recipe

@@ -1,4 +1,4 @@
-"""targets, master and proof: the commands about finished files."""
+"""master, clips and proof: the commands that make files and judge them."""
 
 from __future__ import annotations
 
@@ -7,7 +7,8 @@ from argparse import Namespace
 from dataclasses import asdict
 from pathlib import Path
 
-from dubbin.cli.plain import print_json, proof_line, proof_to_plain
+from dubbin.cli.json_output import print_json
+from dubbin.cli.plain import proof_line, proof_to_plain
 from dubbin.cli.progress import end_progress, progress_task
 from dubbin.core.deliver.delivery import Delivered, Order, deliver, deliver_clips, order_of
 from dubbin.core.deliver.formats import find_format
@@ -16,7 +17,7 @@ from dubbin.core.deliver.passages import find_passages
 from dubbin.core.deliver.proof import prove
 from dubbin.core.deliver.proof_sheet import Sheet, write_sheet
 from dubbin.core.deliver.publication import clock, publication_of
-from dubbin.core.deliver.targets import all_targets, find_target
+from dubbin.core.deliver.targets import find_target
 from dubbin.core.episode.file import SUFFIX, load_episode
 from dubbin.core.episode.model import Episode
 from dubbin.core.errors import CannotWrite, DubbinError
@@ -27,16 +28,6 @@ from dubbin.core.sound.source import Source
 from dubbin.core.sound.working_copy import WorkingCopies
 from dubbin.core.sound.writing import check_output
 from dubbin.core.treat.tiles import MOST_TILE_BYTES, DiskTileCache, prune
-
-
-def targets(args: Namespace, folders: Folders) -> int:
-    table = all_targets(folders.state)
-    if args.json:
-        print_json({"targets": [asdict(t) for t in table.values()]})
-        return 0
-    for t in table.values():
-        print(f"{t.name:22} {t.aim_text:>11}  {t.true_peak_dbtp:5.1f} dBTP  {t.title}")
-    return 0
 
 
 def master(args: Namespace, folders: Folders) -> int:

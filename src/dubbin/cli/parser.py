@@ -105,7 +105,7 @@ def _edits(add: Add) -> None:
 
 
 def _delivery(add: Add) -> None:
-    add("targets", ("delivery_commands", "targets"), "the delivery targets")
+    add("targets", ("target_commands", "targets"), "the delivery targets")
 
     sub = add("master", ("delivery_commands", "master"), "make masters of an episode or a sound file")
     sub.add_argument("input", type=Path, metavar="IN")

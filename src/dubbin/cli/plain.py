@@ -2,17 +2,12 @@
 
 from __future__ import annotations
 
-import json
 from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
 from dubbin.core.deliver.proof import Measured, Proof
 from dubbin.core.measure.report import RecordingReport
-
-
-def print_json(document: Any) -> None:
-    print(json.dumps(document, indent=2, ensure_ascii=False, allow_nan=False, default=str))
 
 
 def report_to_plain(path: Path, report: RecordingReport, remarks: tuple[str, ...]) -> dict[str, Any]:

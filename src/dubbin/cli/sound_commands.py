@@ -8,7 +8,8 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
-from dubbin.cli.plain import figure, print_json, report_to_plain
+from dubbin.cli.json_output import print_json
+from dubbin.cli.plain import figure, report_to_plain
 from dubbin.cli.progress import end_progress, progress_task
 from dubbin.core.episode.commands.cuts import pause_cuts
 from dubbin.core.episode.importing import import_file, remarks_on

@@ -6,7 +6,7 @@ import sys
 from argparse import Namespace
 from pathlib import Path
 
-from dubbin.cli.plain import print_json
+from dubbin.cli.json_output import print_json
 from dubbin.cli.progress import end_progress, progress_task
 from dubbin.core.deliver.captions import caption_file, text_file, words_of_recording
 from dubbin.core.deliver.edit_lists import write_edit_list, write_text

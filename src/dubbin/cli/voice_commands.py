@@ -5,7 +5,8 @@ from __future__ import annotations
 from argparse import Namespace
 from typing import Any
 
-from dubbin.cli.plain import figure, print_json
+from dubbin.cli.json_output import print_json
+from dubbin.cli.plain import figure
 from dubbin.cli.progress import end_progress, progress_task
 from dubbin.cli.sound_commands import SOUND_ENDINGS
 from dubbin.core.errors import BadSettings, CannotWrite, WrongUse

@@ -5,8 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import signal
 
 Mono = NDArray[np.float64]
 
@@ -14,7 +14,7 @@ Mono = NDArray[np.float64]
 def fan_noise(frames: int, rate: int, seed: int) -> Mono:
     """A desk fan: broad noise that falls towards the highs, two blade tones, breathing slowly; RMS 1."""
     rng = np.random.default_rng(seed)
-    noise = signal.lfilter([1.0], [1.0, -0.93], rng.standard_normal(frames))
+    noise = scipy.signal.lfilter([1.0], [1.0, -0.93], rng.standard_normal(frames))
     n = np.arange(frames) / rate
     blades = 0.9 * np.sin(2 * np.pi * 118.0 * n) + 0.5 * np.sin(2 * np.pi * 236.0 * n + 1.0)
     breathing = 1.0 + 0.08 * np.sin(2 * np.pi * 0.11 * n)
@@ -24,7 +24,7 @@ def fan_noise(frames: int, rate: int, seed: int) -> Mono:
 def hiss(frames: int, rate: int, seed: int) -> Mono:
     """A preamplifier: white noise with a little more of the lows; RMS 1."""
     rng = np.random.default_rng(seed)
-    return normal(signal.lfilter([1.0], [1.0, -0.4], rng.standard_normal(frames)))
+    return normal(scipy.signal.lfilter([1.0], [1.0, -0.4], rng.standard_normal(frames)))
 
 
 def hum(frames: int, rate: int, fundamental_hz: float, drift_hz: float, harmonics: int) -> Mono:

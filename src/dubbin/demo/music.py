@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import signal
 
 # Beats at which strings are plucked, as (beat, MIDI note, loudness); three bars of six, twice.
 BEAT_S = 0.42
@@ -20,10 +20,10 @@ def pluck(frequency_hz: float, seconds: float, rate: int, rng: np.random.Generat
     period = rate / frequency_hz
     delay = int(period - 0.5)
     excitation = np.zeros(int(seconds * rate))
-    excitation[:delay] = signal.lfilter([0.5], [1, -0.5], rng.uniform(-1, 1, delay))
+    excitation[:delay] = scipy.signal.lfilter([0.5], [1, -0.5], rng.uniform(-1, 1, delay))
     loop = np.zeros(delay + 2)
     loop[0], loop[delay], loop[delay + 1] = 1.0, -0.498, -0.498
-    return np.asarray(signal.lfilter([1.0], loop, excitation))
+    return np.asarray(scipy.signal.lfilter([1.0], loop, excitation))
 
 
 def harbour_theme(rate: int, seed: int = 5) -> NDArray[np.float64]:

@@ -7,10 +7,10 @@ from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
+import scipy
 import soundfile
 import soxr
 from numpy.typing import NDArray
-from scipy import signal
 
 from dubbin.core.jobs import Task
 from dubbin.core.sound.level import db_to_gain
@@ -125,8 +125,8 @@ def _microphones(
         "tobias": _through(dry["tobias"], kitchen, frames) * 0.5,
     }
     task.step(0.3)
-    low = signal.butter(1, 3500, fs=RATE, output="sos")
-    bleed = {v: np.roll(signal.sosfilt(low, own[v]), RATE * 9 // 1000) * db_to_gain(BLEED_DB) for v in own}
+    low = scipy.signal.butter(1, 3500, fs=RATE, output="sos")
+    bleed = {v: np.roll(scipy.signal.sosfilt(low, own[v]), RATE * 9 // 1000) * db_to_gain(BLEED_DB) for v in own}
     ines = own["ines"] + bleed["tobias"]
     ines += faults.fan_noise(frames, RATE, SEED + 2) * db_to_gain(FAN_DB)
     ines += faults.hum(frames, RATE, HUM_HZ, HUM_DRIFT_HZ, 8) * db_to_gain(HUM_DB)
@@ -138,4 +138,4 @@ def _microphones(
 
 
 def _through(x: NDArray[np.float64], response: NDArray[np.float64], frames: int) -> NDArray[np.float64]:
-    return np.asarray(signal.oaconvolve(x, response)[:frames])
+    return np.asarray(scipy.signal.oaconvolve(x, response)[:frames])

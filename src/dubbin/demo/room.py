@@ -6,8 +6,8 @@ Source: Allen and Berkley, "Image method for efficiently simulating small-room a
 from __future__ import annotations
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import signal
 
 SPEED_OF_SOUND = 343.0  # m/s
 
@@ -49,5 +49,5 @@ def room_response(
         np.add.at(response, whole + 1, amplitude * share)
     direct = np.linalg.norm(speaker - microphone)
     # Images all add up in phase at 0 Hz; a wall doesn't reflect that.
-    high_pass = signal.butter(2, 60.0, "highpass", fs=rate, output="sos")
-    return np.asarray(signal.sosfilt(high_pass, response * direct))
+    high_pass = scipy.signal.butter(2, 60.0, "highpass", fs=rate, output="sos")
+    return np.asarray(scipy.signal.sosfilt(high_pass, response * direct))

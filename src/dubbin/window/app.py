@@ -7,6 +7,7 @@ import os
 import sys
 from collections.abc import Callable
 from pathlib import Path
+from threading import Thread
 from types import TracebackType
 from typing import NoReturn
 
@@ -75,9 +76,18 @@ def run(folders: Folders, episode: Path | None, prepare: Prepare | None = None) 
 
     sys.excepthook = on_error
     window.show()
+    Thread(target=import_heavy, name="import", daemon=True).start()
     code = int(app.exec())
     interrupt.end()
     _end(code)
+
+
+def import_heavy() -> None:
+    """Bring in what the window's thread must not wait for when it first needs it."""
+    import scipy
+
+    for name in ("ndimage", "signal", "fft", "special"):
+        getattr(scipy, name)
 
 
 def log_qt() -> None:

@@ -12,8 +12,8 @@ from dataclasses import dataclass
 from typing import ClassVar
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import ndimage, signal
 
 from dubbin.core.jobs import Task
 from dubbin.core.measure.true_peak import peaks_around
@@ -43,13 +43,13 @@ def limiter_gain(x: Samples, rate: int, ceiling: float, release_ms: float) -> ND
     if float(np.max(peaks, initial=0.0)) <= ceiling:
         return np.ones(x.shape[1], np.float32)
     wanted = np.minimum(np.float32(1.0), np.float32(ceiling) / np.maximum(peaks, np.float32(1e-9))).astype(np.float32)
-    held = ndimage.minimum_filter1d(wanted, 2 * half + 1, mode="nearest")
+    held = scipy.ndimage.minimum_filter1d(wanted, 2 * half + 1, mode="nearest")
     out = np.empty_like(held)
     release(held, np.float32(np.exp(-1.0 / (release_ms * 1e-3 * rate))), out)
     window = np.hanning(2 * half + 3)[1:-1]
     window = (window / window.sum()).astype(np.float32)
     padded = np.pad(out, half, mode="edge")
-    result: NDArray[np.float32] = signal.oaconvolve(padded, window, mode="valid").astype(np.float32)
+    result: NDArray[np.float32] = scipy.signal.oaconvolve(padded, window, mode="valid").astype(np.float32)
     return result
 
 

@@ -6,11 +6,14 @@ import tomllib
 from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import msgspec
 
 from dubbin.core.errors import DubbinError
-from dubbin.core.measure.loudness import Loudness
+
+if TYPE_CHECKING:
+    from dubbin.core.measure.loudness import Loudness
 
 TABLE = Path(__file__).with_name("targets.toml")
 OWN_TABLE = "targets.toml"  # in the folder of a person's settings

@@ -56,7 +56,9 @@ def remarks_on(recording: Recording, rate: int) -> tuple[str, ...]:
     """Sentences about damage in a file that could be read all the same."""
     name, out = Path(recording.path).name, []
     if recording.nan_count:
-        out.append(f"{name} holds {recording.nan_count} samples that are not numbers; they are read as silence.")
+        many = recording.nan_count != 1
+        what = f"{recording.nan_count} samples that are not numbers; they are" if many else "a sample that is not a number; it is"
+        out.append(f"{name} holds {what} read as silence.")
     if recording.short_by:
         missing = recording.short_by / recording.file_rate
         out.append(f"{name} breaks off {missing:.2f} s before the end that it announces; what is there was read.")

@@ -14,8 +14,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import fft, ndimage
 
 from dubbin.core.jobs import Task, in_parallel
 from dubbin.core.sound.source import Source, read_padded
@@ -74,7 +74,7 @@ def _changes(source: Source, task: Task) -> NDArray[np.float32]:
         number = min(per_chunk, count - first)
         starts = np.round(np.arange(number) * hop).astype(int)
         x = read_padded(source, round(first * hop), round(first * hop) + int(starts[-1]) + size).mean(axis=0)
-        X = fft.rfft(np.lib.stride_tricks.sliding_window_view(x, size)[starts] * window, axis=1)
+        X = scipy.fft.rfft(np.lib.stride_tricks.sliding_window_view(x, size)[starts] * window, axis=1)
         P = X.real**2 + X.imag**2
         for band in range(len(level)):
             part = P[:, edges[band] : max(edges[band + 1], edges[band] + 1)].sum(axis=1)
@@ -82,7 +82,7 @@ def _changes(source: Source, task: Task) -> NDArray[np.float32]:
 
     in_parallel(look, range(0, count, per_chunk), task)
     # A voice that is far away stands less above the noise; counted in its own scatter it rises as much.
-    rises = np.diff(ndimage.uniform_filter1d(level, 3, axis=1), axis=1, prepend=level[:, :1])
+    rises = np.diff(scipy.ndimage.uniform_filter1d(level, 3, axis=1), axis=1, prepend=level[:, :1])
     rises -= rises.mean(axis=1, keepdims=True)
     rises /= rises.std(axis=1, keepdims=True) + 1e-6
     out: NDArray[np.float32] = np.clip(rises, -3.0, 3.0)
@@ -91,9 +91,9 @@ def _changes(source: Source, task: Task) -> NDArray[np.float32]:
 
 def _coarse(a: NDArray[np.float32], b: NDArray[np.float32]) -> float | None:
     """Seconds by which b begins after a."""
-    size = fft.next_fast_len(a.shape[1] + b.shape[1], real=True)
-    together = np.sum(fft.rfft(a, size, axis=1) * np.conj(fft.rfft(b, size, axis=1)), axis=0)
-    score = fft.irfft(together, size)
+    size = scipy.fft.next_fast_len(a.shape[1] + b.shape[1], real=True)
+    together = np.sum(scipy.fft.rfft(a, size, axis=1) * np.conj(scipy.fft.rfft(b, size, axis=1)), axis=0)
+    score = scipy.fft.irfft(together, size)
     lags = np.arange(size)
     lags[lags >= a.shape[1]] -= size
     overlap = np.minimum(a.shape[1], lags + b.shape[1]) - np.maximum(lags, 0)
@@ -125,13 +125,13 @@ def _fine(first: Source, second: Source, coarse: float, task: Task) -> list[tupl
 def _offset(first: Source, second: Source, at: float, length: float, coarse: float, reach: float) -> float | None:
     b = _low(second, at, at + length)
     a = _low(first, at + coarse - reach, at + coarse + length + reach)
-    size = fft.next_fast_len(len(a) + len(b), real=True)
-    A, B = fft.rfft(a, size), fft.rfft(b * np.hanning(len(b)), size)
+    size = scipy.fft.next_fast_len(len(a) + len(b), real=True)
+    A, B = scipy.fft.rfft(a, size), scipy.fft.rfft(b * np.hanning(len(b)), size)
     cross = A * np.conj(B)
     hz = np.arange(len(cross)) * FINE_RATE / size
     cross /= np.abs(cross) ** 0.8 + 1e-12  # a little of the strength stays: bins of noise count less than those of a voice
     cross[(hz < FINE_HZ[0]) | (hz > FINE_HZ[1])] = 0.0
-    score = np.abs(fft.irfft(cross, size))[: round(2 * reach * FINE_RATE) + 1]
+    score = np.abs(scipy.fft.irfft(cross, size))[: round(2 * reach * FINE_RATE) + 1]
     top = int(np.argmax(score))
     if score[top] < CLEAR_PEAK * np.std(score) or not 0 < top < len(score) - 1:
         return None

@@ -9,8 +9,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import fft, ndimage
 
 from dubbin.core.sound.source import Samples
 
@@ -50,7 +50,7 @@ class BandwidthMeter:
             channel = int(np.argmax(power))
             self._loud = max(self._loud * 0.999, float(power[channel]))
             if power[channel] > 1e-3 * self._loud and power[channel] > 1e-9:
-                X = fft.rfft(piece[channel] * self._window)
+                X = scipy.fft.rfft(piece[channel] * self._window)
                 self._total += X.real**2 + X.imag**2
                 self._count += 1
         self._rest = x[:, whole * stride :].copy()
@@ -62,7 +62,7 @@ class BandwidthMeter:
 def step_down_hz(power: NDArray[np.float64], rate: int) -> float | None:
     """The highest frequency before a step down to nothing in a mean power spectrum (SIZE // 2 + 1 bins); None without one."""
     per_hz = SIZE / rate
-    smooth = np.maximum(ndimage.uniform_filter1d(power, 7, mode="nearest"), 0.0)  # a running sum comes out just under nothing
+    smooth = np.maximum(scipy.ndimage.uniform_filter1d(power, 7, mode="nearest"), 0.0)  # a running sum comes out just under nothing
     level = 10.0 * np.log10(smooth + 1e-20)
     reach = max(2, round(STEP_HZ / 2 * per_hz))
     top = int(TOP_SHARE * (len(power) - 1))

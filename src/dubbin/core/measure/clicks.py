@@ -10,8 +10,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import fft
 
 from dubbin.core.jobs import Task, in_parallel
 from dubbin.core.sound.source import Source, read_padded
@@ -140,8 +140,8 @@ def prediction_error(x: NDArray[np.float32], model: NDArray[np.float32], rate: i
 def predictors(blocks: NDArray[np.float64], order: int) -> NDArray[np.float64]:
     """Prediction-error filters (count, order + 1) of blocks (count, n), all at once by Levinson's recursion."""
     size = 1 << int(np.ceil(np.log2(2 * blocks.shape[1])))
-    spectrum = np.abs(fft.rfft(blocks, size, axis=1)) ** 2
-    r = fft.irfft(spectrum, size, axis=1)[:, : order + 1]
+    spectrum = np.abs(scipy.fft.rfft(blocks, size, axis=1)) ** 2
+    r = scipy.fft.irfft(spectrum, size, axis=1)[:, : order + 1]
     r[:, 0] = r[:, 0] * (1 + 1e-7) + 1e-12
     a = np.zeros((len(r), order + 1))
     a[:, 0] = 1.0

@@ -11,8 +11,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import ndimage
 
 from dubbin.core.jobs import Task, in_parallel
 from dubbin.core.sound import fourier
@@ -60,8 +60,8 @@ def mean_decay(source: Source, task: Task | None = None) -> Decay:
     length = round(DECAY_S / STEP_S)
     curves, slopes = [], []
     for band in range(levels.shape[1]):
-        smooth = ndimage.uniform_filter1d(levels[:, band], 3)
-        falling = ndimage.binary_closing(np.concatenate([[False], np.diff(smooth) < 0.0]), np.ones(2))
+        smooth = scipy.ndimage.uniform_filter1d(levels[:, band], 3)
+        falling = scipy.ndimage.binary_closing(np.concatenate([[False], np.diff(smooth) < 0.0]), np.ones(2))
         starts = np.flatnonzero(np.diff(falling.astype(np.int8)) == 1)
         for start in starts:
             piece = smooth[start : start + length]
@@ -101,11 +101,11 @@ def band_levels(source: Source, task: Task | None = None) -> NDArray[np.float64]
 
 def _decay_times(level: NDArray[np.float64]) -> NDArray[np.float64]:
     """RT60 in seconds of every falling stretch of one band."""
-    smooth = ndimage.uniform_filter1d(level, 3)
+    smooth = scipy.ndimage.uniform_filter1d(level, 3)
     floor = np.quantile(smooth, 0.1) + 6.0
     falling = np.concatenate([[False], np.diff(smooth) < 0.0])
     # A single step upwards in a long fall is chance.
-    falling = ndimage.binary_closing(falling, np.ones(2))
+    falling = scipy.ndimage.binary_closing(falling, np.ones(2))
     edges = np.flatnonzero(np.diff(np.concatenate([[0], falling.astype(np.int8), [0]])))
     out = []
     for a, b in zip(edges[::2], edges[1::2], strict=True):

@@ -11,8 +11,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import fft, ndimage, signal
 
 from dubbin.core.jobs import Task, in_parallel
 from dubbin.core.sound.level import finite_or_none, power_to_db
@@ -103,7 +103,7 @@ def find_hum(source: Source, task: Task | None = None) -> HumTrack | None:
             amplitudes[channel, h] = _robust_mean(values[h : h + 1], SMOOTH_S)[0][0]
     del x, sound, values
     steady = np.stack([[np.mean(np.abs(a) ** 2) for a in channel] for channel in amplitudes])
-    chance = ndimage.median_filter(beside, (1, 5), mode="nearest")
+    chance = scipy.ndimage.median_filter(beside, (1, 5), mode="nearest")
     above = ABOVE_CHANCE * max(1.0, SURE_S * STEPS_PER_S / count)  # in a short sound chance has more of a say
     there = (_coherence(amplitudes) > COHERENT) & (steady > np.maximum(above * chance, 1e-11))
     level = power_to_db(float(np.max(np.sum(steady * there, axis=1)) / 2))
@@ -120,7 +120,7 @@ def describe_hum(track: HumTrack | None) -> Hum:
     if track is None:
         return Hum(False)
     inner = slice(STEPS_PER_S // 2, -STEPS_PER_S // 2 or None)
-    frequency = ndimage.uniform_filter1d(track.frequency_hz, 3 * STEPS_PER_S, mode="nearest")[inner]
+    frequency = scipy.ndimage.uniform_filter1d(track.frequency_hz, 3 * STEPS_PER_S, mode="nearest")[inner]
     power = np.mean(np.abs(track.amplitudes) ** 2, axis=2) / 2
     count = int(np.max(np.count_nonzero(power, axis=1)))
     level = power_to_db(float(np.max(power.sum(axis=1))))
@@ -181,15 +181,15 @@ def _nominal(x: NDArray[np.float32]) -> float | None:
     def look(start: int) -> None:
         piece = np.array(x[start : start + size], np.float64)
         # Loud instants are held down, so that the speech in them doesn't hide a faint hum.
-        envelope = np.sqrt(np.maximum(ndimage.uniform_filter1d(piece**2, LOW_RATE // 10), 0.0)) + 1e-7
+        envelope = np.sqrt(np.maximum(scipy.ndimage.uniform_filter1d(piece**2, LOW_RATE // 10), 0.0)) + 1e-7
         piece *= np.minimum(1.0, np.quantile(envelope, 0.2) / envelope)
-        X = fft.rfft((piece * window).astype(np.float32), padded)[:bins]
+        X = scipy.fft.rfft((piece * window).astype(np.float32), padded)[:bins]
         spectra[start] = X.real**2 + X.imag**2
 
     in_parallel(look, [int(start) for start in starts], Task())
     P = np.median([spectra[int(start)] for start in starts], axis=0)
     blocks = P.reshape(-1, block)
-    medians = ndimage.median_filter(np.median(blocks, axis=1), 5)
+    medians = scipy.ndimage.median_filter(np.median(blocks, axis=1), 5)
     middles = (np.arange(len(medians)) + 0.5) * block
     floor = np.interp(np.arange(blocks.size), middles, medians) + 1e-20
     ratio = np.minimum(P[: len(floor)] / floor, 1e4)
@@ -214,7 +214,7 @@ def _demodulated(x: NDArray[np.float32], phase: NDArray[np.float64], harmonics: 
     from dubbin.core.measure.hum_kernels import demodulate
 
     hop = LOW_RATE // STEPS_PER_S
-    window = signal.windows.hann(2 * hop, sym=False).astype(np.float32)
+    window = scipy.signal.windows.hann(2 * hop, sym=False).astype(np.float32)
     window *= 2.0 / window.sum()
     out = np.empty((-(-harmonics // every), count), np.complex64)
 
@@ -232,8 +232,8 @@ def _coherence(amplitudes: NDArray[np.complex64]) -> NDArray[np.float64]:
     out = np.empty(amplitudes.shape[:2])
     for place in np.ndindex(*out.shape):  # one by one: hours of all of them would take much memory
         a = amplitudes[place]
-        kept = ndimage.uniform_filter1d(a.real, size) ** 2 + ndimage.uniform_filter1d(a.imag, size) ** 2
-        total = ndimage.uniform_filter1d(np.abs(a) ** 2, size)
+        kept = scipy.ndimage.uniform_filter1d(a.real, size) ** 2 + scipy.ndimage.uniform_filter1d(a.imag, size) ** 2
+        total = scipy.ndimage.uniform_filter1d(np.abs(a) ** 2, size)
         out[place] = kept[inner].mean() / (total[inner].mean() + 1e-20)
     return out
 
@@ -244,14 +244,14 @@ def _robust_mean(values: NDArray[np.complex64], smooth_s: float) -> tuple[NDArra
 
     def smooth(v: NDArray[np.float32]) -> NDArray[np.float32]:
         for _ in range(3):  # three running means make a bell, ten times as fast as a filter of that shape
-            v = ndimage.uniform_filter1d(v, width, axis=-1, mode="nearest")
+            v = scipy.ndimage.uniform_filter1d(v, width, axis=-1, mode="nearest")
         return v
 
     power = np.abs(values) ** 2
     # To begin with, what is weak counts: speech only ever adds.
     thin = power[..., ::THINNED]
     size = (*(1,) * (values.ndim - 1), max(int(4 * SMOOTH_S * STEPS_PER_S / THINNED) | 1, 3))
-    quiet = ndimage.percentile_filter(thin, 25, size=size, mode="nearest")
+    quiet = scipy.ndimage.percentile_filter(thin, 25, size=size, mode="nearest")
     quiet = np.repeat(quiet, THINNED, axis=-1)[..., : power.shape[-1]]
     weight = (quiet / (power + quiet + 1e-20)) ** 2
     for _ in range(5):
@@ -270,5 +270,5 @@ def _phase_error(amplitudes: NDArray[np.complex64], spread: NDArray[np.float32],
     certain = np.abs(turn) / (spread[..., 1:] ** 2 + 1e-16)
     certain = np.where(certain > 0.3, np.minimum(certain, 1e4), 0.0) * h**2
     slope = np.sum(certain * np.angle(turn) / h, axis=(0, 1)) / np.maximum(certain.sum(axis=(0, 1)), 1e-12)
-    slope = ndimage.gaussian_filter1d(slope, smooth_s * STEPS_PER_S, mode="nearest")
+    slope = scipy.ndimage.gaussian_filter1d(slope, smooth_s * STEPS_PER_S, mode="nearest")
     return np.concatenate([[0.0], np.cumsum(slope)]) / (2 * np.pi)

@@ -6,8 +6,8 @@ from collections import deque
 from dataclasses import dataclass
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import signal
 
 from dubbin.core.measure.k_weighting import k_weighting_sos
 from dubbin.core.measure.loudness import ABSOLUTE_GATE_LUFS, OFFSET_LU, RELATIVE_GATE_LU, range_of
@@ -57,7 +57,7 @@ class LiveMeter:
 
     def push(self, x: Samples) -> Reading:
         self._peak.push(x)
-        y, self._zi = signal.sosfilt(self._sos, x, axis=1, zi=self._zi)
+        y, self._zi = scipy.signal.sosfilt(self._sos, x, axis=1, zi=self._zi)
         power = np.square(y).sum(axis=0)
         at = 0
         while at < len(power):

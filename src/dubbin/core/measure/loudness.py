@@ -9,8 +9,8 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import signal
 
 from dubbin.core.jobs import Task
 from dubbin.core.measure.k_weighting import k_weighting_sos
@@ -65,7 +65,7 @@ class LoudnessMeter:
     def push(self, x: Samples) -> None:
         if self.peak_meter is not None:
             self.peak_meter.push(x)
-        y, self._zi = signal.sosfilt(self._sos, x, axis=1, zi=self._zi)
+        y, self._zi = scipy.signal.sosfilt(self._sos, x, axis=1, zi=self._zi)
         np.square(y, out=y)
         power = self._weights @ y
         self._rest = np.concatenate([self._rest, power]) if self._rest.size else power

@@ -5,8 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import signal
 
 from dubbin.core.sound.source import Samples
 
@@ -40,8 +40,8 @@ class PlosiveMeter:
         self._hop = max(1, round(STEP_S * rate))
         nyquist = rate / 2
         self._filters = [
-            signal.butter(4, LOW_HZ, "low", fs=rate, output="sos"),
-            signal.butter(2, (VOICE_HZ[0], min(VOICE_HZ[1], 0.9 * nyquist)), "band", fs=rate, output="sos"),
+            scipy.signal.butter(4, LOW_HZ, "low", fs=rate, output="sos"),
+            scipy.signal.butter(2, (VOICE_HZ[0], min(VOICE_HZ[1], 0.9 * nyquist)), "band", fs=rate, output="sos"),
         ]
         self._states = [np.zeros((len(sos), 2)) for sos in self._filters]
         self._rest = [np.zeros(0), np.zeros(0)]
@@ -50,7 +50,7 @@ class PlosiveMeter:
     def push(self, x: Samples) -> None:
         mono = x.mean(axis=0, dtype=np.float64)
         for k, sos in enumerate(self._filters):
-            y, self._states[k] = signal.sosfilt(sos, mono, zi=self._states[k])
+            y, self._states[k] = scipy.signal.sosfilt(sos, mono, zi=self._states[k])
             y = np.concatenate([self._rest[k], np.square(y)])
             whole = len(y) // self._hop * self._hop
             self._powers[k].append(y[:whole].reshape(-1, self._hop).mean(axis=1))

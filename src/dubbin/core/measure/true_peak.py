@@ -10,8 +10,8 @@ from __future__ import annotations
 from functools import lru_cache
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import signal
 
 from dubbin.core.sound import fourier
 from dubbin.core.sound.level import gain_to_db
@@ -38,7 +38,7 @@ def oversampling(rate: int) -> int:
 def interpolator(factor: int) -> NDArray[np.float32]:
     """Low-pass for interpolation by `factor`: linear phase, unity gain after zero stuffing."""
     taps = TAPS_PER_PHASE * factor + 1
-    out: NDArray[np.float32] = (factor * signal.firwin(taps, 1.0 / factor, window=("kaiser", KAISER_BETA))).astype(np.float32)
+    out: NDArray[np.float32] = (factor * scipy.signal.firwin(taps, 1.0 / factor, window=("kaiser", KAISER_BETA))).astype(np.float32)
     return out
 
 

@@ -10,9 +10,9 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
+import scipy
 import soxr
 from numpy.typing import NDArray
-from scipy import fft
 
 from dubbin.core.jobs import Task, in_parallel
 from dubbin.core.sound import fourier
@@ -113,4 +113,4 @@ def _mel_matrix() -> NDArray[np.float32]:
 
 def cepstra(mel: NDArray[np.float32], count: int = 13) -> NDArray[np.float32]:
     """(n, count) cepstral coefficients of mel levels; the first is the loudness."""
-    return np.asarray(fft.dct(mel, axis=1, norm="ortho")[:, :count], np.float32)
+    return np.asarray(scipy.fft.dct(mel, axis=1, norm="ortho")[:, :count], np.float32)

@@ -12,8 +12,8 @@ from collections.abc import Sequence
 from dataclasses import replace
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import ndimage, signal
 
 from dubbin.core.measure.voicing import Voicing, cepstra
 from dubbin.core.speech.activity import FRAMES_PER_S, Activity, runs
@@ -78,7 +78,7 @@ def speech_without_words(own: NDArray[np.bool_], voicing: Voicing, rate: int) ->
     """
     per, gap = rate / FRAMES_PER_S, round(UNKNOWN_GAP_S * FRAMES_PER_S)
     count = min(len(own), len(voicing.pitch_hz))
-    joined = ndimage.binary_closing(np.pad(own[:count], gap), np.ones(gap))[gap:-gap]
+    joined = scipy.ndimage.binary_closing(np.pad(own[:count], gap), np.ones(gap))[gap:-gap]
     return [
         Word(NOT_UNDERSTOOD, round(a * per), round(b * per), WordKind.SOUND, 0.6)
         for a, b in zip(*runs(joined), strict=True)
@@ -105,7 +105,7 @@ def add_unheard(
     voice_db = float(np.quantile(activity.level_db[own], 0.8)) if own.any() else -30.0
     found: list[Word] = []
     free = own[:count] & fresh[:count] & ~covered[:count]
-    free = ndimage.binary_closing(np.pad(free, 8), np.ones(7))[8:-8] & ~covered[:count]
+    free = scipy.ndimage.binary_closing(np.pad(free, 8), np.ones(7))[8:-8] & ~covered[:count]
     for a, b in zip(*runs(free), strict=True):
         kind = _kind_of(int(a), int(b), steady, activity, voicing, voice_db)
         if kind is not None:
@@ -125,21 +125,21 @@ def spoken_freshly(voicing: Voicing, rt60_s: float | None) -> NDArray[np.bool_]:
     """Frames that are more than what the room still sounds of the sound before."""
     power = np.sum(10.0 ** (voicing.mel.astype(np.float64) / 10.0), axis=1)
     decay = 10.0 ** (-6.0 / FRAMES_PER_S / min(max(rt60_s or USUAL_RT60_S, 0.15), 1.2))
-    state = signal.lfilter([1.0 - decay], [1.0, -decay], power)
+    state = scipy.signal.lfilter([1.0 - decay], [1.0, -decay], power)
     late = np.zeros_like(power)
     late[LATE:] = state[:-LATE] * decay**LATE
-    return np.asarray(ndimage.median_filter((power > FRESH * late).astype(np.uint8), 5) > 0)
+    return np.asarray(scipy.ndimage.median_filter((power > FRESH * late).astype(np.uint8), 5) > 0)
 
 
 def _steady(voicing: Voicing) -> NDArray[np.bool_]:
     """Frames of a vowel that stands still."""
-    c = ndimage.uniform_filter1d(cepstra(voicing.mel), 3, axis=0, mode="nearest")
+    c = scipy.ndimage.uniform_filter1d(cepstra(voicing.mel), 3, axis=0, mode="nearest")
     moved = np.zeros(len(c))
     moved[2:-2] = np.sqrt(np.mean((c[4:, 1:] - c[:-4, 1:]) ** 2, axis=1)) / 2.0
     log_pitch = np.log(np.where(voicing.voiced, voicing.pitch_hz, 1.0))
     pitch_moved = np.abs(np.diff(log_pitch, prepend=log_pitch[:1]))
-    still = (moved < STILL) & voicing.voiced & (ndimage.median_filter(pitch_moved, 3) < PITCH_STEP)
-    out: NDArray[np.bool_] = ndimage.binary_closing(np.pad(still, 4), np.ones(4))[4:-4]
+    still = (moved < STILL) & voicing.voiced & (scipy.ndimage.median_filter(pitch_moved, 3) < PITCH_STEP)
+    out: NDArray[np.bool_] = scipy.ndimage.binary_closing(np.pad(still, 4), np.ones(4))[4:-4]
     return out
 
 
@@ -243,7 +243,7 @@ def _filler_text(voicing: Voicing, start: int, end: int) -> str:
 
 def _is_laughter(level: NDArray[np.float32]) -> bool:
     """Four bursts or more, parted by dips of 6 dB, at the even pace of a laugh."""
-    smooth = ndimage.gaussian_filter1d(level, 1.5)
+    smooth = scipy.ndimage.gaussian_filter1d(level, 1.5)
     peaks: list[int] = []
     high_at, low, rising = 0, 200.0, True
     for k, value in enumerate(smooth):

@@ -14,8 +14,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import ndimage
 from scipy.cluster.vq import kmeans2
 
 from dubbin.core.measure.voicing import Voicing, cepstra
@@ -80,7 +80,7 @@ def _features(voicing: Voicing, said: NDArray[np.bool_]) -> NDArray[np.float64]:
     index = np.arange(n)
     good = np.isfinite(pitch)
     filled = np.interp(index, index[good], pitch[good]) if good.any() else np.full(n, usual)
-    filled = ndimage.median_filter(filled, 31)[said]
+    filled = scipy.ndimage.median_filter(filled, 31)[said]
     x = np.concatenate([c, filled[:, None]], axis=1)
     x = (x - x.mean(axis=0)) / np.maximum(x.std(axis=0), 1e-6)
     x[:, -1] *= PITCH_WEIGHT

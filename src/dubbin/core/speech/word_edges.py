@@ -19,9 +19,9 @@ from dataclasses import dataclass, replace
 from itertools import pairwise
 
 import numpy as np
+import scipy
 import soxr
 from numpy.typing import NDArray
-from scipy import fft, ndimage, signal
 
 from dubbin.core.jobs import Task
 from dubbin.core.sound.source import Source, read_padded
@@ -87,7 +87,7 @@ def without_tails(levels: NDArray[np.float32], rt60_s: float | None) -> NDArray[
     rt60_s = min(max(rt60_s or USUAL_RT60_S, 0.15), 1.2)
     power = 10.0 ** (levels.astype(np.float64) / 10.0)
     decay = 10.0 ** (-6.0 * STEP_S / rt60_s)
-    state = signal.lfilter([1.0 - decay], [1.0, -decay], power, axis=0)
+    state = scipy.signal.lfilter([1.0 - decay], [1.0, -decay], power, axis=0)
     delay = round(LATE_S / STEP_S)
     late = np.zeros_like(power)
     late[delay:] = state[:-delay] * decay**delay
@@ -96,8 +96,8 @@ def without_tails(levels: NDArray[np.float32], rt60_s: float | None) -> NDArray[
 
 def _observations(levels: NDArray[np.float32]) -> NDArray[np.float32]:
     """(n, 2 * COEFFICIENTS): cepstra with loudness against the loudest around, and how they change; each with a spread of 1."""
-    c = fft.dct(levels, axis=1, norm="ortho")[:, :COEFFICIENTS]
-    loudest = ndimage.maximum_filter1d(c[:, 0], round(2.0 / STEP_S))
+    c = scipy.fft.dct(levels, axis=1, norm="ortho")[:, :COEFFICIENTS]
+    loudest = scipy.ndimage.maximum_filter1d(c[:, 0], round(2.0 / STEP_S))
     c[:, 0] = np.maximum(c[:, 0] - loudest, -200.0)
     padded = np.pad(c, ((DELTA, DELTA), (0, 0)), mode="edge")
     x = np.concatenate([c, padded[2 * DELTA :] - padded[: -2 * DELTA]], axis=1)
@@ -151,7 +151,7 @@ def refine_edges(
         return list(words)
     x = _observations(without_tails(levels, rt60_s))
     at = np.minimum((np.arange(len(levels)) * STEP_S * FRAMES_PER_S).astype(int), len(activity.excess_db) - 1)
-    heard = ndimage.binary_closing(np.pad(activity.excess_db[at] > 0, 8), np.ones(9))[8:-8]
+    heard = scipy.ndimage.binary_closing(np.pad(activity.excess_db[at] > 0, 8), np.ones(9))[8:-8]
     names = [GAP, ANY, *sorted({u for w in words for u in letters_of(w.text)} - {ANY})]
     number = {name: k for k, name in enumerate(names)}
     phrases = _phrases(words, number, len(levels))

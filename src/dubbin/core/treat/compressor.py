@@ -13,8 +13,8 @@ from enum import StrEnum
 from typing import Any, ClassVar
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import ndimage
 
 from dubbin.core.jobs import Task
 from dubbin.core.sound.source import Samples, Source
@@ -67,7 +67,7 @@ def level_db(x: Samples, rate: int, detection: Detection) -> NDArray[np.float32]
     if detection is Detection.PEAK:
         size = max(1, round(PEAK_S * rate))
         # Looks back only, so that a louder word is known at its first sample and not before.
-        level = ndimage.maximum_filter1d(np.max(np.abs(x), axis=0), size, origin=(size - 1) // 2, mode="constant")
+        level = scipy.ndimage.maximum_filter1d(np.max(np.abs(x), axis=0), size, origin=(size - 1) // 2, mode="constant")
         return np.asarray(20.0 * np.log10(np.maximum(level, 1e-9)), np.float32)
     size = max(1, round(RMS_S * rate))
     sums = np.cumsum(np.pad(x.astype(np.float64) ** 2, ((0, 0), (size, 0))), axis=1)

@@ -14,8 +14,8 @@ from functools import lru_cache
 from pathlib import Path
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import signal
 
 from dubbin.core.errors import DubbinError
 from dubbin.core.jobs import CORES
@@ -104,7 +104,7 @@ def features(X: NDArray[np.complex64], means: Means) -> tuple[NDArray[np.float32
 
 def _running_mean(values: NDArray[np.float32], start: NDArray[np.float32]) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
     zi = (MEAN_WEIGHT * start.astype(np.float64))[None]
-    mean, last = signal.lfilter([1 - MEAN_WEIGHT], [1, -MEAN_WEIGHT], values.astype(np.float64), axis=0, zi=zi)
+    mean, last = scipy.signal.lfilter([1 - MEAN_WEIGHT], [1, -MEAN_WEIGHT], values.astype(np.float64), axis=0, zi=zi)
     return mean.astype(np.float32), (last[0] / MEAN_WEIGHT).astype(np.float32)
 
 

@@ -13,8 +13,8 @@ from functools import lru_cache
 from typing import ClassVar
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import signal
 
 from dubbin.core.jobs import Task, in_parallel
 from dubbin.core.measure.voice_level import VoiceLevel, find_voice_level
@@ -56,8 +56,8 @@ def _filters(frequency_hz: float, rate: int) -> tuple[NDArray[np.float32], NDArr
     """(highs, vowels): symmetric impulse responses of odd length."""
     size = max(31, round(TAPS_S * rate)) | 1
     top = min(frequency_hz, 0.45 * rate)
-    highs = signal.firwin(size, top, fs=rate, pass_zero=False, window=("kaiser", 5.0))
-    vowels = signal.firwin(size, [VOWELS_HZ[0], min(VOWELS_HZ[1], 0.4 * rate)], fs=rate, pass_zero=False, window=("kaiser", 3.0))
+    highs = scipy.signal.firwin(size, top, fs=rate, pass_zero=False, window=("kaiser", 5.0))
+    vowels = scipy.signal.firwin(size, [VOWELS_HZ[0], min(VOWELS_HZ[1], 0.4 * rate)], fs=rate, pass_zero=False, window=("kaiser", 3.0))
     return highs.astype(np.float32), vowels.astype(np.float32)
 
 

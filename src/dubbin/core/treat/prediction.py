@@ -10,8 +10,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import ndimage
 
 LOADING = 1e-4  # of the mean eigenvalue, on the diagonal
 QUIETEST, QUIETEST_OF_BIN = 1e-4, 1e-3  # of the mean power of all bins, and of the bin: no frame weighs more than these allow
@@ -48,7 +48,7 @@ def estimate_covariances(X: NDArray[np.complex64], begin: int, taps: NDArray[np.
     """
     from dubbin.core.treat.prediction_kernels import covariances
 
-    P = ndimage.uniform_filter(X.real**2 + X.imag**2, (3, 3), mode="nearest")
+    P = scipy.ndimage.uniform_filter(X.real**2 + X.imag**2, (3, 3), mode="nearest")
     weight = 1.0 / np.maximum(P, QUIETEST * P.mean() + QUIETEST_OF_BIN * P.mean(axis=0) + 1e-20)
     real, imaginary = _parts(X)
     correlation, target = covariances(real, imaginary, np.ascontiguousarray(weight.T, np.float32), begin, taps)

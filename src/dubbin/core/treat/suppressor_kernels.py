@@ -5,8 +5,8 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
+import scipy
 from numpy.polynomial import chebyshev
-from scipy import special
 
 from dubbin.core.kernel import F32, inlined, kernel
 from dubbin.core.treat.fast_math_kernels import exp2, log2
@@ -40,7 +40,7 @@ def _lsa_polynomial() -> tuple[np.float32, ...]:
     is good to 2e-6 from 0 to LSA_TOP; above, exp(E1(v) / 2) is 1 to 2e-5. Highest power first."""
     t = np.cos(np.pi * (np.arange(400) + 0.5) / 400)
     v = (t + 1) * LSA_TOP / 2
-    h = np.exp(0.5 * special.exp1(v)) * np.sqrt(v)
+    h = np.exp(0.5 * scipy.special.exp1(v)) * np.sqrt(v)
     fit = chebyshev.cheb2poly(chebyshev.chebfit(t, h, 8, w=1 / h))
     return tuple(np.float32(c) for c in fit[::-1])
 

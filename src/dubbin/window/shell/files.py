@@ -168,7 +168,7 @@ class EpisodeFiles:
         """Say that an episode was left by a program that ended without warning, and offer it."""
         for item in left_over(self._journals)[:1]:
             self._notices.say(
-                f"The program ended without warning. “{item.title}” is kept up to “{item.last_step}” ({item.steps} steps not saved).",
+                f"The program ended without warning. “{item.title}” is kept up to “{item.last_step}” ({item.steps} step{'s' if item.steps != 1 else ''} not saved).",
                 (
                     ("Take it up again", lambda i=item: self.recover(i)),  # type: ignore[misc]
                     ("Throw it away", lambda i=item: i.journal.unlink(missing_ok=True)),  # type: ignore[misc]
