@@ -64,11 +64,13 @@ class TestWhoHearsTheOther:
         host = activity(10, (1, 4, -20), (5, 6, -20))
         guest = activity(10, (5 - start_s, 6 - start_s, -32), (7 - start_s, 8 - start_s, -26))
         own = [host.audible, guest.audible]
-        assert hears_the_other([(0.0, host), (start_s, guest)], own, self.PLACE) == 1
+        assert hears_the_other([(0.0, host), (start_s, guest)], own, [self.PLACE]) == [1]
 
     def test_nothing_to_compare_with_is_no_error(self):
         one = activity(10, (5, 6, -20))
-        assert hears_the_other([(0.0, one), (0.0, one)], [one.audible, one.audible], self.PLACE) in (0, 1)
+        assert hears_the_other([(0.0, one), (0.0, one)], [one.audible, one.audible], [self.PLACE])[0] in (0, 1)
+        silent = np.zeros(1000, np.bool_)
+        assert hears_the_other([(0.0, one), (0.0, one)], [silent, silent], [self.PLACE]) == [0]
 
 
 class TestLowered:

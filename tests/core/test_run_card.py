@@ -226,8 +226,8 @@ def test_a_folder_of_several_microphones_is_one_episode_lined_up(speech, folders
     show = tmp_path / "show"
     (show / "ep1").mkdir(parents=True)
     far = 0.3 * np.concatenate([np.zeros(RATE // 2, np.float32), speech[: 19 * RATE]])
-    sf.write(show / "ep1" / "Ines desk.wav", speech[: 19 * RATE] + noise(19, -60, 1), RATE)
-    sf.write(show / "ep1" / "guest.wav", (far + noise(19.5, -60, 2)).astype(np.float32), RATE)
+    sf.write(show / "ep1" / "Ines desk.wav", speech[: 19 * RATE] + noise(19, -84, 1), RATE)
+    sf.write(show / "ep1" / "guest.wav", (far + noise(19.5, -84, 2)).astype(np.float32), RATE)
     (show / "ep1" / "letter.txt").write_text("not sound")
     inputs = find_inputs([show], tmp_path / "out")
     assert inputs == [show / "ep1"] == find_inputs([show / "ep1"], tmp_path / "out")

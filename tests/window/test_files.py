@@ -193,7 +193,7 @@ def test_a_recording_that_is_added_again_is_offered_what_was_done_to_it(window, 
 def test_what_a_crash_left_is_offered_and_taken_up_again(open_window, crashed, qtbot):
     window = open_window()
     window.files.offer_left_over()
-    assert "is kept up to" in window.notices.text.text() and "1 steps" in window.notices.text.text()
+    assert "is kept up to" in window.notices.text.text() and "1 step not" in window.notices.text.text()
     pressed(window, "Take it up again")
     settle(qtbot, window)
     assert [m.text for m in window.session.episode.markers] == ["unsaved"]

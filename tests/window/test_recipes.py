@@ -107,12 +107,14 @@ def test_music_of_the_show_comes_from_its_file_and_a_missing_one_is_said(qtbot, 
     assert "lost.flac" in edit.notices.text.text()
 
 
-def test_cuts_by_words_wait_until_the_words_are_there_and_are_forgotten_with_the_episode(qtbot, window, short_demo):
+def test_cuts_by_words_wait_until_the_words_are_there_and_are_forgotten_with_the_episode(qtbot, window, short_demo, monkeypatch):
     settle(qtbot, window)
+    monkeypatch.setattr(window.speech, "_transcribe", lambda *_, **__: None)
+    monkeypatch.setattr(window.speech, "is_busy", lambda: True)
     window.recipes.apply(replace(recipe_of(window.session.episode), fillers=True, pauses_on=False))
     assert window.recipes.waiting == {CutKind.FILLER} and "as soon as" in window.notices.text.text()
     put_down(qtbot, window, short_demo / EPISODE_FILE)
     assert not window.recipes.waiting and not window.session.episode.cuts
     window.recipes.apply(replace(recipe_of(window.session.episode), fillers=True, pauses_on=False))
-    window.actions_by_id["transcribe"].run()  # stops it
+    window.speech.stop()
     assert not window.recipes.waiting, "what somebody stopped does not cut by itself later on"

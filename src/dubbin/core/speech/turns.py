@@ -62,27 +62,26 @@ def _shared(a: tuple[float, Activity], b: tuple[float, Activity]) -> tuple[slice
     return slice(first, first + count), slice(second, second + count)
 
 
-def hears_the_other(activities: Sequence[tuple[float, Activity]], own: Sequence[NDArray[np.bool_]], place: Crosstalk) -> int:
-    """Of the two voices of a place at which both speak, the number of the one whose microphone hears the other.
+def hears_the_other(
+    activities: Sequence[tuple[float, Activity]], own: Sequence[NDArray[np.bool_]], places: Sequence[Crosstalk]
+) -> list[int]:
+    """Of the two voices of each place at which both speak, the number of the one whose microphone hears the other.
 
-    That is the one that is softer there against what it says elsewhere: a word thrown in, with the talk of the other over it.
+    That is the one that is softer there against what it usually says: a word thrown in, with the talk of the other over it.
     """
-    over = []
-    for number in place.lanes:
+    usual = [_mean_db(a.level_db[: len(o)][o[: len(a.level_db)]]) for (_, a), o in zip(activities, own, strict=True)]
+
+    def over_db(number: int, place: Crosstalk) -> float:
         start_s, activity = activities[number]
         low, high = (round((t - start_s) * FRAMES_PER_S) for t in (place.start_s, place.end_s))
-        elsewhere = own[number].copy()
-        elsewhere[max(low, 0) : max(high, 0)] = False
-        here, usual = (
-            activity.level_db[max(low, 0) : max(high, 1)],
-            activity.level_db[: len(elsewhere)][elsewhere[: len(activity.level_db)]],
-        )
-        over.append(_mean_db(here) - _mean_db(usual) if len(here) and len(usual) else 0.0)
-    return place.lanes[int(np.argmin(over))]
+        return _mean_db(activity.level_db[max(low, 0) : max(high, 1)]) - usual[number]
+
+    return [min(place.lanes, key=lambda number: over_db(number, place)) for place in places]
 
 
 def _mean_db(level_db: NDArray[np.float32]) -> float:
-    return 10.0 * float(np.log10(np.mean(10.0 ** (level_db.astype(np.float64) / 10.0)) + 1e-15))
+    """Mean power of levels, in dB; 0 of none, so that what can't be compared counts as usual."""
+    return 10.0 * float(np.log10(np.mean(10.0 ** (level_db.astype(np.float64) / 10.0)) + 1e-15)) if len(level_db) else 0.0
 
 
 @dataclass(frozen=True)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from bisect import bisect_right
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from dubbin.core.episode.commands.lanes import lower_overlaps, uncover
@@ -36,13 +38,25 @@ class Overlaps:
         return [Overlap(round(a * rate), round(b * rate), lanes, other) for (lanes, a, b), other in found]
 
     def lowered(self, overlap: Overlap) -> Cover | None:
-        """What lowers a microphone over most of an overlap; None where nothing does."""
-        middle = (overlap.start_frame + overlap.end_frame) // 2
-        for lane in self._session.episode.lanes:
-            for cover in lane.covers if lane.id in overlap.lanes else ():
-                if cover.kind is CoverKind.LOWER and cover.start_frame <= middle - lane.start_frame < cover.end_frame:
-                    return cover
-        return None
+        """What lowers a microphone over the middle of an overlap; None where nothing does."""
+        return self.all_lowered([overlap])[0]
+
+    def all_lowered(self, overlaps: Sequence[Overlap]) -> list[Cover | None]:
+        """`lowered` of many."""
+        covers = {
+            lane.id: (lane.start_frame, [c for c in lane.covers if c.kind is CoverKind.LOWER]) for lane in self._session.episode.lanes
+        }
+        starts = {id: [c.start_frame for c in found] for id, (_, found) in covers.items()}
+        out: list[Cover | None] = []
+        for overlap in overlaps:
+            middle, hit = (overlap.start_frame + overlap.end_frame) // 2, None
+            for id in overlap.lanes:
+                offset, found = covers.get(id, (0, []))
+                k = bisect_right(starts.get(id, []), middle - offset) - 1
+                if k >= 0 and middle - offset < found[k].end_frame:
+                    hit = hit or found[k]
+            out.append(hit)
+        return out
 
     def at_head(self) -> Overlap | None:
         """The overlap that is selected or that the play head stands in."""
@@ -51,7 +65,8 @@ class Overlaps:
 
     def lower(self, overlaps: list[Overlap]) -> None:
         """Lower in one step what is not lowered yet."""
-        places = [(o.hears_other, o.start_frame, o.end_frame) for o in overlaps if self.lowered(o) is None]
+        lowered = self.all_lowered(overlaps)
+        places = [(o.hears_other, o.start_frame, o.end_frame) for o, known in zip(overlaps, lowered, strict=True) if known is None]
         if not places:
             self._session.said.emit("There is no overlap left to lower." if overlaps else "Nobody speaks over another here.")
             return

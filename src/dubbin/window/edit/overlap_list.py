@@ -29,8 +29,7 @@ class OverlapList(ActiveTable):
         names = {lane.id: lane.voice for lane in episode.lanes}
         self._entries = self._acts.all()
         rows: list[tuple[object, ...]] = []
-        for item in self._entries:
-            cover = self._acts.lowered(item)
+        for item, cover in zip(self._entries, self._acts.all_lowered(self._entries), strict=True):
             rows.append((
                 cover is not None, clock(item.start_frame / episode.rate, 1), span_text((item.end_frame - item.start_frame) / episode.rate),
                 " and ".join(names.get(i, "") for i in item.lanes), names.get(item.hears_other, ""),

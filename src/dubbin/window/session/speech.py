@@ -46,6 +46,7 @@ class Speech(QObject):
         self._voicings: dict[str, Voicing] = {}
         self._own: tuple[Any, list[NDArray[np.bool_]]] | None = None
         self._crosstalk: tuple[Any, list[tuple[tuple[str, str], float, float]]] | None = None
+        self._hearing: tuple[Any, list[str]] | None = None
         self._table: tuple[Any, WordTable] | None = None
         self._retakes: dict[str, tuple[tuple[Word, ...], list[Retake]]] = {}
         self._fillers: tuple[Any, list[FoundFiller]] | None = None
@@ -162,12 +163,13 @@ class Speech(QObject):
     def hears_the_other(self) -> list[str]:
         """For every place at which two speak, the id of the lane whose microphone hears the other one."""
         lanes, own = self._own_speech()
-        numbers = {lane.id: k for k, lane in enumerate(lanes)}
-        activities = [(start, activity) for _, start, activity in self._activities()]
-        return [
-            lanes[hears_the_other(activities, own, Crosstalk(a, b, (numbers[first], numbers[second])))].id
-            for (first, second), a, b in self.crosstalk()
-        ]
+        places = self.crosstalk()
+        if self._hearing is None or self._hearing[0] is not places:
+            numbers = {lane.id: k for k, lane in enumerate(lanes)}
+            activities = [(start, activity) for _, start, activity in self._activities()]
+            found = [Crosstalk(a, b, (numbers[first], numbers[second])) for (first, second), a, b in places]
+            self._hearing = (places, [lanes[k].id for k in hears_the_other(activities, own, found)])
+        return self._hearing[1]
 
     def crosstalk(self) -> list[tuple[tuple[str, str], float, float]]:
         """Where two speak at once: (ids of their lanes, start and end in seconds of the session)."""

@@ -40,6 +40,7 @@ class Recipes:
     def __init__(self, window: QWidget, session: Session, speech: Speech, folder: Callable[[], str]) -> None:
         self._window, self._session, self._speech, self._folder = window, session, speech, folder
         self.waiting: set[CutKind] = set()
+        self._of = session.document
         session.findings_changed.connect(self._go_on)
         speech.changed.connect(self._go_on)
         session.episode_changed.connect(self._on_episode_changed)
@@ -143,5 +144,6 @@ class Recipes:
                     session.do(cut_stretches(session.episode, stretches, kind, f"Cut {len(stretches)} {kind.value}s"))
 
     def _on_episode_changed(self, before: Episode, after: Episode) -> None:
-        if before.id != after.id:
+        if self._session.document is not self._of:
+            self._of = self._session.document
             self.waiting.clear()

@@ -115,12 +115,19 @@ def pauses_beside_words(episode: Episode) -> Episode:
 
 def _beside_words(episode: Episode, cuts: Sequence[Cut]) -> list[Cut]:
     starts, ends = _kept_words(episode)
-    placed = [(beside_words(starts, ends, c.start_frame, c.end_frame, episode.rate), c.kind) for c in cuts] if len(starts) else []
-    return [Cut(start, end, kind) for (start, end), kind in placed if end > start] if len(starts) else list(cuts)
+    if not len(starts):
+        return list(cuts)
+    longest, out = int((ends - starts).max()), []
+    for cut in cuts:
+        low, high = np.searchsorted(starts, [cut.start_frame - longest, cut.end_frame])
+        start, end = beside_words(starts[low:high], ends[low:high], cut.start_frame, cut.end_frame, episode.rate)
+        if end > start:
+            out.append(Cut(start, end, cut.kind))
+    return out
 
 
 def _kept_words(episode: Episode) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
-    """Session frames of all words and sounds that no automatic cut may touch."""
+    """Session frames of all words and sounds that no automatic cut may touch, sorted by their starts."""
     frames = [
         (offset + word.start_frame, offset + word.end_frame)
         for lane in episode.session_voices
@@ -129,7 +136,7 @@ def _kept_words(episode: Episode) -> tuple[NDArray[np.int64], NDArray[np.int64]]
         for word in transcript.words
         if word.kind is not WordKind.SOUND or word.text not in PASSING_SOUNDS
     ]
-    both = np.array(frames, np.int64).reshape(-1, 2)
+    both = np.array(sorted(frames), np.int64).reshape(-1, 2)
     return both[:, 0], both[:, 1]
 
 
