@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 import soundfile as sf
 
-from dubbin.core.episode.commands.lanes import change_lane, remove_lane
+from dubbin.core.episode.commands.lanes import change_lane, lanes_of_speakers, remove_lane
 from dubbin.core.episode.commands.recordings import add_recordings
 from dubbin.core.episode.commands.words import set_transcript
 from dubbin.core.episode.document import new_episode
@@ -79,3 +79,15 @@ def test_recordings_are_put_on_one_clock_and_what_has_nothing_in_common_stays(tm
     starts = [lane.start_frame for lane in done.episode.lanes]
     assert starts[0] - starts[1] == pytest.approx(RATE, abs=RATE // 1000) and min(starts) == 0 and "Two Voice" in done.title
     assert line_up(replace(episode, lanes=episode.lanes[:1]), copies) == []
+
+
+def test_speakers_that_had_lanes_of_their_own_get_them_back_each_with_their_words():
+    before = set_transcript(
+        worked_on(), Transcript("l", (Word("hi", 0, 900), Word("you", 9000, 9900, speaker=1)), speakers=("A", "B"))
+    ).episode
+    before = lanes_of_speakers(before, "l", ["a", "b"], -30.0, 100).episode
+    now = add_recordings(new_episode(), [recording("new")], [Lane("m", "new", (0,), "A")]).episode
+    back = give_back(now, "new", former_lanes([before], now.recording("new"))).episode
+    assert [lane.voice for lane in back.lanes] == ["A", "B"] and len({lane.id for lane in back.lanes}) == 2
+    assert [lane.covers for lane in back.lanes] == [lane.covers for lane in before.lanes]
+    assert [[w.text for w in back.transcript(lane.id).words] for lane in back.lanes] == [["hi"], ["you"]]

@@ -186,8 +186,10 @@ def test_a_recording_that_is_added_again_is_offered_what_was_done_to_it(window, 
     next(b for b in window.notices.findChildren(QPushButton) if b.text() == "Give them back").click()
     again = next(x for x in session.episode.lanes if x.voice == lane.voice)
     assert again.id != lane.id and find_use(again, "dehum").strength == 55 and session.episode.transcript(again.id) is not None
+    window.notices.say("")
     session.recordings.add_files([path])
     settle(qtbot, window)
+    assert "was in this episode before" not in window.notices.text.text(), "it is still there, and wanted twice"
 
 
 def test_what_a_crash_left_is_offered_and_taken_up_again(open_window, crashed, qtbot):

@@ -29,46 +29,10 @@ QUICK_TURNS, QUICK_S = 4, 40.0
 LEAD_S, TAIL_S = 0.15, 0.35  # of sound beside the words, where there is room
 LONGEST_TITLE = 64
 # Words with which a sentence leans on the one before.
-LEANING = frozenset(
-    [
-        "and",
-        "but",
-        "so",
-        "or",
-        "nor",
-        "yet",
-        "because",
-        "then",
-        "also",
-        "too",
-        "it",
-        "he",
-        "she",
-        "they",
-        "him",
-        "her",
-        "them",
-        "his",
-        "their",
-        "its",
-        "this",
-        "that",
-        "these",
-        "those",
-        "which",
-        "who",
-        "whose",
-        "there",
-        "yes",
-        "no",
-        "yeah",
-        "well",
-        "exactly",
-        "right",
-        "okay",
-        "mm",
-    ]
-)
+LEANING_TEXT = """
+and but so or nor yet because then also too it he she they him her them his their its this that these those which who whose there yes no yeah well exactly right okay mm
+"""
+LEANING = frozenset(LEANING_TEXT.split())
 
 
 @dataclass(frozen=True)

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 
 from dubbin.core.episode.commands.change import Change
 from dubbin.core.episode.commands.words import set_transcript
-from dubbin.core.episode.model import Episode, Lane, Recording
+from dubbin.core.episode.model import Episode, Lane, Recording, new_id
 from dubbin.core.speech.transcript import Transcript
 
 
@@ -49,21 +49,27 @@ def is_worth_it(former: Iterable[FormerLane]) -> bool:
 
 
 def give_back(episode: Episode, recording_id: str, former: Iterable[FormerLane]) -> Change:
-    """Have the lanes of a recording as they were: name, place, words, treatments, covers and levels. Lanes with other channels stay."""
-    changed = episode
-    recording = episode.recording(recording_id)
+    """Have the lanes of a recording as they were: name, place, words, treatments, covers and levels. Lanes with other channels stay.
+
+    Where several lanes shared channels, each speaker's their own, there are as many again.
+    """
+    changed, former = episode, tuple(former)
+    taken: set[str] = set()
     for item in former:
-        now = next((lane for lane in changed.lanes if lane.recording == recording_id and lane.channels == item.lane.channels), None)
-        if now is None:
+        alike = [lane for lane in changed.lanes if lane.recording == recording_id and lane.channels == item.lane.channels]
+        if not alike:
             continue
-        lane = replace(item.lane, id=now.id, recording=recording_id)
-        recording = replace(recording, drift_ppm=item.drift_ppm, frames=item.frames)
+        now = next((lane for lane in alike if lane.id not in taken), None)
+        lane = replace(item.lane, id=now.id if now is not None else new_id(), recording=recording_id)
+        taken.add(lane.id)
+        recording = replace(changed.recording(recording_id), drift_ppm=item.drift_ppm, frames=item.frames)
+        lanes = tuple(lane if x.id == lane.id else x for x in changed.lanes)
         changed = replace(
             changed,
-            lanes=tuple(lane if x.id == now.id else x for x in changed.lanes),
+            lanes=lanes if now is not None else (*lanes, lane),
             recordings=tuple(recording if r.id == recording_id else r for r in changed.recordings),
         )
         if item.transcript is not None:
-            changed = set_transcript(changed, replace(item.transcript, lane=now.id)).episode
+            changed = set_transcript(changed, replace(item.transcript, lane=lane.id)).episode
     names = ", ".join(dict.fromkeys(item.lane.voice for item in former))
     return Change(f"Give {names} back what was done before", changed)

@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import numpy as np
+
 from dubbin.core.episode.commands.change import Change
 from dubbin.core.episode.commands.lanes import cover, uncover
-from dubbin.core.episode.model import Cover, CoverKind
+from dubbin.core.episode.model import Cover, CoverKind, FrameRange, Lane
+from dubbin.core.speech.activity import FRAMES_PER_S, runs
 from dubbin.window.session.selection import Selection
 from dubbin.window.session.session import Session
 from dubbin.window.session.speech import Speech
@@ -35,7 +38,7 @@ class Covering:
         for lane, a, b in places:
             start, end = max(a - lane.start_frame, 0), min(b - lane.start_frame, before.recording(lane.recording).frames)
             if end > start:
-                noise = self._speech.room_noise(lane, start) if kind is CoverKind.NOISE else None
+                noise = self._room_noise(lane, start) if kind is CoverKind.NOISE else None
                 episode = cover(episode, lane.id, Cover(start, end, kind, gain_db, noise), "").episode
                 frames += end - start
         if not frames:
@@ -60,3 +63,18 @@ class Covering:
                 self._session.do(uncover(episode, lane.id, gone))
                 return
         self._session.said.emit("Nothing is muted or covered here.")
+
+    def _room_noise(self, lane: Lane, near: int) -> FrameRange | None:
+        """A stretch of a lane's recording (frames) near one of its frames in which nothing is heard, for covers."""
+        activity = self._session.analyses.activity(lane)
+        if activity is None:
+            return None
+        rate = self._session.episode.rate
+        starts, ends = runs(~activity.audible)
+        long = ends - starts >= 0.3 * FRAMES_PER_S
+        if not long.any():
+            return None
+        a, b = starts[long] * rate // FRAMES_PER_S, ends[long] * rate // FRAMES_PER_S
+        k = int(np.argmin(np.abs((a + b) // 2 - near)))
+        margin = rate // 20
+        return FrameRange(int(a[k]) + margin, int(min(b[k], a[k] + 2 * rate)) - margin)

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from dubbin.core.episode.commands.words import set_transcript
-from dubbin.core.episode.model import FrameRange, Lane
+from dubbin.core.episode.model import Lane
 from dubbin.core.jobs import Task
 from dubbin.core.measure.voicing import Voicing
 from dubbin.core.mix import word_cuts
@@ -20,7 +20,7 @@ from dubbin.core.mix.automatic_cuts import CutCheck
 from dubbin.core.mix.cover import OTHER, uncovered
 from dubbin.core.mix.program import SessionMix
 from dubbin.core.mix.word_cuts import FoundFiller, FoundRetake
-from dubbin.core.speech.activity import FRAMES_PER_S, Activity, runs
+from dubbin.core.speech.activity import FRAMES_PER_S, Activity
 from dubbin.core.speech.align_text import TextWord
 from dubbin.core.speech.recogniser import built_in_model, recogniser
 from dubbin.core.speech.retakes import Retake, find_retakes
@@ -180,21 +180,6 @@ class Speech(QObject):
             self._crosstalk = (own, [((lanes[c.lanes[0]].id, lanes[c.lanes[1]].id), c.start_s, c.end_s) for c in found])
         return self._crosstalk[1]
 
-    def room_noise(self, lane: Lane, near: int) -> FrameRange | None:
-        """A stretch of a lane's recording (frames) near one of its frames in which nothing is heard, for covers."""
-        activity = self._session.analyses.activity(lane)
-        if activity is None:
-            return None
-        rate = self._session.episode.rate
-        starts, ends = runs(~activity.audible)
-        long = ends - starts >= 0.3 * FRAMES_PER_S
-        if not long.any():
-            return None
-        a, b = starts[long] * rate // FRAMES_PER_S, ends[long] * rate // FRAMES_PER_S
-        k = int(np.argmin(np.abs((a + b) // 2 - near)))
-        margin = rate // 20
-        return FrameRange(int(a[k]) + margin, int(min(b[k], a[k] + 2 * rate)) - margin)
-
     # -- words ------------------------------------------------------------------------
 
     @property
@@ -277,7 +262,8 @@ class Speech(QObject):
     def last_take_cuts(self) -> list[tuple[int, int]] | None:
         """What goes when of every line its last take is kept; None while takes are still looked for."""
         found = self.retakes()
-        if not self._knows_retakes():
+        known = {lane_id: words for lane_id, (words, _) in self._retakes.items()}
+        if any(known.get(t.lane) is not t.words for t in self._session.episode.transcripts):
             return None
         heard = [r for r in found if sum(self._session.episode.cut_at((a + b) // 2) is None for a, b in r.spans) > 1]
         mix = self._mix()
@@ -288,10 +274,6 @@ class Speech(QObject):
         if any(self._session.recordings.source(lane) is None for lane in self.voices()):
             return None
         return word_cuts.unheard_filler_cuts(self._session.episode, self.fillers())
-
-    def _knows_retakes(self) -> bool:
-        known = {lane_id: words for lane_id, (words, _) in self._retakes.items()}
-        return all(known.get(t.lane) is t.words for t in self._session.episode.transcripts)
 
     # -- following the model ----------------------------------------------------------
 

@@ -109,8 +109,12 @@ class EpisodeFiles:
     def offer_former(self, recording_ids: list[str]) -> None:
         """Say that recordings were in the episode before, and offer what was done to them then."""
         history = self._session.document.history
-        earlier = [step.before for step in reversed(history.done)]
-        found = {id: former_lanes(earlier, history.episode.recording(id)) for id in recording_ids}
+        earlier, here = [step.before for step in reversed(history.done)], history.episode.recordings
+        # What is still there was not taken out: somebody wants it twice.
+        new = [
+            r for r in here if r.id in recording_ids and not any(o.fingerprint == r.fingerprint for o in here if o.id not in recording_ids)
+        ]
+        found = {r.id: former_lanes(earlier, r) for r in new}
         found = {id: former for id, former in found.items() if is_worth_it(former)}
         if found:
             names = ", ".join(dict.fromkeys(item.lane.voice for former in found.values() for item in former))
