@@ -166,3 +166,15 @@ def test_the_level_of_a_quiet_stretch_is_that_of_its_loudest_microphone():
     assert level_over([(0.0, quiet), (2.0, loud)], 4.0, 6.0) == pytest.approx(-53.0)
     assert level_over([(0.0, quiet), (8.0, loud)], 4.0, 6.0) == pytest.approx(-60.0) and level_over([], 4.0, 6.0) is None
     assert level_over([(0.0, quiet)], 40.0, 60.0) is None
+
+
+@given(st.lists(st.tuples(st.integers(0, 400_000), st.integers(500, 60_000)), max_size=12), st.lists(st.integers(0, 400_000), max_size=6))
+def test_pauses_beside_many_words_are_as_beside_each_alone(words, places):
+    episode = replace(new_episode(), recordings=(Recording("r", "/a.wav", "f", 10 * RATE, RATE, 1),), lanes=(Lane("l", "r", (0,), "Ines"),))
+    said = tuple(Word("word", a, a + n) for a, n in sorted(words))
+    episode = set_transcript(episode, Transcript("l", said)).episode
+    pauses = [Pause(a / RATE, (a + 48_000) / RATE, a / RATE, (a + 40_000) / RATE) for a in places]
+    starts, ends = (np.array([getattr(w, f) for w in said], np.int64) for f in ("start_frame", "end_frame"))
+    wanted = {beside_words(starts, ends, a, min(a + 40_000, 10 * RATE), RATE) for a in places}
+    made = set_pauses(episode, episode.pauses, pauses, on=True).episode.cuts
+    assert {(c.start_frame, c.end_frame) for c in made} == {(a, b) for a, b in wanted if b > a}

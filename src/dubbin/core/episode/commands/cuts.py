@@ -118,7 +118,14 @@ def _beside_words(episode: Episode, cuts: Sequence[Cut]) -> list[Cut]:
     if not len(starts):
         return list(cuts)
     longest, out = int((ends - starts).max()), []
-    for cut in cuts:
+    latest = np.maximum.accumulate(ends)
+    edges = np.array([(c.start_frame, c.end_frame) for c in cuts], np.int64).reshape(-1, 2)
+    before = np.searchsorted(starts, edges)  # words that begin before each edge
+    in_word = np.any((before > 0) & (latest[np.maximum(before - 1, 0)] > edges), axis=1)
+    for cut, touches in zip(cuts, in_word.tolist(), strict=True):
+        if not touches:
+            out.append(cut)
+            continue
         low, high = np.searchsorted(starts, [cut.start_frame - longest, cut.end_frame])
         start, end = beside_words(starts[low:high], ends[low:high], cut.start_frame, cut.end_frame, episode.rate)
         if end > start:
@@ -128,15 +135,14 @@ def _beside_words(episode: Episode, cuts: Sequence[Cut]) -> list[Cut]:
 
 def _kept_words(episode: Episode) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
     """Session frames of all words and sounds that no automatic cut may touch, sorted by their starts."""
-    frames = [
-        (offset + word.start_frame, offset + word.end_frame)
-        for lane in episode.session_voices
-        if (transcript := episode.transcript(lane.id)) is not None
-        for offset in (lane.start_frame,)
-        for word in transcript.words
-        if word.kind is not WordKind.SOUND or word.text not in PASSING_SOUNDS
-    ]
-    both = np.array(sorted(frames), np.int64).reshape(-1, 2)
+    found = [np.zeros((0, 2), np.int64)]
+    for lane in episode.session_voices:
+        transcript = episode.transcript(lane.id)
+        words = transcript.words if transcript is not None else ()
+        kept = [(w.start_frame, w.end_frame) for w in words if w.kind is not WordKind.SOUND or w.text not in PASSING_SOUNDS]
+        found.append(np.array(kept, np.int64).reshape(-1, 2) + lane.start_frame)
+    both = np.concatenate(found)
+    both = both[np.argsort(both[:, 0], kind="stable")]
     return both[:, 0], both[:, 1]
 
 
