@@ -15,7 +15,7 @@ from dubbin.core.deliver.recipe import load_recipe
 from dubbin.core.episode.commands.lanes import change_lane, remove_lane
 from dubbin.core.episode.document import Document
 from dubbin.core.episode.file import load_episode, save_episode
-from dubbin.core.episode.journal import left_over, recover
+from dubbin.core.episode.journal_reading import left_over, recover
 from dubbin.core.episode.migrations import STEPS, VERSION, migrated
 from dubbin.core.episode.unknown_fields import left_over as left_over_fields
 from dubbin.core.episode.unknown_fields import put_back
@@ -50,7 +50,7 @@ def test_an_old_file_opens_with_all_that_it_holds(version, tmp_path):
 def test_an_old_journal_is_taken_up_again(version, tmp_path):
     shutil.copy(OLD / f"version-{version}.jsonl", tmp_path)
     (item,) = left_over(tmp_path)
-    history = recover(item)
+    history = recover(item).history
     assert history.episode.lanes[0].level_db == -6.0 and history.episode.recordings[0].nan_count == 3
     history.undo()
     assert history.episode.lanes[0].level_db == -2.5

@@ -9,7 +9,8 @@ from pathlib import Path
 from dubbin.core.episode.commands.change import Change
 from dubbin.core.episode.file import read_episode, save_episode
 from dubbin.core.episode.history import History
-from dubbin.core.episode.journal import Journal, LeftOver, kept_history, recover
+from dubbin.core.episode.journal import GoesOn, Journal
+from dubbin.core.episode.journal_reading import LeftOver, kept_history, recover
 from dubbin.core.episode.model import Episode
 from dubbin.core.episode.unknown_fields import Tree
 from dubbin.core.errors import BadEpisode
@@ -36,12 +37,15 @@ class Document:
         path: Path | None = None,
         history: History | None = None,
         unknown: Tree | None = None,
+        goes_on: GoesOn | None = None,
     ) -> None:
-        """unknown: fields of the episode's file that are not known here, to be written back."""
+        """unknown: fields of the episode's file that are not known here, to be written back. goes_on: a journal that holds the history."""
         self.history = history or History(episode or new_episode())
         self.path = path
         self._unknown = unknown or {}
-        self._journal = Journal(journal_folder, self.history, path)
+        self._on_trouble: Callable[[str], None] | None = None
+        self._trouble = ""
+        self._journal = Journal(journal_folder, self.history, path, self._tell_trouble, goes_on)
         self._saved: Episode = self.history.episode
         self._preview: Episode | None = None
         self._listeners: list[Listener] = []
@@ -50,19 +54,36 @@ class Document:
     def opened(cls, journal_folder: Path, path: Path) -> Document:
         """Open an episode file; what led to it in earlier sessions can be undone. Raises BadEpisode."""
         episode, unknown = read_episode(path)
-        document = cls(journal_folder, episode, path, kept_history(journal_folder, episode), unknown)
-        document._journal.saved(path)
+        kept = kept_history(journal_folder, episode)
+        if kept is None:
+            return cls(journal_folder, episode, path, None, unknown)
+        document = cls(journal_folder, None, path, kept.history, unknown, kept.goes_on)
+        document._saved = episode
+        if kept.goes_on is None:
+            document._journal.saved(path, episode)
         return document
 
     @classmethod
     def recovered(cls, journal_folder: Path, item: LeftOver) -> Document:
         """Take up where a program that ended without warning left off. Raises BadEpisode."""
-        history = recover(item)
-        document = cls(journal_folder, None, item.episode_path, history, _unknown_of(item.episode_path))
-        document._saved = history.done[0].before if history.done else history.episode
-        if item.journal != document._journal.path:
+        found = recover(item)
+        document = cls(journal_folder, None, item.episode_path, found.history, _unknown_of(item.episode_path), found.goes_on)
+        if found.base is not None:
+            document._saved = found.base
+        if found.goes_on is None and item.journal != document._journal.path:
             item.journal.unlink(missing_ok=True)
         return document
+
+    def watch_trouble(self, told: Callable[[str], None]) -> None:
+        """Have what goes wrong with the journal told, from any thread; also what went wrong before."""
+        self._on_trouble = told
+        if self._trouble:
+            told(self._trouble)
+
+    def _tell_trouble(self, text: str) -> None:
+        self._trouble = text
+        if self._on_trouble is not None:
+            self._on_trouble(text)
 
     @property
     def episode(self) -> Episode:
@@ -96,8 +117,7 @@ class Document:
         steps = len(self.history.done)
         done = self.history.do(change)
         if done:
-            joins = len(self.history.done) == steps
-            self._journal.step("do", change.title, change.episode, change.merge_key, joins)
+            self._journal.did(self.history.done[-1], joins=len(self.history.done) == steps)
         self._tell(before)
         return done
 
@@ -106,13 +126,11 @@ class Document:
         before = self.episode
         self._preview = None
         while len(self.history.done) > max(steps, 0):
-            step = self.history.undo()
-            assert step is not None
-            self._journal.step("undo", step.title, self.history.episode)
+            self.history.undo()
+            self._journal.undid()
         while len(self.history.done) < steps and self.history.undone:
-            step = self.history.redo()
-            assert step is not None
-            self._journal.step("redo", step.title, self.history.episode)
+            self.history.redo()
+            self._journal.redid()
         self._tell(before)
 
     def preview(self, episode: Episode) -> None:
@@ -134,7 +152,7 @@ class Document:
         step = self.history.undo()
         if step is None:
             return None
-        self._journal.step("undo", step.title, self.history.episode)
+        self._journal.undid()
         self._tell(before)
         return step.title
 
@@ -145,7 +163,7 @@ class Document:
         step = self.history.redo()
         if step is None:
             return None
-        self._journal.step("redo", step.title, self.history.episode)
+        self._journal.redid()
         self._tell(before)
         return step.title
 
@@ -156,11 +174,13 @@ class Document:
         save_episode(self.history.episode, target, self._unknown)
         self.path = target
         self._saved = self.history.episode
-        self._journal.saved(target)
+        self._journal.saved(target, self._saved)
         self._tell(self.episode)
 
     def close(self) -> None:
         """Let go of the episode: its journal is kept where everything is saved."""
+        if self.is_saved and self.path is not None:
+            self._journal.saved(self.path, self.history.episode)
         self._journal.close(keep=self.is_saved)
 
     def _tell(self, before: Episode) -> None:

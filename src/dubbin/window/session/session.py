@@ -81,9 +81,14 @@ class Session(QObject):
         self.recordings.set_document(document)
         self.analyses.forget_failures()
         self._stop_listening = document.listen(self._on_changed)
+        self.watch_journal()
         self.recordings.load()
         self.episode_changed.emit(before, self.episode)
         self.sounds_changed.emit()
+
+    def watch_journal(self) -> None:
+        """Have it said when steps can't be kept on the disk."""
+        self.document.watch_trouble(self.said.emit)
 
     def do(self, change: Change) -> None:
         self.document.do(change)

@@ -11,7 +11,7 @@ from dubbin.core.deliver.master import safe_name
 from dubbin.core.episode.document import Document
 from dubbin.core.episode.file import SUFFIX
 from dubbin.core.episode.former import FormerLane, former_lanes, give_back, is_worth_it
-from dubbin.core.episode.journal import LeftOver, left_over
+from dubbin.core.episode.journal_reading import LeftOver, left_over
 from dubbin.core.errors import DubbinError
 from dubbin.core.sound.folder import recordings_in
 from dubbin.window.session.session import Session
@@ -109,12 +109,12 @@ class EpisodeFiles:
     def offer_former(self, recording_ids: list[str]) -> None:
         """Say that recordings were in the episode before, and offer what was done to them then."""
         history = self._session.document.history
-        earlier, here = [step.before for step in reversed(history.done)], history.episode.recordings
+        here = history.episode.recordings
         # What is still there was not taken out: somebody wants it twice.
         new = [
             r for r in here if r.id in recording_ids and not any(o.fingerprint == r.fingerprint for o in here if o.id not in recording_ids)
         ]
-        found = {r.id: former_lanes(earlier, r) for r in new}
+        found = {r.id: former_lanes(history.earlier(), r) for r in new}
         found = {id: former for id, former in found.items() if is_worth_it(former)}
         if found:
             names = ", ".join(dict.fromkeys(item.lane.voice for former in found.values() for item in former))

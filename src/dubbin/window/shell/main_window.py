@@ -163,6 +163,7 @@ class MainWindow(QMainWindow):
         self.player.metered.connect(self.transport.show_reading)
         self.playing.loop_changed.connect(self.transport.show_loop)
         self.session.said.connect(self.notices.say)
+        self.session.watch_journal()
         self.jobs.failed.connect(self.notices.say)
         self.session.episode_changed.connect(self._on_episode_changed)
         self.session.lane_picked.connect(self._show_card_title)
