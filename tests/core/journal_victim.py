@@ -15,7 +15,7 @@ from dubbin.core.episode.document import Document
 from dubbin.core.episode.model import Episode, Lane, Recording
 from dubbin.core.speech.transcript import Transcript, Word
 
-STEPS = 400
+STEPS = 150
 WORDS = 300
 
 

@@ -17,14 +17,14 @@ import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
-from dubbin.core.jobs import Task, in_parallel
+from dubbin.core.jobs import CORES, Task, in_parallel
 from dubbin.core.sound.source import Samples, Source, read_padded
 from dubbin.core.treat.guard import Guard, measure_guard
 from dubbin.core.treat.tiles import MemoryTileCache, TileCache
 from dubbin.core.treat.treatment import Context, Treatment
 
 FADE_S = 0.01  # at the edges of a span to which a treatment is restricted
-CODE_VERSION = 5  # raise when a treatment's result changes, so that cached tiles of old code are not used
+CODE_VERSION = 6  # raise when a treatment's result changes, so that cached tiles of old code are not used
 
 
 @dataclass(frozen=True)
@@ -94,25 +94,37 @@ class Stage:
             known = self._tiles.get(index)
             if known is not None:
                 return known
-            start = index * self.tile_frames
-            stop = min(start + self.tile_frames, self.frames)
-            x = read_padded(self.upstream, start - self._lead, stop + self._tail)
-            context = Context(start - self._lead, self.frames, self.rate, self.settings, self.findings())
-            y = self.treatment.process(x, context)
-            if y.shape != x.shape or y.dtype != np.float32:
-                raise AssertionError(f"{self.treatment.name} returned {y.dtype} {y.shape} for {x.shape}")
-            y = np.ascontiguousarray(y[:, self._lead : self._lead + stop - start])
-            self._tiles.put(index, y)
+            (y,) = self._computed([index])
         with self._locks_lock:
             self._tile_locks.pop(index, None)
         return y
+
+    def _computed(self, indices: Sequence[int]) -> list[Samples]:
+        """Compute tiles, side by side where the treatment likes that, and keep them."""
+        findings, stretches = self.findings(), []
+        for index in indices:
+            start = index * self.tile_frames
+            stop = min(start + self.tile_frames, self.frames)
+            x = read_padded(self.upstream, start - self._lead, stop + self._tail)
+            stretches.append((x, Context(start - self._lead, self.frames, self.rate, self.settings, findings)))
+        out = []
+        for index, (x, _), y in zip(indices, stretches, self.treatment.process_all(stretches), strict=True):
+            if y.shape != x.shape or y.dtype != np.float32:
+                raise AssertionError(f"{self.treatment.name} returned {y.dtype} {y.shape} for {x.shape}")
+            out.append(np.ascontiguousarray(y[:, self._lead : y.shape[1] - self._tail]))
+            self._tiles.put(index, out[-1])
+        return out
 
     def fill(self, task: Task) -> None:
         """Compute all tiles that are not there yet, on all cores. For tile caches that keep every tile."""
         missing = [index for index in range(self.tile_count) if not self._tiles.has(index)]
         if not missing or self.is_idle:
             return
-        in_parallel(self.tile, missing, task)
+        at_once = min(self.treatment.side_by_side(self.settings), -(-len(missing) // CORES))
+        if at_once == 1:
+            in_parallel(self.tile, missing, task)
+        else:
+            in_parallel(self._computed, [missing[k : k + at_once] for k in range(0, len(missing), at_once)], task)
 
     def release(self) -> None:
         """Let go of what was found, once every tile is there: noise and echo of hours take hundreds of megabytes."""

@@ -14,6 +14,7 @@ Limits: below about 5 dB of SNR the voice gets thin; the neural engine takes mus
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 from typing import ClassVar
@@ -36,13 +37,16 @@ from dubbin.core.treat.treatment import Context, Treatment
 
 OVERLAP = 4
 WINDOWS_S = (0.024, 0.060)  # of the statistical engine
-NEURAL_TILE_S = 12.0  # longer ones are a little faster and take much more memory
+NEURAL_TILE_S = 16.0  # of shorter ones the lead-in is a larger share; longer ones keep somebody waiting who listens into the middle
 STATISTICAL_LEAD_S = 1.0  # in which the decision-directed rule forgets where it began
 BLEND_WINDOW_S = 0.036  # of the statistical gain beside the network
 # Share of the statistical result in the neural one: LEAST_SHARE everywhere, MOST_SHARE more where speech stands SURE_DB
 # above the noise, none of that below UNSURE_DB (tuned on demo and natural speech, four kinds of noise, 15 and 25 dB).
 LEAST_SHARE, MOST_SHARE = 0.1, 0.5
 UNSURE_DB, SURE_DB = 10.0, 25.0
+
+
+Mono = tuple[NDArray[np.float32], Context]  # one channel of a stretch, and where it lies
 
 
 class Engine(StrEnum):
@@ -118,6 +122,9 @@ class Denoise(Treatment):
             return NEURAL_TILE_S, self.lead_s, self.tail_s
         return self.tile_s, STATISTICAL_LEAD_S, self.tail_s
 
+    def side_by_side(self, settings: DenoiseSettings) -> int:
+        return deep_filter.SIDE_BY_SIDE if settings.engine is Engine.NEURAL else 1
+
     def analyse(self, source: Source, settings: DenoiseSettings, task: Task) -> NoiseFindings:
         neural = settings.engine is Engine.NEURAL
         windows = (BLEND_WINDOW_S,) if neural else WINDOWS_S
@@ -135,12 +142,15 @@ class Denoise(Treatment):
         return NoiseFindings(tuple(tracks), means)
 
     def process(self, x: Samples, context: Context) -> Samples:
-        out = np.empty_like(x)
-        for channel in range(x.shape[0]):
-            if context.settings.engine is Engine.NEURAL:
-                out[channel] = _neural(x[channel], channel, context)
-            else:
-                out[channel] = _statistical(x[channel], channel, context)
+        return self.process_all([(x, context)])[0]
+
+    def process_all(self, stretches: Sequence[tuple[Samples, Context]]) -> list[Samples]:
+        out = [np.empty_like(x) for x, _ in stretches]
+        for channel in range(out[0].shape[0] if out else 0):
+            mono = [(x[channel], context) for x, context in stretches]
+            treated = _neural(mono, channel) if mono[0][1].settings.engine is Engine.NEURAL else _statistical(mono, channel)
+            for y, done in zip(out, treated, strict=True):
+                y[channel] = done
         return out
 
 
@@ -161,7 +171,12 @@ def _suppressed(X: NDArray[np.complex64], stft: Stft, track: NoiseTrack, channel
     return suppress(power(X), track.spectra[channel], at, level, floor=floor)
 
 
-def _statistical(x: NDArray[np.float32], channel: int, context: Context) -> NDArray[np.float32]:
+def _statistical(stretches: Sequence[Mono], channel: int) -> list[NDArray[np.float32]]:
+    return [_suppressed_twice(x, channel, context) for x, context in stretches]
+
+
+def _suppressed_twice(x: NDArray[np.float32], channel: int, context: Context) -> NDArray[np.float32]:
+    """The mean of both windows."""
     out = np.zeros_like(x)
     for window_s, track in zip(WINDOWS_S, context.findings.tracks, strict=True):
         stft = stft_of(context.rate, window_s)
@@ -172,9 +187,13 @@ def _statistical(x: NDArray[np.float32], channel: int, context: Context) -> NDAr
     return out
 
 
-def _neural(x: NDArray[np.float32], channel: int, context: Context) -> NDArray[np.float32]:
+def _neural(stretches: Sequence[Mono], channel: int) -> list[NDArray[np.float32]]:
+    cleaned = _network(stretches, channel)
+    return [_blended(x, clean, channel, context) for (x, context), clean in zip(stretches, cleaned, strict=True)]
+
+
+def _blended(x: NDArray[np.float32], clean: NDArray[np.float32], channel: int, context: Context) -> NDArray[np.float32]:
     """The network's result and the statistical one, each where it is the better."""
-    clean = _network(x, channel, context)
     stft = stft_of(context.rate, BLEND_WINDOW_S)
     X, Y = stft.analyse(x), stft.analyse(clean)
     found = _suppressed(X, stft, context.findings.tracks[0], channel, context)
@@ -203,25 +222,47 @@ def _running_means(source: Source, task: Task) -> tuple[tuple[deep_filter.Means,
     return tuple(tuple(m) for m in means)
 
 
-def _network(x: NDArray[np.float32], channel: int, context: Context) -> NDArray[np.float32]:
+def _network(stretches: Sequence[Mono], channel: int) -> list[NDArray[np.float32]]:
     """What the network leaves out is taken from x; so sound above its 24 kHz stays, and alignment is exact."""
-    network = deep_filter.deep_filter()
-    skip = max(-context.start_frame, 0)  # before the recording there is nothing to settle on
-    second = max(context.start_frame, 0) // context.rate
-    known = context.findings.means[channel]
-    means = known[min(second, len(known) - 1)]
-    y = _resampled(x[skip:], context.rate, deep_filter.RATE)
-    shifts = (0, deep_filter.HOP // 2) if context.settings.finest else (0,)
-    clean = np.zeros_like(y)
-    for shift in shifts:
-        moved = np.pad(y, (shift, 0))
-        X = deep_filter.analyse(moved)
-        clean += deep_filter.synthesise(network.enhance(X, means), len(moved))[shift:]
-    removed = _resampled(y - clean / np.float32(len(shifts)), deep_filter.RATE, context.rate)
-    out = x.copy()
-    count = min(len(removed), len(x) - skip)
-    out[skip : skip + count] -= removed[:count]
+    out: list[NDArray[np.float32]] = [x for x, _ in stretches]
+    # Stretches of one length go side by side; at both ends of a recording they are shorter.
+    lengths: dict[int, list[int]] = {}
+    heard = [_resampled(x[_before(context) :], context.rate, deep_filter.RATE) for x, context in stretches]
+    for k, y in enumerate(heard):
+        lengths.setdefault(len(y), []).append(k)
+    for numbers in lengths.values():
+        group = [(heard[k], stretches[k][1]) for k in numbers]
+        for k, clean in zip(numbers, _enhanced(group, channel), strict=True):
+            x, context = stretches[k]
+            removed = _resampled(heard[k] - clean, deep_filter.RATE, context.rate)
+            skip = _before(context)
+            count = min(len(removed), len(x) - skip)
+            out[k] = x.copy()
+            out[k][skip : skip + count] -= removed[:count]
     return out
+
+
+def _before(context: Context) -> int:
+    """Frames of a stretch that lie before the recording: there is nothing to settle on."""
+    return max(-context.start_frame, 0)
+
+
+def _enhanced(heard: Sequence[Mono], channel: int) -> list[NDArray[np.float32]]:
+    """What the network makes of stretches of one length at its own rate; of two passes the mean."""
+    network, first = deep_filter.deep_filter(), heard[0][1]
+    shifts = (0, deep_filter.HOP // 2) if first.settings.finest else (0,)
+    out = [np.zeros_like(y) for y, _ in heard]
+    for shift in shifts:
+        moved = [np.pad(y, (shift, 0)) for y, _ in heard]
+        spectra = [(deep_filter.analyse(y), _means_at(context, channel)) for y, (_, context) in zip(moved, heard, strict=True)]
+        for clean, Y, y in zip(out, network.enhance(spectra), moved, strict=True):
+            clean += deep_filter.synthesise(Y, len(y))[shift:]
+    return [clean / np.float32(len(shifts)) for clean in out]
+
+
+def _means_at(context: Context, channel: int) -> deep_filter.Means:
+    known: tuple[deep_filter.Means, ...] = context.findings.means[channel]
+    return known[min(max(context.start_frame, 0) // context.rate, len(known) - 1)]
 
 
 def _resampled(x: NDArray[np.float32], rate: int, to_rate: int) -> NDArray[np.float32]:

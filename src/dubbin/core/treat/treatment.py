@@ -9,6 +9,7 @@ be computed in any order and on any number of threads, and memory stays bounded.
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any, ClassVar
 
@@ -45,6 +46,10 @@ class Treatment(ABC):
         """Length of a tile, of the lead-in and of the tail in seconds, where they depend on the settings."""
         return self.tile_s, self.lead_s, self.tail_s
 
+    def side_by_side(self, settings: Any) -> int:
+        """How many stretches `process_all` likes to have at once."""
+        return 1
+
     @abstractmethod
     def analyse(self, source: Source, settings: Any, task: Task) -> Any:
         """Findings about the whole recording: read block by block, returned as a small frozen value."""
@@ -56,3 +61,7 @@ class Treatment(ABC):
     @abstractmethod
     def process(self, x: Samples, context: Context) -> Samples:
         """The treated stretch at full strength: a new array of the same shape, aligned to the sample."""
+
+    def process_all(self, stretches: Sequence[tuple[Samples, Context]]) -> list[Samples]:
+        """Several stretches of one recording, each as `process` would have it."""
+        return [self.process(x, context) for x, context in stretches]

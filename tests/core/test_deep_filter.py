@@ -1,0 +1,91 @@
+"""The network block by block and side by side is the network as a whole; parts of its graphs hold what lies between their tensors."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from dubbin.core.treat import deep_filter
+from dubbin.core.treat.onnx_part import part_of
+from tests.conftest import noise
+
+ort = pytest.importorskip("onnxruntime")
+FRAMES = 2 * deep_filter.BLOCK + 17  # no whole number of blocks
+
+
+@pytest.fixture(scope="module")
+def stretches(speech):
+    """Three stretches of noisy speech, each with the running means before it."""
+    out = []
+    for k in range(3):
+        x = speech[k * 50_000 :][: (FRAMES - 1) * deep_filter.HOP] + noise((FRAMES - 1) * deep_filter.HOP / 48000, -50, k)
+        X = deep_filter.analyse(x.astype(np.float32))
+        out.append((X, deep_filter.features(X, deep_filter.start_means())[2]))
+    return out
+
+
+def whole(X, means):
+    """The gains and filters that the graphs give for a stretch in one go, as they were exported."""
+    graphs = deep_filter._graphs()
+    ends = {
+        "enc": (("feat_erb", "feat_spec"), ("e0", "e1", "e2", "e3", "c0", "emb")),
+        "erb_dec": (("emb", "e3", "e2", "e1", "e0"), ("m",)),
+        "df_dec": (("emb", "c0"), ("coefs",)),
+    }
+    known = {}
+    bands, bins, _ = deep_filter.features(X, means)
+    known["feat_erb"] = np.pad(bands, ((0, deep_filter.LOOK_AHEAD), (0, 0)))[None, None, deep_filter.LOOK_AHEAD :]
+    known["feat_spec"] = np.pad(bins, ((0, 0), (0, deep_filter.LOOK_AHEAD), (0, 0)))[None, :, deep_filter.LOOK_AHEAD :]
+    for name, (takes, makes) in ends.items():
+        session = ort.InferenceSession(part_of(graphs[name], takes, makes), providers=["CPUExecutionProvider"])
+        known |= dict(zip(makes, session.run(makes, {n: np.ascontiguousarray(known[n]) for n in takes}), strict=True))
+    return known["m"][0, 0], known["coefs"][0]
+
+
+def test_block_by_block_is_the_whole(stretches):
+    X, means = stretches[0]
+    expected = deep_filter._applied(X, *whole(X, means))
+    (found,) = deep_filter.deep_filter().enhance([(X, means)])
+    assert np.max(np.abs(found - expected)) < 1e-5 * np.max(np.abs(expected))
+
+
+def test_side_by_side_each_is_as_it_is_alone(stretches):
+    network = deep_filter.deep_filter()
+    together = network.enhance(stretches)
+    for one, found in zip(stretches, together, strict=True):
+        assert np.array_equal(network.enhance([one])[0], found)
+
+
+def test_silence_stays_silent_and_costs_no_denormal_numbers():
+    X = np.zeros((FRAMES, deep_filter.BINS), np.complex64)
+    (found,) = deep_filter.deep_filter().enhance([(X, deep_filter.start_means())])
+    assert not found.any()
+
+
+def test_a_part_is_smaller_than_the_whole_and_needs_no_more():
+    model = deep_filter._graphs()["enc"]
+    session = ort.InferenceSession(part_of(model, ("e0",), ("e1",)), providers=["CPUExecutionProvider"])
+    assert [i.name for i in session.get_inputs()] == ["e0"] and [o.name for o in session.get_outputs()] == ["e1"]
+    (e1,) = session.run(None, {"e0": np.ones((2, deep_filter.CHANNELS, 5, 32), np.float32)})
+    assert e1.shape == (2, deep_filter.CHANNELS, 5, 16)
+
+
+def test_outputs_that_no_node_makes_are_refused():
+    with pytest.raises(ValueError, match="makes no nothing"):
+        part_of(deep_filter._graphs()["enc"], ("e0",), ("nothing",))
+
+
+@given(st.binary(min_size=1, max_size=40))
+def test_what_is_no_model_is_refused_or_left_as_it_is(data):
+    try:
+        part_of(data, (), ())
+    except ValueError as error:
+        assert str(error).endswith(".")
+
+
+def test_a_model_that_is_cut_off_is_refused():
+    model = deep_filter._graphs()["enc"]
+    with pytest.raises(ValueError, match="ONNX model"):
+        part_of(model[: len(model) // 2], ("e0",), ("e1",))
