@@ -14,8 +14,9 @@ from dubbin.core.measure.echo import measure_echo
 from dubbin.core.measure.voicing import find_voicing
 from dubbin.core.sound.source import Sound
 from dubbin.core.speech.activity import find_activity
+from dubbin.core.speech.decoding import HeardWord
 from dubbin.core.speech.pauses import PauseSettings, find_pauses
-from dubbin.core.speech.recogniser import HeardWord, built_in_model, recognise, recogniser
+from dubbin.core.speech.recogniser import built_in_model, recognise, recogniser
 from dubbin.core.speech.retakes import find_retakes
 from dubbin.core.speech.speakers import tell_apart
 from dubbin.core.speech.transcribe import transcribe

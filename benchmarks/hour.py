@@ -8,6 +8,7 @@ Every part runs in a program of its own, so that its peak memory is the kernel's
 from __future__ import annotations
 
 import argparse
+import itertools
 import json
 import os
 import random
@@ -108,7 +109,7 @@ def card_child(folder: Path) -> dict[str, Any]:
         order = order_of(episode, "hour", [find_target("podcast-stereo")], [find_format(f) for f in ("wav", "mp3", "m4a")])
         made = deliver(program, folder, order)
         stages.append(("", time.perf_counter()))
-    took = {a[0]: b[1] - a[1] for a, b in zip(stages, stages[1:], strict=False)}
+    took = {a[0]: b[1] - a[1] for a, b in itertools.pairwise(stages)}
     passed = sum(m.proof.passes for m in made.masters)
     return {
         "stages": took, "card_mb": card_mb, "mb": _peak_mb(), "cache_mb": _mb_in(folders.cache), "top": sampler.top(TOP), "passed": passed,

@@ -8,9 +8,10 @@ import pytest
 from dubbin.core.measure.voicing import Voicing
 from dubbin.core.sound.source import Sound
 from dubbin.core.speech.activity import find_activity
+from dubbin.core.speech.decoding import HeardWord
 from dubbin.core.speech.fillers import NOT_UNDERSTOOD, speech_without_words
 from dubbin.core.speech.fitting import UNKNOWN, fitting_words, is_known_language
-from dubbin.core.speech.recogniser import HeardWord, built_in_model, recogniser
+from dubbin.core.speech.recogniser import built_in_model, recogniser
 from dubbin.core.speech.transcribe import remark_on, transcribe
 from dubbin.core.speech.transcript import Transcript, WordKind
 from tests.conftest import RATE

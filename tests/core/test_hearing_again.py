@@ -13,9 +13,10 @@ from dubbin.core.mix.automatic_cuts import CutCheck
 from dubbin.core.mix.word_cuts import find_fillers
 from dubbin.core.sound.source import Sound
 from dubbin.core.speech.activity import find_activity
+from dubbin.core.speech.decoding import Heard, HeardWord
 from dubbin.core.speech.fillers import LONGEST_S, NASAL_S, NOT_UNDERSTOOD, ONSET_S
 from dubbin.core.speech.hearing_again import hear_again, is_plausible, longest_s, passed_over
-from dubbin.core.speech.recogniser import HeardWord, built_in_model, recogniser, without_loops
+from dubbin.core.speech.recogniser import built_in_model, recogniser, without_loops
 from dubbin.core.speech.transcribe import transcribe
 from dubbin.core.speech.transcript import Transcript, Word, WordKind
 from dubbin.core.speech.word_table import WordTable
@@ -43,11 +44,16 @@ class Model:
     def __init__(self, *texts: str) -> None:
         self.texts, self.asked_s = texts, []
 
-    def hear(self, x, language=None):
-        seconds = len(x) / 16000
+    def language_of(self, x):
+        return "en"
+
+    def hear(self, windows, language):
+        return [self._heard(len(x) / 16000) for x in windows]
+
+    def _heard(self, seconds):
         self.asked_s.append(seconds)
         step = seconds / max(len(self.texts), 1)
-        return words(*((t, k * step, (k + 0.5) * step) for k, t in enumerate(self.texts))), "en"
+        return Heard(tuple(words(*((t, k * step, (k + 0.5) * step) for k, t in enumerate(self.texts)))), seconds)
 
 
 SILENCE = Sound(np.zeros((1, 20 * RATE), np.float32), RATE)

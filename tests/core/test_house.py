@@ -138,7 +138,7 @@ def test_what_findings_ask_for_is_what_there_is():
 
 # What these do is said where they are first declared: a source, a meter, a treatment, tiles.
 DECLARED_ELSEWHERE = {
-    "read", "rate", "channels", "frames", "push", "result", "analyse", "process", "is_idle", "spans_s", "get", "put", "has", "tiles",
+    "read", "rate", "channels", "frames", "push", "result", "analyse", "process", "process_all", "side_by_side", "is_idle", "spans_s", "get", "put", "has", "tiles",
 }  # fmt: skip
 
 

@@ -18,9 +18,10 @@ from dubbin.core.measure.voicing import find_voicing
 from dubbin.core.mix.word_cuts import FoundRetake
 from dubbin.core.sound.source import Source
 from dubbin.core.speech.activity import FRAMES_PER_S, runs
+from dubbin.core.speech.decoding import HeardWord
 from dubbin.core.speech.fillers import is_laughter_text
 from dubbin.core.speech.fitting import fitting_words
-from dubbin.core.speech.recogniser import HeardWord, Recogniser, recognise
+from dubbin.core.speech.recogniser import Recogniser, recognise
 from dubbin.core.speech.transcript import is_filler_text, plain
 
 LEAST_S = 0.4  # of speech in a cut: a hesitation is shorter, and so is what a word leaves behind

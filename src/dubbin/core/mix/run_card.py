@@ -114,10 +114,11 @@ class _Run:
     def _sounds(self) -> dict[str, LaneSound]:
         return episode_sounds(self.episode, self._resources.copies, self._resources.tile_cache)
 
-    def _each(self, work: Callable[[Lane, Task], object], low: float, high: float) -> None:
-        """Do the same for all voices at once."""
-        shares = dict(zip([lane.id for lane in self.voices], self._task.part(low, high).shares(len(self.voices)), strict=True))
-        in_parallel(lambda lane: work(lane, shares[lane.id]), self.voices, self._task.part(low, low))
+    def _each(self, work: Callable[[Lane, Task], object], low: float, high: float, lanes: Sequence[Lane] | None = None) -> None:
+        """Do the same for all voices (or some) at once."""
+        lanes = self.voices if lanes is None else lanes
+        shares = dict(zip([lane.id for lane in lanes], self._task.part(low, high).shares(len(lanes)), strict=True))
+        in_parallel(lambda lane: work(lane, shares[lane.id]), lanes, self._task.part(low, low))
 
     def all(self) -> None:
         self._say("Measuring")
@@ -191,12 +192,15 @@ class _Run:
         model = recogniser(self._resources.model_folder or built_in_model())
         sounds, heard = self._sounds(), dict[str, Transcription]()
         missing = [lane for lane in self.voices if self.episode.transcript(lane.id) is None]
-        for k, lane in enumerate(missing):
-            part = self._task.part(0.56 + 0.24 * k / len(missing), 0.56 + 0.24 * (k + 1) / len(missing))
+
+        def listen(lane: Lane, task: Task) -> None:
             rt60 = self._reports[lane.id].echo.rt60_s
             heard[lane.id] = transcribe(
-                sounds[lane.id].recorded, lane.id, self._activities[lane.id], self._own[lane.id], model, rt60_s=rt60, task=part
+                sounds[lane.id].recorded, lane.id, self._activities[lane.id], self._own[lane.id], model, rt60_s=rt60, task=task
             )
+
+        self._each(listen, 0.56, 0.8, missing)
+        for lane in missing:
             transcript = heard[lane.id].transcript
             self._do(lambda e, t=transcript: set_transcript(e, t))  # type: ignore[misc]
             self.remarks += [remark] if (remark := remark_on(transcript, lane.voice)) is not None else []

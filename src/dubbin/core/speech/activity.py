@@ -13,7 +13,8 @@ import numpy as np
 import scipy
 from numpy.typing import NDArray
 
-from dubbin.core.jobs import Task
+from dubbin.core.jobs import Task, in_parallel
+from dubbin.core.sound import fourier
 from dubbin.core.sound.source import Samples, Source, read_padded
 
 FRAMES_PER_S = 100
@@ -51,12 +52,14 @@ def find_activity(source: Source, task: Task | None = None) -> Activity:
     bands = np.full((count, len(BANDS_HZ) - 1), -150.0, np.float32)
     per_chunk = round(CHUNK_S * FRAMES_PER_S)
     hop = source.rate / FRAMES_PER_S
-    for first in range(0, count, per_chunk):
-        task.step(first / count)
+
+    def look(first: int) -> None:
         number = min(per_chunk, count - first)
         start = round(first * hop)
         x = read_padded(source, start - round(hop), round((first + number) * hop) + round(hop))
         bands[first : first + number] = _band_levels(x, source.rate, number)
+
+    in_parallel(look, range(0, count, per_chunk), task)
     return activity_from_bands(bands)
 
 
@@ -73,7 +76,7 @@ def _band_levels(x: Samples, rate: int, count: int) -> NDArray[np.float32]:
     for channel in x:
         padded = np.pad(channel, (0, size))
         frames = np.lib.stride_tricks.sliding_window_view(padded, size)[starts]
-        X = np.fft.rfft(frames * window, axis=1)
+        X = fourier.rfft(frames * window)
         P = (X.real**2 + X.imag**2) * (2.0 / size)
         for band, (low, high) in enumerate(pairwise(edges)):
             if high > low:

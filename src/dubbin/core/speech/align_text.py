@@ -12,7 +12,7 @@ from difflib import SequenceMatcher
 from pathlib import Path
 
 from dubbin.core.errors import DubbinError
-from dubbin.core.speech.recogniser import HeardWord
+from dubbin.core.speech.decoding import HeardWord
 from dubbin.core.speech.transcript import plain
 
 LARGEST_BYTES = 20_000_000

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from dubbin.core.measure.voicing import Voicing
 from dubbin.core.speech.activity import FRAMES_PER_S
-from dubbin.core.speech.recogniser import HeardWord
+from dubbin.core.speech.decoding import HeardWord
 from dubbin.core.speech.transcript import plain
 
 UNKNOWN = "und"  # the code of ISO 639-2 for a language that is not determined

@@ -16,7 +16,8 @@ from numpy.typing import NDArray
 from dubbin.core.jobs import Task
 from dubbin.core.sound.source import Source
 from dubbin.core.speech.activity import FRAMES_PER_S, runs
-from dubbin.core.speech.recogniser import HeardWord, Recogniser, recognise
+from dubbin.core.speech.decoding import HeardWord
+from dubbin.core.speech.recogniser import Recogniser, recognise
 from dubbin.core.speech.transcript import plain
 
 LONGEST_S, LONGEST_LETTER_S = 0.9, 0.14  # of a word: for its vowel, drawn out, and for every letter

@@ -12,53 +12,35 @@ same form takes their place.
 from __future__ import annotations
 
 import json
-import logging
 import threading
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
-from typing import Any
 
 import numpy as np
 import soxr
 from numpy.typing import NDArray
 
 from dubbin.core.errors import DubbinError
-from dubbin.core.jobs import CORES, Task
+from dubbin.core.jobs import Task, in_parallel
 from dubbin.core.sound.source import Source, read_padded
 from dubbin.core.speech.activity import FRAMES_PER_S, runs
+from dubbin.core.speech.decoding import MODEL_RATE, Decoder, Heard, HeardWord
 from dubbin.core.speech.transcript import plain
 
-MODEL_RATE = 16000
 PAGE_S = 27.0
 MARGIN_S = 0.22  # heard before and after what is said
 JOIN_S = 0.7  # gaps shorter than this stay as they are
 SHORTEST_S = 0.08
-# The recogniser leaves hesitations out unless its text so far has some.
-PROMPT = "Um, so, uh, I, I think, er, we, um, hmm."
-BEAM = 3
-# A page on which the model goes round in circles or guesses is heard a second time, with a wider search that may not repeat itself.
-SECOND_BEAM, LONGEST_REPEATED, REPETITION_PENALTY = 5, 5, 1.1
-LEAST_LOGPROB = -1.0
+EARLIEST_PART = 0.75  # of a page, after which a longer stretch is parted
+PAGES_AT_ONCE = 2  # that the model writes side by side; as many groups as there are cores go on at the same time
+UNHEARD_S, AFTER_WORD_S = 0.25, 0.1  # speech in what a page left unfinished that is heard again; what still belongs to its last word
+MOST_ROUNDS = 4
 SURE = 0.5  # words without length are kept from this confidence on
 LEAST_CONFIDENCE = 0.12  # a whole page below this is no speech
-# A model that understands nothing says the same over and over. So does somebody who takes a sentence again; but then it is surely speech, and the
-# sentence is longer than a few words.
-NO_SPEECH = 0.85
-REPETITIVE, UNSURE = 2.4, 0.2  # how far a text can be compressed; how likely there is no speech
 LOOP_WORDS, LOOP_TIMES = 3, 6  # words that are said again and again, and how often in a row nobody says them
 NEEDED = ("config.json", "model.bin", "tokenizer.json")
-
-
-@dataclass(frozen=True)
-class HeardWord:
-    """A word as recognised; times in seconds of the recording."""
-
-    text: str
-    start_s: float
-    end_s: float
-    confidence: float
 
 
 @dataclass(frozen=True)
@@ -85,25 +67,29 @@ def pages_of(said: NDArray[np.bool_], duration_s: float) -> list[Page]:
             spans[-1][1] = b
         else:
             spans.append([a, b])
-    pages: list[Page] = []
-    page: list[Piece] = []
-    at = 0.0
-    for a, b in (part for span in spans for part in _parts(span[0], span[1], said)):
-        if page and at + b - a > PAGE_S:
-            pages.append(tuple(page))
-            page, at = [], 0.0
-        page.append(Piece(a, b, at))
-        at += b - a
-    if page:
-        pages.append(tuple(page))
-    return pages
+    return _packed([Piece(a, b, 0.0) for span in spans for a, b in _parts(span[0], span[1], said)])
+
+
+def _packed(pieces: Sequence[Piece]) -> list[Page]:
+    """Pieces on pages of at most PAGE_S, in order: what was said together is heard together."""
+    pages: list[list[Piece]] = []
+    for piece in pieces:
+        length = piece.end_s - piece.start_s
+        if not pages or _end_s(pages[-1]) + length > PAGE_S:
+            pages.append([])
+        pages[-1].append(Piece(piece.start_s, piece.end_s, _end_s(pages[-1])))
+    return [tuple(page) for page in pages]
+
+
+def _end_s(page: Sequence[Piece]) -> float:
+    return page[-1].at_s + page[-1].end_s - page[-1].start_s if page else 0.0
 
 
 def _parts(start: float, end: float, said: NDArray[np.bool_]) -> list[tuple[float, float]]:
     """A stretch in parts of at most PAGE_S, parted in the longest gap that lies late enough."""
     parts = []
     while end - start > PAGE_S:
-        low, high = round((start + PAGE_S * 0.5) * FRAMES_PER_S), round((start + PAGE_S) * FRAMES_PER_S)
+        low, high = round((start + PAGE_S * EARLIEST_PART) * FRAMES_PER_S), round((start + PAGE_S) * FRAMES_PER_S)
         gaps = list(zip(*runs(~said[low:high]), strict=True))
         a, b = max(gaps, key=lambda g: g[1] - g[0]) if gaps else (high - low, high - low)
         cut = (low + (a + b) / 2) / FRAMES_PER_S
@@ -130,56 +116,22 @@ def check_model(folder: Path) -> None:
 
 
 class Recogniser:
-    """A loaded model; one page at a time."""
+    """A loaded model."""
 
     def __init__(self, folder: Path) -> None:
+        """Raises DubbinError."""
         check_model(folder)
-        logging.getLogger("faster_whisper").setLevel(logging.WARNING)
-        from faster_whisper import WhisperModel
-
         self.name = folder.name if folder != built_in_model() else "built in"
-        self._lock = threading.Lock()
-        try:
-            self._model: Any = WhisperModel(str(folder), device="cpu", compute_type="int8", cpu_threads=CORES, local_files_only=True)
-        except (RuntimeError, ValueError, OSError) as error:
-            raise DubbinError(f"The speech model in {folder} can't be used: {error}.") from error
-        self.multilingual = bool(self._model.model.is_multilingual)
+        self._decoder = Decoder(folder)
 
-    def hear(self, x: NDArray[np.float32], language: str | None = None) -> tuple[list[HeardWord], str]:
-        """The words in x, mono (frames,) at MODEL_RATE, and their language; times in seconds of x."""
-        with self._lock:
-            segments, found = self._try(x, language)
-            if any(_is_poor(s) for s in segments):
-                again, found_again = self._try(
-                    x, language, beam_size=SECOND_BEAM, no_repeat_ngram_size=LONGEST_REPEATED, repetition_penalty=REPETITION_PENALTY
-                )
-                segments, found = (again, found_again) if _worth(again) > _worth(segments) else (segments, found)
-        words = [
-            HeardWord(w.word.strip(), float(w.start), float(w.end), float(w.probability))
-            for s in segments
-            if s.no_speech_prob < NO_SPEECH and not (s.compression_ratio > REPETITIVE and s.no_speech_prob > UNSURE)
-            for w in (s.words or ())
-        ]
-        return without_loops(_whole_words(words)), found
+    def language_of(self, x: NDArray[np.float32]) -> str:
+        """The language that is spoken in x, mono (frames,) at MODEL_RATE."""
+        return self._decoder.language_of(x)
 
-    def _try(self, x: NDArray[np.float32], language: str | None, **options: Any) -> tuple[list[Any], str]:
-        """Segments and language; nothing is drawn by lot, so that the same sound gives the same words."""
-        english = _is_english(language, self.multilingual)
-        segments, info = self._model.transcribe(
-            x, language=language if self.multilingual else "en", word_timestamps=True, condition_on_previous_text=False,
-            initial_prompt=PROMPT if english else None, temperature=0.0, without_timestamps=False, vad_filter=False, **{"beam_size": BEAM, **options},
-        )  # fmt: skip
-        return list(segments), str(info.language)
-
-
-def _is_poor(segment: Any) -> bool:
-    """Whether a segment goes round in circles or is a guess."""
-    return bool(segment.compression_ratio > REPETITIVE or segment.avg_logprob < LEAST_LOGPROB)
-
-
-def _worth(segments: Sequence[Any]) -> float:
-    """How much of a page is said by good segments, weighted by how sure they are."""
-    return float(sum((s.end - s.start) * np.exp(s.avg_logprob) for s in segments if not _is_poor(s)))
+    def hear(self, windows: Sequence[NDArray[np.float32]], language: str) -> list[Heard]:
+        """The words in windows, mono (frames,) at MODEL_RATE; times in seconds of each. May be called from several threads."""
+        heard = self._decoder.hear(windows, language)
+        return [Heard(tuple(without_loops(_whole_words(h.words))), h.until_s) for h in heard]
 
 
 def _whole_words(words: Sequence[HeardWord]) -> list[HeardWord]:
@@ -213,10 +165,6 @@ def without_loops(words: Sequence[HeardWord]) -> list[HeardWord]:
     return out
 
 
-def _is_english(language: str | None, multilingual: bool) -> bool:
-    return not multilingual or language == "en"
-
-
 @lru_cache(maxsize=1)
 def recogniser(folder: Path) -> Recogniser:
     """The model in a folder, loaded once. Raises DubbinError."""
@@ -234,22 +182,49 @@ def recognise(
     """
     task = task or Task()
     pages = pages_of(said, source.frames / source.rate)
-    known = _Notes(keep, pages) if keep else None
+    known = _Notes(keep) if keep else None
+    if pages and language is None:
+        language = model.language_of(_sound_of(source, pages[0]))
     out: list[HeardWord] = []
-    for number, page in enumerate(pages):
-        task.step(number / len(pages))
-        noted = known.get(number) if known else None
-        if noted is None:
-            words, found = model.hear(_sound_of(source, page), language)
-            language = language or found
-            if words and float(np.mean([w.confidence for w in words])) < LEAST_CONFIDENCE:
-                words = []
-            noted = [placed for w in words if (placed := _placed(w, page)) is not None]
-            if known:
-                known.add(number, noted)
-        out += noted
+    for turn in range(MOST_ROUNDS):
+        # The first round hears nearly all: what a later one takes is short.
+        part = task.part(1.0 - 0.2**turn, 1.0 - 0.2 ** (turn + 1))
+        heard = _hear_pages(source, pages, model, language or "en", known, part)
+        out += [placed for page, h in zip(pages, heard, strict=True) for w in h.words if (placed := _placed(w, page)) is not None]
+        pages = _packed([piece for page, h in zip(pages, heard, strict=True) for piece in _unheard(page, h, said)])
+        if not pages:
+            break
     out.sort(key=lambda w: w.start_s)
     return out, language or "en"
+
+
+def _hear_pages(source: Source, pages: Sequence[Page], model: Recogniser, language: str, known: _Notes | None, task: Task) -> list[Heard]:
+    """What is heard on every page, with finished ones noted."""
+    found: dict[int, Heard] = {k: noted for k, page in enumerate(pages) if known and (noted := known.get(page)) is not None}
+    missing = [k for k in range(len(pages)) if k not in found]
+
+    def hear(numbers: Sequence[int]) -> None:
+        for k, heard in zip(numbers, model.hear([_sound_of(source, pages[k]) for k in numbers], language), strict=True):
+            if heard.words and float(np.mean([w.confidence for w in heard.words])) < LEAST_CONFIDENCE:
+                heard = Heard((), heard.until_s)
+            found[k] = heard
+            if known:
+                known.add(pages[k], heard)
+
+    in_parallel(hear, [missing[k : k + PAGES_AT_ONCE] for k in range(0, len(missing), PAGES_AT_ONCE)], task)
+    return [found[k] for k in range(len(pages))]
+
+
+def _unheard(page: Page, heard: Heard, said: NDArray[np.bool_]) -> list[Piece]:
+    """What a page holds behind the place until which it was heard, where enough is said in it."""
+    out, speech, first = [], 0, heard.until_s + AFTER_WORD_S
+    for piece in page:
+        start = piece.start_s + max(heard.until_s - piece.at_s, 0.0)
+        if piece.end_s - start >= SHORTEST_S:
+            out.append(Piece(start, piece.end_s, 0.0))
+            begin = piece.start_s + max(first - piece.at_s, 0.0)
+            speech += int(np.count_nonzero(said[round(begin * FRAMES_PER_S) : round(piece.end_s * FRAMES_PER_S)]))
+    return out if speech >= UNHEARD_S * FRAMES_PER_S else []
 
 
 def _sound_of(source: Source, page: Page) -> NDArray[np.float32]:
@@ -281,27 +256,29 @@ def _placed(word: HeardWord, page: Page) -> HeardWord | None:
 
 
 class _Notes:
-    """Finished pages in a file of JSON lines, good for the same pages only."""
+    """Finished pages in a file of JSON lines, known again by the pieces that they hold."""
 
-    def __init__(self, path: Path, pages: Sequence[Page]) -> None:
-        self._path = path
-        self._pages: dict[int, list[HeardWord]] = {}
-        self._heads = [[round(p[0].start_s, 2), round(p[-1].end_s, 2)] for p in pages]
+    def __init__(self, path: Path) -> None:
+        self._path, self._lock = path, threading.Lock()
+        self._pages: dict[str, Heard] = {}
         if path.is_file():
             for line in path.read_text().splitlines():
                 try:
                     entry = json.loads(line)
-                    number = int(entry["page"])
-                    if number < len(pages) and entry["of"] == self._heads[number]:
-                        self._pages[number] = [HeardWord(*w) for w in entry["words"]]
+                    self._pages[entry["page"]] = Heard(tuple(HeardWord(*w) for w in entry["words"]), float(entry["until"]))
                 except (ValueError, KeyError, TypeError):
                     break  # torn off in the middle
         path.parent.mkdir(parents=True, exist_ok=True)
 
-    def get(self, number: int) -> list[HeardWord] | None:
-        return self._pages.get(number)
+    def get(self, page: Page) -> Heard | None:
+        return self._pages.get(_name(page))
 
-    def add(self, number: int, words: list[HeardWord]) -> None:
-        rows = [[w.text, round(w.start_s, 4), round(w.end_s, 4), round(w.confidence, 3)] for w in words]
-        with open(self._path, "a") as out:
-            out.write(json.dumps({"page": number, "of": self._heads[number], "words": rows}) + "\n")
+    def add(self, page: Page, heard: Heard) -> None:
+        rows = [[w.text, round(w.start_s, 4), round(w.end_s, 4), round(w.confidence, 3)] for w in heard.words]
+        entry = {"page": _name(page), "words": rows, "until": round(heard.until_s, 4)}
+        with self._lock, open(self._path, "a") as out:
+            out.write(json.dumps(entry) + "\n")
+
+
+def _name(page: Page) -> str:
+    return " ".join(f"{piece.start_s:.2f}-{piece.end_s:.2f}" for piece in page)

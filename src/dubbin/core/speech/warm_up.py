@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from dubbin.core.speech.activity import Activity
-from dubbin.core.speech.recogniser import HeardWord
+from dubbin.core.speech.decoding import HeardWord
 from dubbin.core.speech.word_edges import STEP_S, refine_edges
 from dubbin.core.treat.warm_up import main as warm_up_treatments
 

@@ -23,10 +23,11 @@ import scipy
 import soxr
 from numpy.typing import NDArray
 
-from dubbin.core.jobs import Task
+from dubbin.core.jobs import Task, in_parallel
+from dubbin.core.sound import fourier
 from dubbin.core.sound.source import Source, read_padded
 from dubbin.core.speech.activity import FRAMES_PER_S, Activity
-from dubbin.core.speech.recogniser import HeardWord
+from dubbin.core.speech.decoding import HeardWord
 from dubbin.core.speech.transcript import plain
 
 RATE = 16000
@@ -59,14 +60,16 @@ def find_features(source: Source, task: Task | None = None) -> NDArray[np.float3
     levels = np.full((count, len(BANDS_HZ) - 1), -100.0, np.float32)
     per_chunk = round(CHUNK_S / STEP_S)
     margin_s = 0.1
-    for first in range(0, count, per_chunk):
-        task.step(first / count)
+
+    def look(first: int) -> None:
         number = min(per_chunk, count - first)
         start_s = first * STEP_S - margin_s
         stop_s = start_s + number * STEP_S + 2 * margin_s
         x = read_padded(source, round(start_s * source.rate), round(stop_s * source.rate)).mean(axis=0)
         y = soxr.resample(x, source.rate, RATE, quality="MQ").astype(np.float32)
         levels[first : first + number] = band_levels(y, round(margin_s * RATE), number)
+
+    in_parallel(look, range(0, count, per_chunk), task)
     return levels
 
 
@@ -75,7 +78,7 @@ def band_levels(y: NDArray[np.float32], skip: int, count: int) -> NDArray[np.flo
     starts = skip + np.arange(count) * HOP + HOP // 2 - WINDOW // 2
     y = np.pad(y, (0, max(0, int(starts[-1]) + WINDOW - len(y))))
     frames = np.lib.stride_tricks.sliding_window_view(y, WINDOW)[starts] * np.hanning(WINDOW).astype(np.float32)
-    X = np.fft.rfft(frames, 512, axis=1)
+    X = fourier.rfft(frames, 512)
     P = (X.real**2 + X.imag**2).astype(np.float32)
     edges = np.round(np.array(BANDS_HZ) * 512 / RATE).astype(int)
     out = np.stack([P[:, a:b].mean(axis=1) for a, b in pairwise(edges)], axis=1)
@@ -241,12 +244,12 @@ def _align(
 
     part = x[phrase.start : phrase.stop].astype(np.float64)
     units, inverse = np.unique(phrase.units, return_inverse=True)
-    scores = np.empty((len(part), len(units)))
-    for k, unit in enumerate(units):
-        d = (part - means[unit]) ** 2 / variances[unit]
-        scores[:, k] = FRAME_WEIGHT * (offsets[unit] - 0.5 * d.sum(axis=1))
-        if unit:
-            scores[:, k] += np.where(heard[phrase.start : phrase.stop], 0.0, INAUDIBLE * FRAME_WEIGHT)
+    weight = 1.0 / variances[units]
+    # The square of the distance, written out: three products of matrices instead of a pass for every unit.
+    distance = part**2 @ weight.T - 2.0 * part @ (means[units] * weight).T + (means[units] ** 2 * weight).sum(axis=1)
+    scores = FRAME_WEIGHT * (offsets[units] - 0.5 * distance)
+    silent = np.where(heard[phrase.start : phrase.stop], 0.0, INAUDIBLE * FRAME_WEIGHT)
+    scores[:, units != 0] += silent[:, None]
     first = phrase.words[0]
     low, high = np.zeros(len(phrase.units), np.int64), np.full(len(phrase.units), len(part), np.int64)
     prior = np.zeros(len(phrase.units))
