@@ -7,7 +7,7 @@ import pytest
 from scipy import signal
 
 from dubbin.core.deliver.limiter import limiter_gain
-from dubbin.core.measure.true_peak import PRINTED, TruePeakMeter, oversampling, peaks_around
+from dubbin.core.measure.true_peak import PRINTED, TAPS_PER_PHASE, TruePeakMeter, between_filters, oversampling, peaks_around, reach_of
 from dubbin.core.sound.level import db_to_gain
 
 CEILING_DB = -1.1
@@ -96,3 +96,37 @@ def test_peaks_stand_at_both_frames_that_they_lie_between():
     assert np.all(peaks >= np.abs(x).max(axis=0))
     top = int(np.argmax(peaks))
     assert max(peaks[top - 1], peaks[top + 1]) == pytest.approx(peaks[top], rel=1e-6)
+
+
+@pytest.mark.parametrize("rate", [44100, 48000, 96000, 192000])
+def test_no_value_between_samples_exceeds_its_reach(rate):
+    """The bound by which pieces are passed over holds for whatever stands in a window, the worst there is included."""
+    straight, bent = reach_of(rate)
+    assert straight < 1.1 and bent < 1.0
+    rng = np.random.default_rng(rate)
+    windows = [rng.standard_normal((300, TAPS_PER_PHASE)), np.cumsum(rng.standard_normal((300, TAPS_PER_PHASE)), axis=1)]
+    windows += [np.sign(taps[::-1])[None] for taps in between_filters(rate)]
+    windows += [np.sin(np.arange(TAPS_PER_PHASE) * w)[None] for w in np.linspace(0.01, np.pi, 50)]
+    for x in windows:
+        reach = straight * np.abs(x).max(axis=1) + bent * np.abs(np.diff(x, 2, axis=1)).max(axis=1)
+        for taps in between_filters(rate):
+            assert np.all(np.abs(x @ taps[::-1]) <= reach)
+
+
+def test_what_is_passed_over_changes_no_reading(speech, monkeypatch):
+    """The meter with its short cut reads what it reads when it looks at everything."""
+    x = np.stack([speech, 0.5 * speech[::-1]]).astype(np.float32)
+    x[0, 48_000] = 0.9  # a click beside speech
+
+    def reading() -> float:
+        meter = TruePeakMeter(48000, 2)
+        for start in range(0, x.shape[1], 7_000):
+            meter.push(x[:, start : start + 7_000])
+        meter.finish()
+        return meter.true_peak_dbtp
+
+    short = reading()
+    around = peaks_around(x, 48000)
+    monkeypatch.setattr("dubbin.core.measure.true_peak.reach_of", lambda rate: (1e6, 1e6))
+    assert reading() == short
+    np.testing.assert_array_equal(around, peaks_around(x, 48000))

@@ -66,6 +66,12 @@ class Levels:
         lead = round(LEAD_S * STEPS_PER_S)
         return meter.steps()[lead : lead + frames * STEPS_PER_S // self.rate]
 
+    def loud_tiles(self, count: int) -> list[tuple[int, int]]:
+        """Frames (start, end) of up to `count` tiles from the louder half, spread over the whole."""
+        loud = np.flatnonzero(self._energy >= np.median(self._energy)) if len(self._energy) else np.zeros(0, np.int64)
+        chosen = np.unique(loud[np.linspace(0, len(loud) - 1, min(count, len(loud))).astype(int)]) if len(loud) else loud
+        return [(int(k) * self._tile, min((int(k) + 1) * self._tile, self._source.frames)) for k in chosen]
+
     def limited(self, gain_db: float, ceiling_dbtp: float, *, by_rms: bool, task: Task | None = None) -> float | None:
         """Integrated loudness in LUFS, or RMS in dBFS, behind gain and limiter; None for silence."""
         gain, ceiling = db_to_gain(gain_db), db_to_gain(ceiling_dbtp)
@@ -86,8 +92,10 @@ class Levels:
             return finite_or_none(power_to_db(float(energy.sum()) / max(self._source.frames, 1)))
         return finite_or_none(integrated_of(np.concatenate(steps))) if steps else None
 
-    def gain_to(self, aim: float, ceiling_dbtp: float, *, by_rms: bool = False, task: Task | None = None) -> float:
-        """Gain in dB in front of the limiter that brings the source to a level; 0 for silence.
+    def gain_to(
+        self, aim: float, ceiling_dbtp: float, *, by_rms: bool = False, near_db: float | None = None, task: Task | None = None
+    ) -> float:
+        """Gain in dB in front of the limiter that brings the source to a level; 0 for silence. near_db: a gain that may be close.
 
         The limiter takes some of the level away, so the gain is corrected by what is missing until it is right.
         """
@@ -95,7 +103,7 @@ class Levels:
         level = self.limited(0.0, 200.0, by_rms=by_rms)
         if level is None:
             return 0.0
-        gain_db, last = aim - level, (0.0, level)
+        gain_db, last = aim - level if near_db is None else near_db, (0.0, level)
         for k in range(ROUNDS):
             level = self.limited(gain_db, ceiling_dbtp, by_rms=by_rms, task=task.part(k / ROUNDS, (k + 1) / ROUNDS))
             missing = aim - (level if level is not None else aim)

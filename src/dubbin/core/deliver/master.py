@@ -8,11 +8,13 @@ import tempfile
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
+from functools import partial
 from pathlib import Path
 
 import numpy as np
 import soxr
 
+from dubbin.core.deliver.codec_probe import SHORTEST_S, STRETCHES, level_lost
 from dubbin.core.deliver.encode import encode
 from dubbin.core.deliver.formats import Format
 from dubbin.core.deliver.levels import LEAD_S, RELEASE_MS, Levels, Reduction, reduction_of
@@ -25,7 +27,7 @@ from dubbin.core.deliver.tags import publish
 from dubbin.core.deliver.targets import Target
 from dubbin.core.episode.model import Tags
 from dubbin.core.errors import CannotWrite, DubbinError, UnusableSound
-from dubbin.core.jobs import Task, in_parallel
+from dubbin.core.jobs import Task, in_parallel, side_by_side
 from dubbin.core.sound.interleaved import RawFile
 from dubbin.core.sound.level import db_to_gain
 from dubbin.core.sound.source import Samples, Source, blocks, read_padded
@@ -195,26 +197,40 @@ class _Maker:
         groups: dict[tuple[int, bool], list[Format]] = {}
         for format in formats:
             groups.setdefault((self._rate_of(format), format.is_lossy), []).append(format)
-        done = 0
-        for (rate, lossy), group in groups.items():
-            part = task.part(done / len(formats), (done + len(group)) / len(formats))
-            done += len(group)
+        rates = sorted({rate for rate, _ in groups})
+        results: dict[Format, Master | Failure] = {}
+        for rate, part in zip(rates, task.part(0.0, 0.15).shares(len(rates)), strict=True):
             try:
-                self._make_group(rate, lossy, group, made, failed, part)
+                self._prepare(rate, part)
             except DubbinError as error:
-                failed += [Failure(self._target.name, format, str(error)) for format in group]
+                results |= {f: Failure(self._target.name, f, str(error)) for f in formats if self._rate_of(f) == rate}
+        works = [
+            partial(self._make_group, rate, lossy, group, results) for (rate, lossy), group in groups.items() if group[0] not in results
+        ]
+        side_by_side(works, task.part(0.15, 1.0))
+        for format in formats:
+            result = results[format]
+            if isinstance(result, Master):
+                made.append(result)
+            else:
+                failed.append(result)
 
     def _rate_of(self, format: Format) -> int:
         return format.fixed_rate or self._target.rate or self._whole.rate
 
-    def _make_group(self, rate: int, lossy: bool, group: list[Format], made: list[Master], failed: list[Failure], task: Task) -> None:
+    def _make_group(self, rate: int, lossy: bool, group: list[Format], results: dict[Format, Master | Failure], task: Task) -> None:
         target = self._target
-        source, levels, head_s = self._prepare(rate, task.part(0.0, 0.2))
+        source, levels, head_s = self._prepared[rate]
         ceiling = target.true_peak_dbtp - (LOSSY_HEADROOM_DB if lossy else HEADROOM_DB)
-        gain_db = 0.0 if target.aim is None else levels.gain_to(target.aim, ceiling, by_rms=target.by_rms, task=task.part(0.2, 0.4))
-        limited = _limit(source, self.work / f"{rate}-{lossy}.f32", gain_db, None if target.keeps_level else ceiling, task.part(0.4, 0.5))
-        reduction = None if target.keeps_level else reduction_of(source, gain_db, ceiling)
-        results: dict[Format, Master | Failure] = {}
+        shares = task.part(0.3, 1.0).shares(len(group))
+        try:
+            gain_db = 0.0 if target.aim is None else levels.gain_to(target.aim, ceiling, by_rms=target.by_rms, task=task.part(0.0, 0.2))
+            path = self.work / f"{rate}-{lossy}.f32"
+            limited = _limit(source, path, gain_db, None if target.keeps_level else ceiling, task.part(0.2, 0.3))
+            reduction = None if target.keeps_level else reduction_of(source, gain_db, ceiling)
+        except DubbinError as error:
+            results |= {format: Failure(target.name, format, str(error)) for format in group}
+            return
 
         def write(number: int) -> None:
             format = group[number]
@@ -223,14 +239,7 @@ class _Maker:
             except DubbinError as error:
                 results[format] = Failure(target.name, format, str(error))
 
-        shares = task.part(0.5, 1.0).shares(len(group))
-        in_parallel(write, range(len(group)), task.part(0.5, 0.5))
-        for format in group:
-            result = results[format]
-            if isinstance(result, Master):
-                made.append(result)
-            else:
-                failed.append(result)
+        in_parallel(write, range(len(group)), task.part(0.3, 0.3))
 
     def _prepare(self, rate: int, task: Task) -> tuple[_Rendered, Levels, float]:
         """The program at a rate, with room tone where the target asks for it, and a look at it."""
@@ -267,18 +276,20 @@ class _Maker:
         what = self._what.later(head_s, source.frames / source.rate)
         chapters = [(c.start_s, c.end_s, c.title) for c in what.file_chapters(from_zero=format.encoder_chapters)]
         lowest, lost = ceiling, 0.0
+
+        def put(what: Source, path: Path, part: Task | None = None) -> None:
+            encode(
+                what, path, format, bits=target.bits, kbps=target.kbps, vbr=self._vbr, chapters=chapters if path is draft else (), task=part
+            )
+
+        if format.is_lossy and target.aim is not None and source.frames >= SHORTEST_S * source.rate:
+            lost = level_lost(limited, levels.loud_tiles(STRETCHES), self.work / f"probe{format.suffix}", put)
+            if abs(lost) > LOUDNESS_ERROR_LU / 4:
+                limited, gain_db = self._limited_anew(source, levels, format, target.aim + lost, lowest, gain_db + lost)
+                reduction = reduction_of(source, gain_db, lowest)
         for attempt in range(CODEC_TRIES):
             first = 0.7 * (1.0 - 0.5**attempt)  # most files are right at once
-            encode(
-                limited,
-                draft,
-                format,
-                bits=target.bits,
-                kbps=target.kbps,
-                vbr=self._vbr,
-                chapters=chapters,
-                task=task.part(first, first + 0.5),
-            )
+            put(limited, draft, task.part(first, first + 0.5))
             measured = measure_file(draft, task.part(first + 0.5, first + 0.6))
             over, missing = _off(measured, target)
             if target.keeps_level or (over <= 0 and abs(missing) < LOUDNESS_ERROR_LU) or attempt == CODEC_TRIES - 1:
@@ -288,8 +299,9 @@ class _Maker:
             if over > 0:
                 lowest -= over + 0.05
             if target.aim is not None:
-                gain_db = levels.gain_to(target.aim + lost, lowest, by_rms=target.by_rms)
-            limited = _limit(source, self.work / f"{file.name}.f32", gain_db, lowest, task.part(first + 0.6, first + 0.6))
+                limited, gain_db = self._limited_anew(source, levels, format, target.aim + lost, lowest, gain_db + missing)
+            else:
+                limited = _limit(source, self.work / f"{file.name}.f32", gain_db, lowest, Task())
             reduction = reduction_of(source, gain_db, lowest)
         publish(draft, format, what)
         if format.wave_chunks:
@@ -300,6 +312,13 @@ class _Maker:
         except OSError as error:
             raise CannotWrite(f"{file} could not be written: {error.strerror}.") from error
         return Master(format, proof, gain_db, reduction, head_s)
+
+    def _limited_anew(
+        self, source: _Rendered, levels: Levels, format: Format, aim: float, ceiling: float, near_db: float
+    ) -> tuple[_Rendered, float]:
+        """The sound for one format alone, at a level of its own; and its gain."""
+        gain_db = levels.gain_to(aim, ceiling, by_rms=self._target.by_rms, near_db=near_db)
+        return _limit(source, self.work / f"limited{format.suffix}.f32", gain_db, ceiling, Task()), gain_db
 
 
 def _wave_chunks(what: Publication, measured: Measured, target: Target) -> bytes:
