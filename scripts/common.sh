@@ -44,6 +44,7 @@ set_up() {
             .venv/bin/python -m pip install -q --disable-pip-version-check --require-hashes -r "$lock"
         done
         .venv/bin/python -m pip install -q --disable-pip-version-check --no-deps --no-build-isolation -e .
+        .venv/bin/python -m compileall -q src || true
         echo "Compiling the inner loops, once …"
         .venv/bin/python -m dubbin.core.speech.warm_up || true
         touch "$stamp"

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import queue
 import threading
 
 import pytest
@@ -115,3 +116,19 @@ def test_remaining_time_is_told_only_when_it_can_be_known():
     job.started -= 10.0
     job.fraction = 0.5
     assert job.remaining_s == pytest.approx(10.0, abs=0.2)
+
+
+def test_held_work_waits_until_it_is_released_and_closing_does_not_wait_for_it():
+    reports = queue.Queue()
+    runner = JobRunner(reports.put)
+    runner.hold()
+    runner.start("held", lambda task: 1)
+    with pytest.raises(queue.Empty):
+        reports.get(timeout=0.2)
+    runner.release()
+    assert reports.get(timeout=10).result == 1
+    runner.hold()
+    runner.start("never", lambda task: 2)
+    runner.close()
+    report = reports.get(timeout=10)
+    assert report.cancelled and report.result is None

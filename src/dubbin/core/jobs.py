@@ -157,6 +157,16 @@ class JobRunner:
         self._on_progress = on_progress
         self._lock = threading.Lock()
         self._live: dict[int, Job] = {}
+        self._may_run = threading.Event()
+        self._may_run.set()
+
+    def hold(self) -> None:
+        """Let work that is started from now on wait until `release`."""
+        self._may_run.clear()
+
+    def release(self) -> None:
+        """Let waiting work begin."""
+        self._may_run.set()
 
     def start(self, title: str, work: Callable[[Task], Any]) -> Job:
         """Queue `work`; returns at once."""
@@ -174,6 +184,7 @@ class JobRunner:
         return job
 
     def _run(self, job: Job, work: Callable[[Task], Any]) -> None:
+        self._may_run.wait()
         job.started = time.monotonic()
         try:
             job.task.step(0.0)
@@ -196,4 +207,5 @@ class JobRunner:
         """Cancel everything and wait until the threads have stopped."""
         for job in self.live:
             job.cancel()
+        self.release()
         self._pool.shutdown(wait=True, cancel_futures=True)

@@ -40,6 +40,7 @@ def run(folders: Folders, episode: Path | None, prepare: Prepare | None = None) 
         print(NO_DISPLAY, file=sys.stderr)
         return 1
     os.environ.setdefault("QT_LOGGING_RULES", "qt.multimedia.*=false")
+    from PyQt6.QtCore import QTimer
     from PyQt6.QtGui import QIcon
     from PyQt6.QtWidgets import QApplication
 
@@ -68,7 +69,7 @@ def run(folders: Folders, episode: Path | None, prepare: Prepare | None = None) 
     except DubbinError as error:
         print(f"dubbin: {error}", file=sys.stderr)
         return 1
-    window = make_window(folders, theme, document)
+    window = make_window(folders, theme, document, hold_work=True)
 
     def on_error(kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
         """Nothing is swallowed: said in the window, written to the log; the episode stays open."""
@@ -76,7 +77,13 @@ def run(folders: Folders, episode: Path | None, prepare: Prepare | None = None) 
 
     sys.excepthook = on_error
     window.show()
-    Thread(target=import_heavy, name="import", daemon=True).start()
+
+    def begin() -> None:
+        """The window is painted: now background work may begin, whose libraries take longer to import than the window takes to appear."""
+        import_heavy()
+        window.jobs.release()
+
+    QTimer.singleShot(0, Thread(target=begin, name="import", daemon=True).start)
     code = int(app.exec())
     interrupt.end()
     _end(code)

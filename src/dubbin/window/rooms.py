@@ -20,6 +20,8 @@ ROOMS: Rooms = {
 }  # fmt: skip
 
 
-def make_window(folders: Folders, theme: Theme, document: Document | None = None, sink: Sink | None = None) -> MainWindow:
-    """The main window with all its rooms. sink: where the sound goes; None: the best that there is."""
-    return MainWindow(folders, theme, ROOMS, document, sink)
+def make_window(
+    folders: Folders, theme: Theme, document: Document | None = None, sink: Sink | None = None, *, hold_work: bool = False
+) -> MainWindow:
+    """The main window with all its rooms. sink: where the sound goes; None: the best that there is. hold_work: until `jobs.release`."""
+    return MainWindow(folders, theme, ROOMS, document, sink, hold_work=hold_work)

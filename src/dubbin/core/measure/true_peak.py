@@ -10,7 +10,6 @@ from __future__ import annotations
 from functools import lru_cache
 
 import numpy as np
-import scipy
 from numpy.typing import NDArray
 
 from dubbin.core.sound import fourier
@@ -38,9 +37,9 @@ def oversampling(rate: int) -> int:
 @lru_cache(maxsize=4)
 def interpolator(factor: int) -> NDArray[np.float32]:
     """Low-pass for interpolation by `factor`: linear phase, unity gain after zero stuffing."""
-    taps = TAPS_PER_PHASE * factor + 1
-    out: NDArray[np.float32] = (factor * scipy.signal.firwin(taps, 1.0 / factor, window=("kaiser", KAISER_BETA))).astype(np.float32)
-    return out
+    n = np.arange(TAPS_PER_PHASE * factor + 1) - TAPS_PER_PHASE * factor / 2
+    taps = np.sinc(n / factor) * np.kaiser(len(n), KAISER_BETA)
+    return (factor * taps / np.sum(taps)).astype(np.float32)
 
 
 @lru_cache(maxsize=4)

@@ -16,7 +16,6 @@ from dataclasses import dataclass, replace
 import numpy as np
 import scipy
 from numpy.typing import NDArray
-from scipy.cluster.vq import kmeans2
 
 from dubbin.core.measure.voicing import Voicing, cepstra
 from dubbin.core.speech.activity import FRAMES_PER_S
@@ -98,7 +97,11 @@ def _first_guess(x: NDArray[np.float64], frames: NDArray[np.int64], count: int) 
     near = u[:, :4] * s[:4]
     best, labels = np.inf, np.zeros(len(near), np.int64)
     for seed in range(8):
-        centres, found = kmeans2(near, count, minit="++", seed=seed, missing="warn") if len(near) >= count else (near, np.arange(len(near)))
+        centres, found = (
+            scipy.cluster.vq.kmeans2(near, count, minit="++", seed=seed, missing="warn")
+            if len(near) >= count
+            else (near, np.arange(len(near)))
+        )
         cost = float(np.sum((near - centres[found]) ** 2))
         if len(np.unique(found)) == count and cost < best:
             best, labels = cost, found.astype(np.int64)
@@ -113,7 +116,9 @@ def _fit(x: NDArray[np.float64]) -> _Mixture:
     count = int(min(COMPONENTS, max(1, len(x) // 60)))
     floor = 0.05 + 0.0 * x.var(axis=0)
     centres, found = (
-        kmeans2(x, count, minit="++", seed=3, missing="warn") if count > 1 else (x.mean(axis=0, keepdims=True), np.zeros(len(x), int))
+        scipy.cluster.vq.kmeans2(x, count, minit="++", seed=3, missing="warn")
+        if count > 1
+        else (x.mean(axis=0, keepdims=True), np.zeros(len(x), int))
     )
     weights = np.array([max(np.mean(found == k), 1e-3) for k in range(count)])
     variances = np.stack([np.maximum(x[found == k].var(axis=0) if np.sum(found == k) > 8 else x.var(axis=0), floor) for k in range(count)])

@@ -24,12 +24,15 @@ class JobBridge(QObject):
     _reported = pyqtSignal(object)
     _progressed = pyqtSignal()
 
-    def __init__(self, log_folder: Path) -> None:
-        """log_folder: where errors of the program are written down."""
+    def __init__(self, log_folder: Path, *, hold: bool = False) -> None:
+        """log_folder: where errors of the program are written down. hold: work waits until `release`."""
         super().__init__()
         self._log_folder = log_folder
         self._runner = JobRunner(self._reported.emit, lambda job: self._progressed.emit())
         self._painter = JobRunner(self._reported.emit, threads=1, first_number=QUIET_FROM)
+        if hold:
+            self._runner.hold()
+            self._painter.hold()
         self._quiet: set[int] = set()
         self._slots: dict[Hashable, Job] = {}
         self._done: dict[int, tuple[Hashable, Callable[[Any], None], Callable[[], None]]] = {}
@@ -52,6 +55,11 @@ class JobBridge(QObject):
             self._quiet.add(job.number)
         self._done[job.number] = (slot, done, failed)
         self.changed.emit()
+
+    def release(self) -> None:
+        """Let work begin that was held back, so that the window could be there first."""
+        self._runner.release()
+        self._painter.release()
 
     def cancel(self, slot: Hashable) -> None:
         job = self._slots.pop(slot, None)

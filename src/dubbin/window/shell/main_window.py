@@ -60,14 +60,24 @@ Rooms = Mapping[Step, Callable[[Shared], Page]]
 class MainWindow(QMainWindow):
     """One episode in one window. rooms: what makes the page of each step, with that step's actions."""
 
-    def __init__(self, folders: Folders, theme: Theme, rooms: Rooms, document: Document | None = None, sink: Sink | None = None) -> None:
+    def __init__(
+        self,
+        folders: Folders,
+        theme: Theme,
+        rooms: Rooms,
+        document: Document | None = None,
+        sink: Sink | None = None,
+        *,
+        hold_work: bool = False,
+    ) -> None:
+        """hold_work: nothing is computed until `jobs.release`."""
         super().__init__()
         self.setWindowTitle("Dubbin")
         self.resize(1280, 800)
         self.setMinimumSize(1024, 640)
         self.setAcceptDrops(True)
         self.theme = theme
-        self.jobs = JobBridge(folders.state)
+        self.jobs = JobBridge(folders.state, hold=hold_work)
         self.session = Session(folders, self.jobs, document or Document(folders.journals))
         self.selection, self.view = Selection(), Viewport(self.session)
         self.player = Player(self.session.episode.rate, sink)

@@ -1,0 +1,116 @@
+"""How long the window is held on an hour of two microphones: the longest time between two turns of its event loop, act by act, with background work
+going on beside."""
+
+from __future__ import annotations
+
+import os
+import sys
+import threading
+import time
+from collections import Counter
+from pathlib import Path
+from typing import Any
+
+from scores import RATE
+
+Row = tuple[str, str]
+BEAT_MS = 2
+HELD_S = 0.04  # from which on it counts as held
+DEPTH = 5  # functions of a place where it was held
+
+
+class Heartbeat:
+    """Beats in the window's event loop; the longest gap since it was asked last."""
+
+    def __init__(self) -> None:
+        from PyQt6.QtCore import Qt, QTimer
+
+        self._last, self._longest = time.perf_counter(), 0.0
+        self._timer = QTimer()
+        self._timer.setTimerType(Qt.TimerType.PreciseTimer)
+        self._timer.timeout.connect(self._beat)
+        self._timer.start(BEAT_MS)
+        self.places: Counter[str] = Counter()
+        self._main = threading.get_ident()
+        threading.Thread(target=self._watch, daemon=True).start()
+
+    def _watch(self) -> None:
+        """Note what the window's thread is in whenever it has been held for long."""
+        while True:
+            time.sleep(0.01)
+            if time.perf_counter() - self._last > HELD_S:
+                frame = sys._current_frames().get(self._main)
+                names: list[str] = []
+                while frame is not None:
+                    if "/dubbin/" in frame.f_code.co_filename:
+                        names.append(f"{Path(frame.f_code.co_filename).stem}.{frame.f_code.co_name}:{frame.f_lineno}")
+                    frame = frame.f_back
+                self.places[" < ".join(names[:DEPTH]) or "(Qt)"] += 1
+
+    def _beat(self) -> None:
+        now = time.perf_counter()
+        self._longest, self._last = max(self._longest, now - self._last), now
+
+    def longest_ms(self) -> float:
+        found, self._longest = 1000 * self._longest, 0.0
+        return found
+
+
+def measure(home: Path) -> dict[str, Any]:
+    """The longest gaps in ms, by what was done."""
+    os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+    os.environ["DUBBIN_HOME"] = str(home)
+    import window as window_benchmark
+    from PyQt6.QtCore import QTimer
+    from PyQt6.QtTest import QTest
+    from PyQt6.QtWidgets import QApplication
+
+    from dubbin.core.episode.document import Document
+    from dubbin.core.episode.file import save_episode
+    from dubbin.window.app import import_heavy
+    from dubbin.window.parts.theme import Theme
+    from dubbin.window.player.sinks import SimulatedSink
+    from dubbin.window.rooms import make_window
+    from dubbin.window.shell.step import Step
+
+    application = QApplication([])
+    import_heavy()
+    folders, episode = window_benchmark._episode(home, 1)
+    save_episode(episode, home / "long.dubbin")
+    made = make_window(folders, Theme(application), Document.opened(folders.journals, home / "long.dubbin"), SimulatedSink(RATE))  # type: ignore[arg-type]
+    made.speech.automatic = False
+    made.resize(1280, 800)
+    made.show()
+    beat, out = Heartbeat(), {}
+
+    def act(name: str, do: Any, wait_ms: int = 700) -> None:
+        QTest.qWait(100)
+        beat.longest_ms()
+        QTimer.singleShot(0, do)
+        QTest.qWait(wait_ms)
+        key = f"{name}{' (background work)' if made.jobs.live else ''}"
+        out[key] = max(round(beat.longest_ms()), out.get(key, 0))
+
+    def all_acts() -> None:
+        for step in (Step.EDIT, Step.REPAIR, Step.VOICE, Step.BALANCE, Step.MASTER, Step.INTAKE, Step.EDIT):
+            act(f"to {step.value}", lambda step=step: made.go_step(step), 2500 if step is Step.EDIT else 900)
+        act("all pauses", lambda: made.pages[Step.EDIT].acts.pausing.toggle_all(), 2500)
+        act("see the whole", made.view.show_all)
+        act("zoom to ten minutes", lambda: made.view.show_range(600 * RATE, 1200 * RATE))
+        act("zoom to a minute", lambda: made.view.show_range(600 * RATE, 660 * RATE))
+        act("scroll", lambda: made.view.scroll(200.0))
+        act("select", lambda: made.selection.select(605 * RATE, 607 * RATE))
+        act("cut", lambda: made.pages[Step.EDIT].acts.cutting.cut(), 1500)
+        act("undo", lambda: made.session.document.undo(), 1500)
+        act("save", lambda: made.session.document.save(), 1500)
+
+    act("just opened", lambda: None, 1500)
+    all_acts()
+    while made.jobs.live:
+        QTest.qWait(200)
+    out["while measuring went on"] = round(beat.longest_ms())
+    all_acts()
+    made.shut_down()
+    for place, count in beat.places.most_common(25):
+        print(count * 10, "ms", place, file=sys.stderr)
+    return out
