@@ -11,6 +11,7 @@ from collections import Counter
 from pathlib import Path
 from typing import Any
 
+from sampling import IDLE
 from scores import RATE
 
 Row = tuple[str, str]
@@ -45,7 +46,16 @@ class Heartbeat:
                     if "/dubbin/" in frame.f_code.co_filename:
                         names.append(f"{Path(frame.f_code.co_filename).stem}.{frame.f_code.co_name}:{frame.f_lineno}")
                     frame = frame.f_back
-                self.places[" < ".join(names[:DEPTH]) or "(Qt)"] += 1
+                self.places[" < ".join(names[:DEPTH]) or f"(waiting for the lock) {self._others()}"] += 1
+
+    def _others(self) -> str:
+        """What the other threads are in, each by its innermost place."""
+        out = []
+        for number, frame in sys._current_frames().items():
+            file = Path(frame.f_code.co_filename)
+            if number not in (self._main, threading.get_ident()) and file.name not in IDLE:
+                out.append(f"{file.stem}.{frame.f_code.co_name}:{frame.f_lineno}")
+        return " | ".join(sorted(out))
 
     def _beat(self) -> None:
         now = time.perf_counter()
@@ -67,13 +77,14 @@ def measure(home: Path) -> dict[str, Any]:
 
     from dubbin.core.episode.document import Document
     from dubbin.core.episode.file import save_episode
-    from dubbin.window.app import import_heavy
+    from dubbin.window.app import go_first, import_heavy
     from dubbin.window.parts.theme import Theme
     from dubbin.window.player.sinks import SimulatedSink
     from dubbin.window.rooms import make_window
     from dubbin.window.shell.step import Step
 
     application = QApplication([])
+    go_first()
     import_heavy()
     folders, episode = window_benchmark._episode(home, 1)
     save_episode(episode, home / "long.dubbin")

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+import os
 import queue
 import threading
 
 import pytest
 
 from dubbin.core.errors import Cancelled
-from dubbin.core.jobs import Job, JobRunner, Report, Task
+from dubbin.core.jobs import BACKGROUND_NICENESS, Job, JobRunner, Report, Task, in_parallel
 
 
 class Desk:
@@ -128,7 +129,21 @@ def test_held_work_waits_until_it_is_released_and_closing_does_not_wait_for_it()
     runner.release()
     assert reports.get(timeout=10).result == 1
     runner.hold()
-    runner.start("never", lambda task: 2)
+    done = []
+    runner.start("never", done.append)
     runner.close()
-    report = reports.get(timeout=10)
-    assert report.cancelled and report.result is None
+    assert not done and all(report.cancelled for report in list(reports.queue))
+
+
+def test_background_work_lets_the_window_go_first():
+    reports = queue.Queue()
+    runner = JobRunner(reports.put, in_background=True)
+    found = []
+
+    def look(_=None):
+        found.append(os.getpriority(os.PRIO_PROCESS, threading.get_native_id()))
+
+    runner.start("niceness", lambda task: in_parallel(look, range(4), task))
+    assert reports.get(timeout=10).error is None
+    runner.close()
+    assert set(found) == {BACKGROUND_NICENESS} and os.getpriority(os.PRIO_PROCESS, threading.get_native_id()) < BACKGROUND_NICENESS

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import shutil
+import threading
 from pathlib import Path
 
 import numpy as np
@@ -127,6 +128,28 @@ def test_a_place_that_can_not_be_written_is_said_and_nothing_is_lost(window, fil
     chosen(monkeypatch, tmp_path / "file" / "ferry.dubbin")
     assert not files.save_as()
     assert window.session.document.has_changes and window.notices.isVisible()
+
+
+def test_masters_that_are_being_made_are_not_stopped_unasked(window, answers, qtbot):
+    session, begun, go_on = window.session, threading.Event(), threading.Event()
+    session.document._saved = session.episode  # nothing else to ask about
+
+    def make(task):
+        task.step(0.25)
+        begun.set()
+        while not go_on.wait(0.01):
+            task.step(0.25)
+
+    session.jobs.start("master", "Making 3 masters", make, lambda _: None)
+    assert begun.wait(10)
+    asked = answers(ANSWERS.No)
+    assert not window.files.may_leave() and asked == ["Making 3 masters: 25 % done."] and session.jobs.is_busy("master")
+    answers(ANSWERS.Yes)
+    assert window.files.may_leave()
+    go_on.set()
+    settle(qtbot, window)
+    count = len(asked)
+    assert window.files.may_leave() and len(asked) == count, "nothing is being made any more"
 
 
 @pytest.fixture

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import itertools
+import os
 import threading
 import time
 from collections.abc import Callable, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
+from contextlib import suppress
 from dataclasses import dataclass, field
 from typing import Any, TypeVar
 
@@ -103,6 +105,15 @@ def side_by_side(works: Sequence[Callable[[Task], object]], task: Task) -> None:
     in_parallel(lambda pair: pair[0](pair[1]), pairs, quiet)
 
 
+BACKGROUND_NICENESS = 10
+
+
+def _step_back() -> None:
+    """Have the system prefer other threads to this one and those that it will start (setpriority(2) goes by threads on Linux)."""
+    with suppress(OSError):
+        os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), BACKGROUND_NICENESS)
+
+
 @dataclass(eq=False)
 class Job:
     """One piece of work that was handed to a runner."""
@@ -150,8 +161,11 @@ class JobRunner:
         on_progress: Callable[[Job], None] | None = None,
         threads: int = 2,
         first_number: int = 1,
+        *,
+        in_background: bool = False,
     ) -> None:
-        self._pool = ThreadPoolExecutor(threads, thread_name_prefix="dubbin-job")
+        """in_background: its threads, and those that they start, let all others of the program go first."""
+        self._pool = ThreadPoolExecutor(threads, thread_name_prefix="dubbin-job", initializer=_step_back if in_background else None)
         self._numbers = itertools.count(first_number)
         self._on_report = on_report
         self._on_progress = on_progress

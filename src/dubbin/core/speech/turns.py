@@ -114,13 +114,22 @@ def bimodal_split(values: NDArray[np.float64], fewest: int) -> tuple[float, floa
     """Middles in dB of two heaps of level differences; None where there is but one, or fewer values than `fewest`."""
     if len(values) < fewest:
         return None
-    low, high = (float(q) for q in np.quantile(values, (0.1, 0.9)))
+    ordered = np.sort(values)
+    low, high = (float(q) for q in np.quantile(ordered, (0.1, 0.9)))
     for _ in range(20):
-        upper = values > (low + high) / 2
-        if upper.all() or not upper.any():
+        parted = int(np.searchsorted(ordered, (low + high) / 2, side="right"))
+        if parted in (0, len(ordered)):
             return None
-        low, high = float(np.median(values[~upper])), float(np.median(values[upper]))
+        last, (low, high) = (low, high), (_middle(ordered[:parted]), _middle(ordered[parted:]))
+        if (low, high) == last:
+            break
     return (low, high) if high - low >= LEAST_APART_DB else None
+
+
+def _middle(ordered: NDArray[np.float64]) -> float:
+    """The median of sorted values."""
+    half = len(ordered) // 2
+    return float(ordered[half]) if len(ordered) % 2 else float((ordered[half - 1] + ordered[half]) / 2)
 
 
 def crosstalk(own: Sequence[NDArray[np.bool_]], starts_s: Sequence[float]) -> list[Crosstalk]:

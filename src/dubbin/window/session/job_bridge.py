@@ -28,7 +28,7 @@ class JobBridge(QObject):
         """log_folder: where errors of the program are written down. hold: work waits until `release`."""
         super().__init__()
         self._log_folder = log_folder
-        self._runner = JobRunner(self._reported.emit, lambda job: self._progressed.emit())
+        self._runner = JobRunner(self._reported.emit, lambda job: self._progressed.emit(), in_background=True)
         self._painter = JobRunner(self._reported.emit, threads=1, first_number=QUIET_FROM)
         if hold:
             self._runner.hold()

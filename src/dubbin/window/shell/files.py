@@ -14,10 +14,13 @@ from dubbin.core.episode.former import FormerLane, former_lanes, give_back, is_w
 from dubbin.core.episode.journal_reading import LeftOver, left_over
 from dubbin.core.errors import DubbinError
 from dubbin.core.sound.folder import recordings_in
+from dubbin.window.parts.figures import clock
 from dubbin.window.session.session import Session
 from dubbin.window.shell.file_kinds import EPISODE_FILES
 from dubbin.window.shell.notices import Notices
 from dubbin.window.shell.step import Step
+
+ORDERED = ("master", "card")  # slots of work that takes minutes and that nobody wants to lose by closing the window
 
 
 class EpisodeFiles:
@@ -152,7 +155,9 @@ class EpisodeFiles:
         return True
 
     def may_leave(self) -> bool:
-        """Ask what to do with unsaved changes; False when the person stays."""
+        """Ask what to do with unfinished work and unsaved changes; False when the person stays."""
+        if not self._may_stop():
+            return False
         if not self._session.document.has_changes:
             return True
         box = QMessageBox(self._window)
@@ -165,6 +170,26 @@ class EpisodeFiles:
         if answer == kinds.Save:
             return self.save()
         return bool(answer == kinds.Discard)
+
+    def _may_stop(self) -> bool:
+        """Ask before work is stopped that somebody has ordered; False when the person stays."""
+        jobs = self._session.jobs
+        job = next((job for slot in ORDERED if (job := jobs.job(slot)) is not None), None)
+        if job is None:
+            return True
+        left = f", about {clock(job.remaining_s)} left" if job.remaining_s is not None else ""
+        box = QMessageBox(self._window)
+        box.setWindowTitle("Work in progress")
+        box.setText(f"{job.title}: {100 * job.fraction:.0f} % done{left}.")
+        box.setInformativeText("Leaving now stops it. Files that are finished stay; no half-made file does.")
+        kinds = QMessageBox.StandardButton
+        box.setStandardButtons(kinds.Yes | kinds.No)
+        for kind, text in ((kinds.Yes, "Stop and leave"), (kinds.No, "Stay")):
+            button = box.button(kind)
+            if button is not None:
+                button.setText(text)
+        box.setDefaultButton(kinds.No)
+        return bool(box.exec() == kinds.Yes)
 
     # -- after a crash ----------------------------------------------------------------
 

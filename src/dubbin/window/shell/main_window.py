@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from pathlib import Path
 
+from PyQt6 import sip
 from PyQt6.QtCore import QEvent, QObject, QPoint, Qt, QTimer
 from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent
 from PyQt6.QtWidgets import (
@@ -178,8 +179,15 @@ class MainWindow(QMainWindow):
         self.session.episode_changed.connect(self._on_episode_changed)
         self.session.lane_picked.connect(self._show_card_title)
         application = QApplication.instance()
-        if application is not None:
-            application.installEventFilter(self)
+        if isinstance(application, QApplication):
+            application.focusChanged.connect(self._watch_keys)
+
+    def _watch_keys(self, before: QWidget | None, now: QWidget | None) -> None:
+        """Listen to what has the focus. Not to all there is: every event would then wait for Python's lock, which background work holds."""
+        if before is not None and not sip.isdeleted(before):
+            before.removeEventFilter(self)
+        if now is not None and now.window() is self:
+            now.installEventFilter(self)
 
     # -- what the window shows --------------------------------------------------------
 
