@@ -2,7 +2,7 @@
 
     ./benchmarks/run            sets up an environment of its own and runs everything
     python benchmarks/run.py [PART ...] [--voices FOLDER]    only some parts: denoise, hum, clicks, clipping, rumble, echo, together, speed, rooms,
-    editing, voices, delivery, window, memory
+    editing, voices, delivery, window, hour, memory
 
 Peers and scores are needed here only. A peer that is not installed is left out. Speed is given in times real time and as a
 ratio to the peer in the same run, since machines differ and are noisy.
@@ -23,6 +23,7 @@ from pathlib import Path
 import degraded
 import delivery
 import editing
+import hour
 import numpy as np
 import peers
 import rooms
@@ -259,6 +260,7 @@ PARTS: dict[str, Callable[[list[Clip]], list[Row]]] = {
 TABLES: dict[str, tuple[str, Callable[..., list[tuple[str, str]]]]] = {
     "rooms": ("measuring rooms", rooms.rows), "editing": ("editing, on the demo as recorded", editing.rows), "voices": ("voice and balance", voices.rows),
     "delivery": ("measuring and mastering", delivery.rows), "window": ("the window, offscreen", window.rows),
+    "hour": ("an hour of two microphones", hour.rows),
 }  # fmt: skip
 HEAD = """# Benchmarks
 
@@ -285,7 +287,7 @@ def main() -> None:
     for name, (heading, make) in TABLES.items():
         if not wanted or name in wanted:
             lines += ["", f"| {heading} | |", "| --- | --- |"]
-            for what, figure in make(arguments.voices) if name == "editing" else make():
+            for what, figure in make(arguments.voices) if name in ("editing", "hour") else make():
                 print(what, figure, flush=True)
                 lines.append(f"| {what} | {figure} |")
     if not wanted or "memory" in wanted:

@@ -25,6 +25,7 @@ NO_DISPLAY = (
 SWITCH_S = 0.0005  # Python's own 5 ms, at each of the many places where Qt lets go of the lock, made 35 ms of painting 400
 # New objects, and rounds of the younger generation, after which the older one is looked through: all words of an hour, 100 ms long, were looked through every few cuts.
 COLLECT_AFTER = (20_000, 20, 100)
+WARM_UP_RATE, WARM_UP_FRAMES = 48000, 3 * 48000
 Prepare = Callable[[Task], Path]
 
 
@@ -101,11 +102,21 @@ def go_first() -> None:
 
 
 def import_heavy() -> None:
-    """Bring in what the window's thread must not wait for when it first needs it."""
+    """Bring in what the window's thread must not wait for when it, or work in the background, first needs it: libraries whose loading holds Python's lock for
+    tenths of a second, and compiled loops, which are read from their cache when they first run."""
+    import numpy as np
     import scipy
 
     for name in ("ndimage", "signal", "fft", "special"):
         getattr(scipy, name)
+    import av  # noqa: F401
+    import onnxruntime  # noqa: F401
+
+    from dubbin.core.measure.measuring import measure_recording
+    from dubbin.core.sound.source import Sound
+
+    noise = np.random.default_rng(0).standard_normal((1, WARM_UP_FRAMES)).astype(np.float32)
+    measure_recording(Sound(noise * np.float32(0.01), WARM_UP_RATE))
 
 
 def log_qt() -> None:

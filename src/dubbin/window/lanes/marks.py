@@ -13,6 +13,7 @@ from PyQt6.QtGui import QBrush, QPainter, QPen, QPolygonF
 from dubbin.core.episode.model import Lane
 from dubbin.core.measure.finding import Finding
 from dubbin.core.measure.spectrogram import share_of
+from dubbin.window.lanes.density import counts_of, covered_shares, is_crowded, paint_counts, paint_shares
 from dubbin.window.lanes.overview import joined
 from dubbin.window.lanes.ruler import digits_for, tick_step_s
 from dubbin.window.lanes.viewport import Viewport
@@ -22,7 +23,9 @@ from dubbin.window.session.selection import Selection
 from dubbin.window.session.session import Session
 
 RULER_H, LENGTHS_H = 34, 20
-NARROW_CUT_PX = 16
+TINY_CUT_PX, NARROW_CUT_PX = 3, 16
+BAND_TOP, BAND_H = 7, 11  # of the band below the lanes that tells how much is cut where cuts are too small to be seen
+BIN_PX, FINDINGS_H = 4, 6
 
 
 class Marks:
@@ -60,8 +63,14 @@ class Marks:
             return
         left, right = self._pixels([cut.start_frame for cut in cuts]), self._pixels([cut.end_frame for cut in cuts])
         seen = (right >= 0) & (left <= self._width)
-        # Far away a cut is a pale band: stitches on both sides would hide the waves.
-        narrow = seen & (right - left < NARROW_CUT_PX) & np.array([cut != self._selection.cut for cut in cuts])
+        unpicked = np.array([cut != self._selection.cut for cut in cuts])
+        tiny = seen & (right - left < TINY_CUT_PX) & unpicked
+        if tiny.any():
+            # From afar what stays is seen in full, and how much went in a band below it.
+            shares = covered_shares(*_apart(left[tiny], right[tiny]), self._width)
+            paint_shares(p, c.q("thread"), shares, bottom + BAND_TOP + BAND_H, BAND_H)
+        # Nearer a cut is a pale band: stitches on both sides would hide the waves.
+        narrow = seen & ~tiny & (right - left < NARROW_CUT_PX) & unpicked
         bands = [(float(left[k]), max(float(right[k] - left[k]), 1.5)) for k in np.flatnonzero(narrow).tolist()]
         far = [QRectF(a, top, b - a, bottom - top) for a, b in joined(bands)]
         if far:
@@ -70,7 +79,7 @@ class Marks:
             for name, alpha in (("paper", 185), ("thread", 70)):
                 p.setBrush(c.q(name, alpha))
                 p.drawRects(*far)
-        for k in np.flatnonzero(seen & ~narrow).tolist():
+        for k in np.flatnonzero(seen & ~narrow & ~tiny).tolist():
             cut, a, b = cuts[k], float(left[k]), float(right[k])
             area = QRectF(a, top, max(b - a, 1.5), bottom - top)
             picked = cut == self._selection.cut
@@ -88,12 +97,13 @@ class Marks:
     def seams(self, p: QPainter) -> None:
         view = self._view
         top, bottom = float(RULER_H), self._bottom
-        last = -10.0
-        for frame in view.map.seams():
-            x = view.x_of_display(frame)
-            if -2 <= x <= self._width + 2 and x - last >= 2.0:
-                self._stitch(p, x, top, bottom, False)
-                last = x
+        places = (np.asarray(view.map.seams(), np.float64) - view.start) / view.per_pixel
+        places = places[(places >= -2) & (places <= self._width + 2)]
+        if is_crowded(places):
+            paint_counts(p, self._theme.colours.q("thread"), counts_of(places, self._width, BIN_PX), BIN_PX, bottom + BAND_TOP, BAND_H)
+            return
+        for x in places.tolist():
+            self._stitch(p, x, top, bottom, False)
 
     def pauses(self, p: QPainter) -> None:
         """Pauses that would go with the present settings: a bar under the lanes."""
@@ -135,6 +145,9 @@ class Marks:
             places = self._frames_of(finding)
             left, right = (self._pixels(lane.start_frame + places[:, k]) for k in (0, 1))
             seen = np.flatnonzero((right >= -4) & (left <= self._width + 4))
+            if is_crowded(left[seen]) and float(np.median(right[seen] - left[seen])) <= 6:
+                paint_counts(p, c.q("brick"), counts_of(left[seen], self._width, BIN_PX), BIN_PX, rect.top() + 2, FINDINGS_H)
+                continue
             last = -100.0
             for a, b in zip(left[seen].tolist(), right[seen].tolist(), strict=True):
                 if b - a > 6:
@@ -251,3 +264,11 @@ class Marks:
                 Qt.AlignmentFlag.AlignCenter,
                 text,
             )
+
+
+def _apart(left: NDArray[np.float64], right: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """Spans that may overlap, sorted by their begins, each without what an earlier one covers."""
+    ends = np.maximum.accumulate(right)
+    begins = left.copy()
+    begins[1:] = np.maximum(begins[1:], ends[:-1])
+    return begins, np.maximum(right, begins)

@@ -10,6 +10,7 @@ from PyQt6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from dubbin.core.episode.time_map import merged
+from dubbin.window.lanes.density import counts_of, covered_shares, is_crowded, paint_counts, paint_shares
 from dubbin.window.lanes.viewport import Viewport
 from dubbin.window.lanes.wave_image import gathered, wave_image
 from dubbin.window.parts.theme import Theme
@@ -17,6 +18,7 @@ from dubbin.window.session.selection import Selection
 from dubbin.window.session.session import Session
 
 HEIGHT = 58
+BAND_H, BIN_PX = 9, 4  # of the band that tells how much is cut; of a bin of seams
 
 
 def joined(bands: Sequence[tuple[float, float]], nearest: float = 0.5) -> list[tuple[float, float]]:
@@ -78,15 +80,19 @@ class Overview(QWidget):
         pen = QPen(c.q("thread"), 1.4)
         pen.setDashPattern([2.4, 2.0])
         if view.folded:
-            p.setPen(pen)
-            for frame in view.map.seams():
-                p.drawLine(QPointF(frame * scale, 4), QPointF(frame * scale, HEIGHT - 4))
+            places = np.asarray(view.map.seams(), np.float64) * scale
+            if is_crowded(places):
+                paint_counts(p, c.q("thread"), counts_of(places, self.width(), BIN_PX), BIN_PX, HEIGHT - 4 - BAND_H, BAND_H)
+            else:
+                p.setPen(pen)
+                for x in places.tolist():
+                    p.drawLine(QPointF(x, 4), QPointF(x, HEIGHT - 4))
         else:
             cuts = merged(self._session.episode.cuts)
-            at = view.map.many_to_program(np.array([a for a, _ in cuts], np.int64))
-            spans = [(x * scale, max((b - a) * scale, 1.2)) for (a, b), x in zip(cuts, at.tolist(), strict=True) if x >= 0]
-            for left, right in joined(spans):
-                p.fillRect(QRectF(left, 4, right - left, HEIGHT - 8), c.q("thread", 90))
+            at = view.map.many_to_program(np.array([a for a, _ in cuts], np.int64)).astype(np.float64)
+            lengths = np.array([b - a for a, b in cuts], np.float64)[at >= 0]
+            left = at[at >= 0] * scale
+            paint_shares(p, c.q("thread", 210), covered_shares(left, left + lengths * scale, self.width()), HEIGHT - 4, BAND_H)
         for marker in self._session.episode.chapters:
             x = view.map.to_program_or_next(marker.frame) * scale
             p.fillRect(QRectF(x, 2, 2, HEIGHT - 4), c.q("fern"))
