@@ -26,6 +26,7 @@ from dubbin.core.measure.loudness import measure_loudness
 from dubbin.core.measure.measuring import measure_recording, measure_treated
 from dubbin.core.measure.report import RecordingReport
 from dubbin.core.measure.spectrum import average_spectrum
+from dubbin.core.memory import give_back
 from dubbin.core.mix.automatic_cuts import CutCheck
 from dubbin.core.mix.balance_report import report_balance
 from dubbin.core.mix.card_entry import (
@@ -93,7 +94,13 @@ def run_card(
 
 class _Run:
     def __init__(self, episode: Episode, resources: CardResources, task: Task, say: Callable[[str], None]) -> None:
-        self.episode, self._resources, self._task, self._say = episode, resources, task, say
+        self.episode, self._resources, self._task = episode, resources, task
+
+        def next_step(text: str) -> None:
+            give_back()  # what the step before has freed: the next one asks for other sizes
+            say(text)
+
+        self._say = next_step
         self.changes: list[Callable[[Episode], Change]] = []
         self.entries: list[Entry] = []
         self.remarks: list[str] = []

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import hashlib
 import tarfile
+import threading
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import lru_cache
@@ -18,6 +19,8 @@ import scipy
 from numpy.typing import NDArray
 
 from dubbin.core.errors import DubbinError
+from dubbin.core.jobs import CORES
+from dubbin.core.memory import give_back
 from dubbin.core.sound import fourier
 from dubbin.core.treat.onnx_part import part_of
 
@@ -134,6 +137,8 @@ class DeepFilter:
     """
 
     def __init__(self) -> None:
+        # What is kept of stretches while they are looked at takes some hundred megabytes: no more at a time than there are cores to use.
+        self._room = threading.BoundedSemaphore(CORES)
         graphs = _graphs()
         self._encoder = _Part(graphs["enc"], ENCODER)
         self._gains = _Part(graphs["erb_dec"], GAINS)
@@ -141,6 +146,12 @@ class DeepFilter:
 
     def enhance(self, stretches: Sequence[tuple[NDArray[np.complex64], Means]]) -> list[NDArray[np.complex64]]:
         """Spectra (frames, BINS) of the voice alone, of stretches of one length with the means before each; the first seconds settle the network's state."""
+        with self._room:
+            out = self._enhance(stretches)
+        give_back()
+        return out
+
+    def _enhance(self, stretches: Sequence[tuple[NDArray[np.complex64], Means]]) -> list[NDArray[np.complex64]]:
         erb, spec = _inputs(stretches)
         count, frames = len(stretches), len(stretches[0][0])
         state = [np.zeros((1, count, STATE), np.float32) for _ in range(5)]
