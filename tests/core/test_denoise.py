@@ -5,10 +5,12 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
+from dubbin.core.jobs import Task
 from dubbin.core.measure.noise import NoiseMeter
 from dubbin.core.sound.source import Sound
 from dubbin.core.treat.chain import Chain, Use
 from dubbin.core.treat.denoise import Denoise, DenoiseSettings, Engine
+from dubbin.core.treat.tiles import DiskTileCache
 from tests.conftest import RATE, noise, rms_db
 
 
@@ -57,3 +59,15 @@ def test_clean_speech_passes_almost_untouched(speech):
 def test_silence_stays_silent(engine):
     sound = Sound(np.zeros((1, 2 * RATE), np.float32), RATE)
     assert not Chain(sound, [Use(Denoise(), DenoiseSettings(engine=engine))]).read(0, sound.frames).any()
+
+
+def test_tiles_side_by_side_are_as_each_alone(mixture, tmp_path):
+    """A recording of a whole tile, a middle and a short end, two channels of it: prepared at once, and read a tile at a time."""
+    clean, added = mixture
+    x = np.resize(clean + added, 40 * RATE).astype(np.float32)
+    sound = Sound(np.stack([x, 0.5 * x[::-1]]), RATE)
+    uses = [Use(Denoise(), DenoiseSettings())]
+    at_once = Chain(sound, uses, "side by side", DiskTileCache(tmp_path))
+    at_once.prepare(Task())
+    assert at_once.stages[0].is_filled and at_once.stages[0].tile_count == 3
+    np.testing.assert_array_equal(at_once.read(0, sound.frames), Chain(sound, uses).read(0, sound.frames))

@@ -89,7 +89,8 @@ def run(folders: Folders, episode: Path | None, prepare: Prepare | None = None) 
         import_heavy()
         window.jobs.release()
 
-    QTimer.singleShot(0, Thread(target=begin, name="import", daemon=True).start)
+    # A function of its own: Qt holds no reference to an object whose method it is to call.
+    QTimer.singleShot(0, lambda: Thread(target=begin, name="import", daemon=True).start())
     code = int(app.exec())
     interrupt.end()
     _end(code)

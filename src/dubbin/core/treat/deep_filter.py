@@ -181,8 +181,6 @@ class _Part:
         # An arena keeps what the longest stretch asked for, on every thread.
         options.enable_cpu_mem_arena = options.enable_mem_pattern = False
         options.log_severity_level = 3
-        # In silence the state fades to numbers so small that a processor takes a hundred times as long for them.
-        options.add_session_config_entry("session.set_denormal_as_zero", "1")
         self._session = ort.InferenceSession(part_of(model, *tensors), options, providers=["CPUExecutionProvider"])
 
     def __call__(self, *values: NDArray[np.float32]) -> list[NDArray[np.float32]]:
