@@ -2,7 +2,7 @@
 
     ./benchmarks/run            sets up an environment of its own and runs everything
     python benchmarks/run.py [PART ...] [--voices FOLDER]    only some parts: denoise, hum, clicks, clipping, rumble, echo, together, speed, rooms,
-    editing, voices, delivery, window, hour, memory
+    editing, voices, delivery, window, codecs, hour, memory
 
 Peers and scores are needed here only. A peer that is not installed is left out. Speed is given in times real time and as a
 ratio to the peer in the same run, since machines differ and are noisy.
@@ -20,6 +20,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
+import codec_search
 import degraded
 import delivery
 import editing
@@ -260,6 +261,7 @@ PARTS: dict[str, Callable[[list[Clip]], list[Row]]] = {
 TABLES: dict[str, tuple[str, Callable[..., list[tuple[str, str]]]]] = {
     "rooms": ("measuring rooms", rooms.rows), "editing": ("editing, on the demo as recorded", editing.rows), "voices": ("voice and balance", voices.rows),
     "delivery": ("measuring and mastering", delivery.rows), "window": ("the window, offscreen", window.rows),
+    "codecs": ("how long the MP3 encoder searches", codec_search.rows),
     "hour": ("an hour of two microphones", hour.rows),
 }  # fmt: skip
 HEAD = """# Benchmarks
@@ -287,7 +289,7 @@ def main() -> None:
     for name, (heading, make) in TABLES.items():
         if not wanted or name in wanted:
             lines += ["", f"| {heading} | |", "| --- | --- |"]
-            for what, figure in make(arguments.voices) if name in ("editing", "hour") else make():
+            for what, figure in make(arguments.voices) if name in ("editing", "codecs", "hour") else make():
                 print(what, figure, flush=True)
                 lines.append(f"| {what} | {figure} |")
     if not wanted or "memory" in wanted:

@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox, QLabel, QLineEdit, QTable
 
 from dubbin.window.parts.slider import MarkedSlider
 from dubbin.window.shell.keys import is_own_key
+from dubbin.window.shell.step import Step
 
 PLAIN, SHIFT, CTRL = Qt.KeyboardModifier.NoModifier, Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.ControlModifier
 
@@ -53,3 +54,22 @@ def test_a_painted_plot_says_its_keys_itself(qtbot):
     plot.own_keys = frozenset((Qt.Key.Key_Up,))
     qtbot.addWidget(plot)
     assert is_own_key(plot, asked(Qt.Key.Key_Up)) and not is_own_key(plot, asked(Qt.Key.Key_Down))
+
+
+def test_what_has_the_focus_has_its_keys_and_what_lost_it_gives_them_up(window, qtbot):
+    """In a real window: a letter that is a shortcut is typed while a field has the focus, and is a shortcut again behind it."""
+    window.go_step(Step.EDIT)
+    field, view = window.words_pane.field, window.view
+    field.setFocus()
+    qtbot.waitUntil(field.hasFocus)
+    field.clear()
+    folded = view.folded
+    qtbot.keyClick(field, "f")  # fold or unfold
+    assert field.text() == "f" and view.folded is folded
+    window.lanes.setFocus()
+    qtbot.waitUntil(window.lanes.hasFocus)
+    qtbot.keyClick(window.lanes, "f")
+    qtbot.waitUntil(lambda: view.folded is not folded)
+    assert field.text() == "f"
+    view.set_folded(folded)
+    field.clear()

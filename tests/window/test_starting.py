@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import logging
 import os
 import signal
@@ -18,7 +19,8 @@ from dubbin.core.errors import CannotWrite
 from dubbin.core.jobs import Task
 from dubbin.core.sound.working_copy import WorkingCopies
 from dubbin.demo.episode import build_demo
-from dubbin.window.app import has_display, log_qt
+from dubbin.window import app
+from dubbin.window.app import begin_work, go_first, has_display, import_heavy, log_qt
 from dubbin.window.shell.interrupt import Interrupt
 from dubbin.window.shell.notices import Notices
 from dubbin.window.shell.preparing import Preparing
@@ -134,3 +136,30 @@ def test_ctrl_c_in_the_terminal_closes_the_window_in_order(tmp_path):
     _, said = process.communicate(timeout=60)
     assert process.returncode == 0 and "Traceback" not in said, said
     assert not list(state.glob("**/journals/*.jsonl")), "no journal is left over"
+
+
+def test_background_work_begins_also_where_a_library_can_not_be_had(monkeypatch):
+    released = []
+
+    def fail() -> None:
+        raise ImportError("no such library")
+
+    monkeypatch.setattr(app, "import_heavy", fail)
+    with pytest.raises(ImportError):
+        begin_work(lambda: released.append(True))
+    assert released == [True]
+
+
+def test_what_is_brought_in_beforehand_is_there_when_work_begins():
+    import_heavy()
+    assert {"scipy.signal", "onnxruntime", "av", "dubbin.core.measure.click_kernels"} <= set(sys.modules)
+
+
+def test_the_window_goes_first():
+    interval, threshold = sys.getswitchinterval(), gc.get_threshold()
+    try:
+        go_first()
+        assert sys.getswitchinterval() < 0.001 and gc.get_threshold()[2] > threshold[2]
+    finally:
+        sys.setswitchinterval(interval)
+        gc.set_threshold(*threshold)

@@ -84,13 +84,8 @@ def run(folders: Folders, episode: Path | None, prepare: Prepare | None = None) 
     sys.excepthook = on_error
     window.show()
 
-    def begin() -> None:
-        """The window is painted: now background work may begin, whose libraries take longer to import than the window takes to appear."""
-        import_heavy()
-        window.jobs.release()
-
     # A function of its own: Qt holds no reference to an object whose method it is to call.
-    QTimer.singleShot(0, lambda: Thread(target=begin, name="import", daemon=True).start())
+    QTimer.singleShot(0, lambda: Thread(target=begin_work, args=(window.jobs.release,), name="import", daemon=True).start())
     code = int(app.exec())
     interrupt.end()
     _end(code)
@@ -100,6 +95,17 @@ def go_first() -> None:
     """Let the window's thread have Python's lock soon when background work holds it, and keep the collector of unused objects from holding it for long."""
     sys.setswitchinterval(SWITCH_S)
     gc.set_threshold(*COLLECT_AFTER)
+
+
+def begin_work(release: Callable[[], None]) -> None:
+    """The window is painted: now background work may begin, whose libraries take longer to import than the window takes to appear.
+
+    release: lets it begin, also where a library can't be imported: the work that needs it says so.
+    """
+    try:
+        import_heavy()
+    finally:
+        release()
 
 
 def import_heavy() -> None:
