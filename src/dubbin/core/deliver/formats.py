@@ -59,8 +59,8 @@ class Format:
 WAV = Format("wav", "WAV", TagKind.ID3, "mutagen.wave.WAVE", wave_chunks=True)
 FLAC = Format("flac", "FLAC", TagKind.VORBIS, "mutagen.flac.FLAC")
 MP3 = Format(
-    # How long the encoder searches: 6 costs a third of the best and is a little closer to speech (PESQ 4.62 against 4.60 at 96 kbit/s, six voices); from 7 on
-    # consonants lose their highs at low bit rates (spectra 4.3 against 2.6 dB away at 64 kbit/s).
+    # How long the encoder searches: 6 costs a third of the best and is a little closer to speech (PESQ 4.62 against 4.59 at 96 kbit/s, ten voices); from 7 on
+    # consonants lose their highs at low bit rates (spectra 4.0 against 2.6 dB apart at 64 kbit/s; `./benchmarks/run codecs`).
     "mp3", "MP3", TagKind.ID3, "mutagen.mp3.MP3", "libmp3lame", "mp3", ("mp3", "mp3float"), vbr=True, options={"compression_level": "6"},
 )  # fmt: skip
 M4A = Format(
