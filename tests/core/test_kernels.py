@@ -13,6 +13,7 @@ from scipy import linalg, special
 from dubbin.core.deliver import limiter_kernels
 from dubbin.core.measure import click_kernels, hum_kernels, interpolation_kernels, levinson_kernels
 from dubbin.core.measure.click_kernels import GRAIN
+from dubbin.core.sound import packing_kernels, wav_kernels
 from dubbin.core.speech import word_edges_kernels
 from dubbin.core.treat import (
     compressor_kernels,
@@ -439,3 +440,34 @@ def test_there_is_no_course_where_words_may_stand_nowhere():
         np.zeros((5, 1)), np.zeros(3, np.int64), np.array([0, 0, 0]), np.zeros(3, bool), nowhere, nowhere, np.zeros(3), 1.0, 1.0, 0.0, 0.0
     )
     np.testing.assert_array_equal(path, -np.ones(5))
+
+
+# -- packed samples ---------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("count", [1, 2, 3, 700])
+def test_second_differences_there_and_back(count):
+    scale, most = 2.0**12, 2**12 - 1
+    x = np.clip(drawn(2, count) * 0.6, -1.0, 1.0).astype(F32)
+    d, kept = np.empty(x.shape, np.int32), np.empty_like(x)
+    packing_kernels.differences(x, scale, most, d, kept)
+    whole = np.minimum(np.rint(x.astype(float) * scale), most).astype(np.int64)
+    first = np.diff(whole, axis=1, prepend=0)
+    expected = np.diff(first, axis=1, prepend=first[:, :1] * 0)
+    expected[:, 1:2] = first[:, 1:2]  # without the step from nothing to the first value
+    np.testing.assert_array_equal(d, expected)
+    np.testing.assert_array_equal(kept, (whole / scale).astype(F32))
+    for start in {0, count // 2, count - 1}:
+        out = np.empty((2, count - start), F32)
+        packing_kernels.samples(d, 1 / scale, start, out)
+        np.testing.assert_array_equal(out, kept[:, start:])
+
+
+@pytest.mark.parametrize("channels", [1, 2, 3])
+def test_frames_of_a_file_become_samples(channels):
+    whole = np.random.default_rng(channels).integers(-(2**23), 2**23, (50, channels)).astype("<i4")
+    whole[0], whole[1] = 2**23 - 1, -(2**23)
+    three_bytes = np.ascontiguousarray(whole[..., None].view(np.uint8)[..., :3]).reshape(-1)
+    np.testing.assert_array_equal(wav_kernels.samples_24(three_bytes, channels), (whole.T / 2.0**23).astype(F32))
+    two_bytes = (whole >> 8).astype("<i2")
+    np.testing.assert_array_equal(wav_kernels.samples_16(two_bytes.reshape(-1), channels), (two_bytes.T / 2.0**15).astype(F32))

@@ -91,7 +91,7 @@ def test_parts_of_a_key_leave_out_what_comes_later():
 
 
 def tiles_in(folders: Folders) -> set[str]:
-    return {p.name for p in folders.tiles.glob("*.f32")}
+    return {str(p.relative_to(folders.tiles)) for p in folders.tiles.glob("*/*.tile")}
 
 
 @pytest.fixture

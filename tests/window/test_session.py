@@ -150,12 +150,12 @@ def test_the_window_finds_what_the_card_has_computed(open_window, talk, folders,
         episode = change(episode).episode
     assert any(lane.repairs for lane in episode.lanes) and any(lane.voice_chain for lane in episode.lanes)
     save_episode(episode, talk)
-    made = {p: p.stat().st_mtime_ns for p in folders.tiles.glob("*.f32")}
+    made = {p: p.stat().st_mtime_ns for p in folders.tiles.glob("*/*.tile")}
     window = open_window(talk)
     for lane in window.session.episode.lanes:
         sound = window.session.analyses.sound(lane)
         assert all(stage.is_filled for stage in (*sound.repaired.stages, *sound.voiced.stages))
-    assert {p: p.stat().st_mtime_ns for p in folders.tiles.glob("*.f32")} == made
+    assert {p: p.stat().st_mtime_ns for p in folders.tiles.glob("*/*.tile")} == made
 
 
 def test_a_drifting_clock_has_tiles_of_its_own_for_all(open_window, talk, folders, qtbot):
@@ -166,13 +166,13 @@ def test_a_drifting_clock_has_tiles_of_its_own_for_all(open_window, talk, folder
     episode = change_use(episode, lane.id, "derumble", "", on=True).episode
     save_episode(episode, talk)
     window = open_window(talk)
-    made = {p.name for p in folders.tiles.glob("*.f32")}
+    made = set(folders.tiles.glob("*/*.tile"))
     window.shut_down()
     from dubbin.core.mix.render import episode_sounds
 
     sound = episode_sounds(episode, WorkingCopies(folders.copies), DiskTileCache(folders.tiles))[lane.id]
     assert made and all(stage.is_filled for stage in sound.repaired.stages)
-    assert {p.name for p in folders.tiles.glob("*.f32")} == made
+    assert set(folders.tiles.glob("*/*.tile")) == made
 
 
 def test_a_preview_in_balance_ends_with_escape_after_another_episode_was_opened(window, qtbot, talk, tmp_path):

@@ -17,6 +17,7 @@ F = TypeVar("F", bound=Callable[..., Any])
 F32: TypeAlias = NDArray[np.float32]
 F64: TypeAlias = NDArray[np.float64]
 C64: TypeAlias = NDArray[np.complex64]
+I32: TypeAlias = NDArray[np.int32]
 I64: TypeAlias = NDArray[np.int64]
 Bools: TypeAlias = NDArray[np.bool_]
 

@@ -1,4 +1,7 @@
-"""A recording decoded once into a memory-mapped file in the cache folder; named after what it holds."""
+"""Recordings as sources: WAV files of the session's rate are read where they stand, all others are decoded once into the cache folder.
+
+What was found on the way, and the picture of the waveform, is kept in the cache folder under a name for what the file holds.
+"""
 
 from __future__ import annotations
 
@@ -7,6 +10,7 @@ import os
 import threading
 from dataclasses import dataclass
 from pathlib import Path
+from typing import BinaryIO
 
 import msgspec
 import numpy as np
@@ -16,8 +20,9 @@ from dubbin.core.errors import CannotWrite
 from dubbin.core.jobs import Task
 from dubbin.core.sound.interleaved import RawFile
 from dubbin.core.sound.peaks import PeakBuilder, PeakPyramid
-from dubbin.core.sound.reading import decode, probe
+from dubbin.core.sound.reading import SoundInfo, decode, probe
 from dubbin.core.sound.source import Samples
+from dubbin.core.sound.wav_in_place import WavInPlace, in_place
 from dubbin.core.sound.writing import replacing
 
 HASH_BLOCK = 1 << 22
@@ -38,12 +43,12 @@ class CopyFacts:
 
 
 class WorkingCopy:
-    """A source over a float32 file, frames interleaved."""
+    """A recording as a source."""
 
-    def __init__(self, facts: CopyFacts, data: Path, peaks: PeakPyramid) -> None:
+    def __init__(self, facts: CopyFacts, data: RawFile | WavInPlace, peaks: PeakPyramid) -> None:
         self.facts = facts
         self.peaks = peaks
-        self._data = RawFile(data)
+        self._data = data
 
     @property
     def rate(self) -> int:
@@ -70,7 +75,7 @@ class WorkingCopies:
         self._lock = threading.Lock()
 
     def obtain(self, path: Path, rate: int | None = None, task: Task | None = None, *, drift_ppm: float = 0.0) -> WorkingCopy:
-        """The working copy of a file, at `rate` Hz (None: the file's own), decoded now if it is not there yet.
+        """The working copy of a file, at `rate` Hz (None: the file's own), decoded or looked through now if it was not yet.
 
         drift_ppm: by how much the clock of the recorder ran fast; the copy is stretched by that.
 
@@ -83,63 +88,94 @@ class WorkingCopies:
         with self._lock:
             if name in self._open:
                 return self._open[name]
-        if not (self.folder / f"{name}.json").exists():
-            self._make(path, name, fingerprint, rate or info.rate, drift_ppm, task.part(0.1, 1.0))
-        copy = self._load(name)
+        straight = in_place(info) if rate in (None, info.rate) and not drift_ppm else None
+        copy = self._load(name, straight)
+        if copy is None:
+            self._make(path, name, fingerprint, rate or info.rate, drift_ppm, task.part(0.1, 1.0), straight)
+            copy = self._load(name, straight)
+        if copy is None:
+            raise CannotWrite(f"The working copy of {path.name} is gone again from {self.folder}.")
         with self._lock:
             return self._open.setdefault(name, copy)
 
-    def _load(self, name: str) -> WorkingCopy:
-        facts = _facts((self.folder / f"{name}.json").read_bytes())
-        peaks = PeakPyramid.load(self.folder / f"{name}.peaks", facts.frames)
-        return WorkingCopy(facts, self.folder / f"{name}.f32", peaks)
-
-    def _make(self, path: Path, name: str, fingerprint: str, rate: int, drift_ppm: float, task: Task) -> None:
-        info = probe(path)
-        self.folder.mkdir(parents=True, exist_ok=True)
-        builder: PeakBuilder | None = None
-        channels = frames = raw_frames = nan_count = 0
-        resampler: soxr.ResampleStream | None = None
-        expected = info.frames or 0
+    def _load(self, name: str, straight: WavInPlace | None) -> WorkingCopy | None:
         try:
-            with replacing(self.folder / f"{name}.f32") as temporary, open(temporary, "wb") as out:
+            facts = _facts((self.folder / f"{name}.json").read_bytes())
+            peaks = PeakPyramid.load(self.folder / f"{name}.peaks", facts.frames)
+            data = straight if straight is not None and not facts.nan_count else RawFile(self.folder / f"{name}.f32")
+        except FileNotFoundError:
+            return None
+        return WorkingCopy(facts, data, peaks)
 
-                def put(x: Samples) -> None:
-                    nonlocal frames
-                    assert builder is not None
-                    builder.push(x)
-                    frames += x.shape[1]
-                    out.write(np.ascontiguousarray(x.T).data)
-
-                for block in decode(path, info):
-                    if builder is None:
-                        channels = block.shape[0]
-                        builder = PeakBuilder(channels)
-                        true_rate = info.rate * (1.0 + drift_ppm * 1e-6)
-                        if rate != true_rate:
-                            resampler = soxr.ResampleStream(true_rate, rate, channels, dtype="float32", quality="VHQ")
-                    task.step(raw_frames / expected if expected else 0.5)
-                    raw_frames += block.shape[1]
-                    good = np.isfinite(block)
-                    if not good.all():
-                        nan_count += int(good.size - np.count_nonzero(good))
-                        block = np.where(good, block, np.float32(0))
-                    if resampler is not None:
-                        block = np.ascontiguousarray(resampler.resample_chunk(block.T).T)
-                    put(block)
-                if resampler is not None:
-                    put(np.ascontiguousarray(resampler.resample_chunk(np.zeros((0, channels), np.float32), last=True).T))
-                assert builder is not None
-                peaks = builder.finish()
+    def _make(self, path: Path, name: str, fingerprint: str, rate: int, drift_ppm: float, task: Task, straight: WavInPlace | None) -> None:
+        """Look a recording through, and write its samples down unless they can be read where they stand and are all finite."""
+        info = probe(path)
+        data = self.folder / f"{name}.f32"
+        try:
+            self.folder.mkdir(parents=True, exist_ok=True)
+            passed = None
+            if straight is not None:
+                passed = _pass_over(path, info, rate, drift_ppm, None, task)
+            if passed is None or passed.nan_count:
+                with replacing(data) as temporary, open(temporary, "wb") as out:
+                    passed = _pass_over(path, info, rate, drift_ppm, out, task)
             with replacing(self.folder / f"{name}.peaks") as temporary:
-                peaks.save(temporary)
+                passed.peaks.save(temporary)
             exact = info.codec.startswith("sndfile:")
-            short_by = max(expected - raw_frames, 0) if exact else 0
-            facts = CopyFacts(fingerprint, rate, channels, frames, info.rate, nan_count, short_by)
+            short_by = max((info.frames or 0) - passed.file_frames, 0) if exact else 0
+            facts = CopyFacts(fingerprint, rate, passed.channels, passed.frames, info.rate, passed.nan_count, short_by)
             with replacing(self.folder / f"{name}.json") as temporary:
                 temporary.write_bytes(msgspec.json.encode(facts))
         except OSError as error:
             raise CannotWrite(f"The working copy of {path.name} could not be written to {self.folder}: {error.strerror}.") from error
+
+
+@dataclass(frozen=True)
+class _Passed:
+    """What one pass over a file's samples found. frames: at the wanted rate; file_frames: at the file's own."""
+
+    channels: int
+    frames: int
+    file_frames: int
+    nan_count: int
+    peaks: PeakPyramid
+
+
+def _pass_over(path: Path, info: SoundInfo, rate: int, drift_ppm: float, out: BinaryIO | None, task: Task) -> _Passed:
+    """Decode a file, bring it to `rate`, and write its samples to `out` if that is given. What is not finite is silence."""
+    builder: PeakBuilder | None = None
+    channels = frames = file_frames = nan_count = 0
+    resampler: soxr.ResampleStream | None = None
+    expected = info.frames or 0
+
+    def put(x: Samples) -> None:
+        nonlocal frames
+        assert builder is not None
+        builder.push(x)
+        frames += x.shape[1]
+        if out is not None:
+            out.write(np.ascontiguousarray(x.T).data)
+
+    for block in decode(path, info):
+        if builder is None:
+            channels = block.shape[0]
+            builder = PeakBuilder(channels)
+            true_rate = info.rate * (1.0 + drift_ppm * 1e-6)
+            if rate != true_rate:
+                resampler = soxr.ResampleStream(true_rate, rate, channels, dtype="float32", quality="VHQ")
+        task.step(file_frames / expected if expected else 0.5)
+        file_frames += block.shape[1]
+        good = np.isfinite(block)
+        if not good.all():
+            nan_count += int(good.size - np.count_nonzero(good))
+            block = np.where(good, block, np.float32(0))
+        if resampler is not None:
+            block = np.ascontiguousarray(resampler.resample_chunk(block.T).T)
+        put(block)
+    if resampler is not None:
+        put(np.ascontiguousarray(resampler.resample_chunk(np.zeros((0, channels), np.float32), last=True).T))
+    assert builder is not None
+    return _Passed(channels, frames, file_frames, nan_count, builder.finish())
 
 
 def _facts(data: bytes) -> CopyFacts:

@@ -24,7 +24,7 @@ from dubbin.core.treat.tiles import MemoryTileCache, TileCache
 from dubbin.core.treat.treatment import Context, Treatment
 
 FADE_S = 0.01  # at the edges of a span to which a treatment is restricted
-CODE_VERSION = 6  # raise when a treatment's result changes, so that cached tiles of old code are not used
+CODE_VERSION = 7  # raise when a treatment's result changes, so that cached tiles of old code are not used
 
 
 @dataclass(frozen=True)
@@ -48,7 +48,8 @@ class Stage:
         self.rate, self.channels, self.frames = upstream.rate, upstream.channels, upstream.frames
         spans = use.treatment.spans_s(use.settings)
         self.tile_frames, self._lead, self._tail = (round(s * self.rate) for s in spans)
-        self._tiles = tile_cache.tiles(key, self.channels, self.frames, self.tile_frames)
+        self._tiles = tile_cache.tiles(key)
+        self._keeps_removed = tile_cache.is_compact and use.treatment.changes_little
         self._key, self._found = key, tile_cache.findings
         self._tile_locks: dict[int, threading.Lock] = {}
         self._locks_lock = threading.Lock()
@@ -85,19 +86,31 @@ class Stage:
 
     def tile(self, index: int) -> Samples:
         """Tile number `index`, computed if need be."""
-        known = self._tiles.get(index)
+        start = index * self.tile_frames
+        return self._part(index, 0, min(self.tile_frames, self.frames - start))
+
+    def _part(self, index: int, start: int, stop: int) -> Samples:
+        """Frames start to stop of a tile, counted from its own first."""
+        known = self._kept(index, start, stop)
         if known is not None:
             return known
         with self._locks_lock:
             lock = self._tile_locks.setdefault(index, threading.Lock())
         with lock:
-            known = self._tiles.get(index)
+            known = self._kept(index, start, stop)
             if known is not None:
                 return known
             (y,) = self._computed([index])
         with self._locks_lock:
             self._tile_locks.pop(index, None)
-        return y
+        return y[:, start:stop]
+
+    def _kept(self, index: int, start: int, stop: int) -> Samples | None:
+        kept = self._tiles.get(index, start, stop)
+        if kept is None or not self._keeps_removed:
+            return kept
+        offset = index * self.tile_frames
+        return self.upstream.read(offset + start, offset + stop) - kept
 
     def _computed(self, indices: Sequence[int]) -> list[Samples]:
         """Compute tiles, side by side where the treatment likes that, and keep them."""
@@ -111,8 +124,8 @@ class Stage:
         for index, (x, _), y in zip(indices, stretches, self.treatment.process_all(stretches), strict=True):
             if y.shape != x.shape or y.dtype != np.float32:
                 raise AssertionError(f"{self.treatment.name} returned {y.dtype} {y.shape} for {x.shape}")
-            out.append(np.ascontiguousarray(y[:, self._lead : y.shape[1] - self._tail]))
-            self._tiles.put(index, out[-1])
+            before, after = (np.ascontiguousarray(z[:, self._lead : z.shape[1] - self._tail]) for z in (x, y))
+            out.append(before - self._tiles.put(index, before - after) if self._keeps_removed else self._tiles.put(index, after))
         return out
 
     def fill(self, task: Task) -> None:
@@ -143,7 +156,7 @@ class Stage:
         for index in self._indices(start, stop):
             offset = index * self.tile_frames
             a, b = max(start, offset), min(stop, offset + self.tile_frames)
-            out[:, a - start : b - start] = self.tile(index)[:, a - offset : b - offset]
+            out[:, a - start : b - start] = self._part(index, a - offset, b - offset)
         return out
 
 

@@ -41,6 +41,7 @@ class Declick(Treatment):
     figures: ClassVar[tuple[Figure, ...]] = (Figure("clicks", "clicks", "clicks", 0, lambda r: r.clicks.count),)
     lead_s: ClassVar[float] = 0.1
     tail_s: ClassVar[float] = 0.1
+    changes_little: ClassVar[bool] = True
     mends_places: ClassVar[bool] = True
 
     def analyse(self, source: Source, settings: DeclickSettings, task: Task) -> Clicks:

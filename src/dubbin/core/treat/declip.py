@@ -67,6 +67,7 @@ class Declip(Treatment):
     )
     lead_s: ClassVar[float] = 0.1
     tail_s: ClassVar[float] = 0.1
+    changes_little: ClassVar[bool] = True
     mends_places: ClassVar[bool] = True
 
     def analyse(self, source: Source, settings: DeclipSettings, task: Task) -> ClippingFindings:

@@ -106,6 +106,7 @@ class Deess(Treatment):
     )
     lead_s: ClassVar[float] = 0.6
     tail_s: ClassVar[float] = 0.1
+    changes_little: ClassVar[bool] = True
 
     def analyse(self, source: Source, settings: DeessSettings, task: Task) -> SibilanceFindings:
         voice = find_voice_level(source, task.part(0.0, 0.3))

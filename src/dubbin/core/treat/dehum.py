@@ -31,6 +31,7 @@ class Dehum(Treatment):
     figures: ClassVar[tuple[Figure, ...]] = (Figure("hum_dbfs", "mains hum", "dBFS", 1, lambda r: r.hum.level_dbfs, absent="none"),)
     lead_s: ClassVar[float] = 0.0
     tail_s: ClassVar[float] = 0.0
+    changes_little: ClassVar[bool] = True
 
     def analyse(self, source: Source, settings: DehumSettings, task: Task) -> HumTrack | None:
         return find_hum(source, task)

@@ -87,6 +87,7 @@ class Derumble(Treatment):
     figures: ClassVar[tuple[Figure, ...]] = (Figure("rumble_dbfs", "below 65 Hz", "dBFS", 1, lambda r: r.tone.rumble_dbfs),)
     lead_s: ClassVar[float] = 0.5
     tail_s: ClassVar[float] = 0.5
+    changes_little: ClassVar[bool] = True
 
     def analyse(self, source: Source, settings: DerumbleSettings, task: Task) -> None:
         return None

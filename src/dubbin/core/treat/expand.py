@@ -84,6 +84,7 @@ class Expand(Treatment):
     settings_type: ClassVar[type] = ExpandSettings
     lead_s: ClassVar[float] = 2.0
     tail_s: ClassVar[float] = 0.3
+    changes_little: ClassVar[bool] = True
 
     def analyse(self, source: Source, settings: ExpandSettings, task: Task) -> GapFindings:
         voice = find_voice_level(source, task.part(0.0, 0.4))

@@ -2,26 +2,30 @@
 
 from __future__ import annotations
 
+import os
+import shutil
 import threading
 from collections import OrderedDict
 from collections.abc import Callable
+from contextlib import suppress
 from pathlib import Path
 from typing import Any, Protocol
 
-import numpy as np
-
-from dubbin.core.sound.interleaved import SAMPLE_BYTES, RawFile
+from dubbin.core.errors import CannotWrite
+from dubbin.core.sound.packing import Damaged, Packed, pack
 from dubbin.core.sound.source import Samples
+
+SUFFIX = ".tile"
 
 
 class Tiles(Protocol):
     """Tiles of one stage of one recording, by number."""
 
-    def get(self, index: int) -> Samples | None:
-        """A tile (channels, frames); None where it is not there."""
+    def get(self, index: int, start: int, stop: int) -> Samples | None:
+        """Frames start to stop of a tile, counted from its own first; None where it is not there."""
 
-    def put(self, index: int, x: Samples) -> None:
-        """Keep a tile."""
+    def put(self, index: int, x: Samples) -> Samples:
+        """Keep a tile (channels, frames); the samples as `get` will give them."""
 
     def has(self, index: int) -> bool:
         """Whether a tile is there."""
@@ -35,18 +39,19 @@ class MemoryTiles:
         self._tiles: OrderedDict[int, Samples] = OrderedDict()
         self._lock = threading.Lock()
 
-    def get(self, index: int) -> Samples | None:
+    def get(self, index: int, start: int, stop: int) -> Samples | None:
         with self._lock:
             x = self._tiles.get(index)
             if x is not None:
                 self._tiles.move_to_end(index)
-            return x
+            return x if x is None else x[:, start:stop]
 
-    def put(self, index: int, x: Samples) -> None:
+    def put(self, index: int, x: Samples) -> Samples:
         with self._lock:
             self._tiles[index] = x
             while len(self._tiles) > self._keep:
                 self._tiles.popitem(last=False)
+        return x
 
     def has(self, index: int) -> bool:
         with self._lock:
@@ -54,29 +59,46 @@ class MemoryTiles:
 
 
 class DiskTiles:
-    """A sparse file of float32 samples beside a file of one byte a tile: 1 where it is there."""
+    """A folder with a packed file for each tile, which is there whole or not at all. What is damaged is computed again."""
 
-    def __init__(self, path: Path, channels: int, frames: int, tile_frames: int) -> None:
-        count = -(-frames // tile_frames)
-        path.parent.mkdir(parents=True, exist_ok=True)
-        self._tile, self._frames, self._channels = tile_frames, frames, channels
-        self._data = RawFile(path.with_suffix(".f32"), frames * channels * SAMPLE_BYTES)
-        self._flags = RawFile(path.with_suffix(".done"), count)
-        self._done = np.frombuffer(self._flags.read_bytes(0, count), np.uint8).copy()
+    def __init__(self, folder: Path) -> None:
+        self._folder = folder
+        folder.mkdir(parents=True, exist_ok=True)
+        os.utime(folder)  # when it was used last
+        self._there = {int(p.stem) for p in folder.glob(f"*{SUFFIX}") if p.stem.isdecimal()}
 
-    def get(self, index: int) -> Samples | None:
-        if not self._done[index]:
+    def get(self, index: int, start: int, stop: int) -> Samples | None:
+        if index not in self._there:
             return None
-        start = index * self._tile
-        return self._data.read(self._channels, start, min(start + self._tile, self._frames))
+        try:
+            fd = os.open(self._path(index), os.O_RDONLY)
+            try:
+                return Packed(lambda offset, count: os.pread(fd, count, offset)).read(start, stop)
+            finally:
+                os.close(fd)
+        except (OSError, Damaged):
+            self._there.discard(index)
+            return None
 
-    def put(self, index: int, x: Samples) -> None:
-        self._data.write(index * self._tile, x)
-        self._flags.write_bytes(index, b"\x01")
-        self._done[index] = 1
+    def put(self, index: int, x: Samples) -> Samples:
+        data, kept = pack(x)
+        path = self._path(index)
+        part = path.with_suffix(f".{os.getpid()}-{threading.get_native_id()}.part")
+        try:
+            with open(part, "wb") as f:
+                f.write(data)
+            os.replace(part, path)
+        except OSError as error:
+            part.unlink(missing_ok=True)
+            raise CannotWrite(f"Treated sound could not be kept in {self._folder.parent}: {error.strerror}.") from error
+        self._there.add(index)
+        return kept
 
     def has(self, index: int) -> bool:
-        return bool(self._done[index])
+        return index in self._there
+
+    def _path(self, index: int) -> Path:
+        return self._folder / f"{index:06d}{SUFFIX}"
 
 
 class Findings:
@@ -108,28 +130,34 @@ class Findings:
 
 
 class TileCache(Protocol):
-    """Hands out the tiles of a stage by a key that names all that its result depends on."""
+    """Hands out the tiles of a stage by a key that names all that its result depends on. is_compact: what takes less room is kept: of treatments
+    that change little, what they remove."""
 
     findings: Findings
+    is_compact: bool
 
-    def tiles(self, key: str, channels: int, frames: int, tile_frames: int) -> Tiles:
-        """The tiles of a stage. tile_frames: length of each but the last."""
+    def tiles(self, key: str) -> Tiles:
+        """The tiles of a stage."""
 
 
 class MemoryTileCache:
     """For one pass over a recording (command line, export)."""
+
+    is_compact = False
 
     def __init__(self, keep: int = 5) -> None:
         self._keep = keep
         self.findings = Findings()
         self._known: dict[str, MemoryTiles] = {}
 
-    def tiles(self, key: str, channels: int, frames: int, tile_frames: int) -> Tiles:
+    def tiles(self, key: str) -> Tiles:
         return self._known.setdefault(key, MemoryTiles(self._keep))
 
 
 class DiskTileCache:
     """For the window: nothing is computed twice, also after a restart."""
+
+    is_compact = True
 
     def __init__(self, folder: Path) -> None:
         self.folder = folder
@@ -137,26 +165,32 @@ class DiskTileCache:
         self._known: dict[str, DiskTiles] = {}
         self._lock = threading.Lock()
 
-    def tiles(self, key: str, channels: int, frames: int, tile_frames: int) -> Tiles:
+    def tiles(self, key: str) -> Tiles:
         with self._lock:
             if key not in self._known:
-                self._known[key] = DiskTiles(self.folder / key, channels, frames, tile_frames)
+                self._known[key] = DiskTiles(self.folder / key)
             return self._known[key]
 
 
 MOST_TILE_BYTES = 24 * 10**9  # kept of treated sound between one use of the program and the next
+FORMER_SUFFIXES = (".f32", ".done")  # of stages as they were kept before
 
 
 def prune(folder: Path, most_bytes: int) -> None:
-    """Throw the tiles away that were used longest ago, until the rest takes less room than `most_bytes`."""
-    found = []
-    for path in folder.glob("*.f32") if folder.is_dir() else ():
-        status = path.stat()
-        found.append((max(status.st_mtime, status.st_atime), status.st_blocks * 512, path))
+    """Throw the stages away that were used longest ago, until the rest takes less room than `most_bytes`; and what is of no use any more."""
+    if not folder.is_dir():
+        return
+    found: list[tuple[float, int, Path]] = []
+    for path in folder.iterdir():
+        if path.suffix in FORMER_SUFFIXES:
+            path.unlink(missing_ok=True)
+        elif path.is_dir():
+            with suppress(OSError):  # another program may prune too
+                size = sum(entry.stat().st_blocks * 512 for entry in os.scandir(path))
+                found.append((path.stat().st_mtime, size, path))
     total = sum(size for _, size, _ in found)
     for _, size, path in sorted(found):
         if total <= most_bytes:
             return
-        path.unlink(missing_ok=True)
-        path.with_suffix(".done").unlink(missing_ok=True)
+        shutil.rmtree(path, ignore_errors=True)
         total -= size

@@ -58,6 +58,7 @@ class TouchUp(Treatment):
     settings_type: ClassVar[type] = TouchUpSettings
     lead_s: ClassVar[float] = 0.1
     tail_s: ClassVar[float] = 0.1
+    changes_little: ClassVar[bool] = True
     mends_places: ClassVar[bool] = True
 
     def analyse(self, source: Source, settings: TouchUpSettings, task: Task) -> Surroundings:
