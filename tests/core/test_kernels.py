@@ -8,12 +8,12 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
-from scipy import linalg, special
+from scipy import linalg, signal, special
 
 from dubbin.core.deliver import limiter_kernels
-from dubbin.core.measure import click_kernels, hum_kernels, interpolation_kernels, levinson_kernels
+from dubbin.core.measure import click_kernels, hum_kernels, interpolation_kernels, levinson_kernels, true_peak_kernels
 from dubbin.core.measure.click_kernels import GRAIN
-from dubbin.core.sound import packing_kernels, wav_kernels
+from dubbin.core.sound import filtering_kernels, packing_kernels, wav_kernels
 from dubbin.core.speech import word_edges_kernels
 from dubbin.core.treat import (
     compressor_kernels,
@@ -307,19 +307,29 @@ def test_hum_is_its_harmonics_with_straight_phase_and_amplitudes():
     np.testing.assert_allclose(out, expected, atol=1e-4)
 
 
-def test_demodulation_is_the_windowed_mean_times_the_carrier():
-    hop, steps, harmonics = 16, 6, 4
-    x, window = drawn(steps * hop + 4 * hop), np.hanning(2 * hop).astype(F32)
-    phase = np.cumsum(np.full(steps, 0.7))
-    out = np.zeros((2, steps), np.complex64)
-    hum_kernels.demodulate(x, phase, window, harmonics, 0, steps, hop, 2, out)
-    for s in range(steps):
-        place = (s * hop + np.arange(2 * hop) - hop // 2) / hop - 0.5
-        left = np.clip(np.floor(place).astype(int), 0, steps - 2)
-        cycles = phase[left] + (phase[left + 1] - phase[left]) * (place - left)
-        y = x[s * hop :][: 2 * hop] * window
-        expected = [np.sum(y * np.exp(-2j * np.pi * cycles * h)) for h in (1, 3)]
-        np.testing.assert_allclose(out[:, s], expected, atol=1e-3)
+def test_scalar_products_of_all_pairs():
+    x, rows, out = drawn(5, 37), drawn(8, 37, seed=1), np.empty((5, 8), F32)
+    hum_kernels.products(x, rows, out)
+    np.testing.assert_allclose(out, x @ rows.T, atol=1e-5)
+
+
+@pytest.mark.parametrize("count", [3, 4, 500])
+def test_how_high_and_how_bent_a_wave_is(count):
+    x, highest, bend = drawn(3, count), np.empty(3, F32), np.empty(3, F32)
+    true_peak_kernels.extremes(x, highest, bend)
+    np.testing.assert_array_equal(highest, np.abs(x).max(axis=1))
+    np.testing.assert_allclose(bend, np.abs(np.diff(x, 2, axis=1)).max(axis=1), rtol=1e-6)
+
+
+@pytest.mark.parametrize(("sections", "filtered"), [(2, filtering_kernels.cascade_2), (4, filtering_kernels.cascade_4)])
+def test_sections_one_after_the_other_go_on_from_block_to_block(sections, filtered):
+    sos = signal.butter(2 * sections, 0.1, output="sos")
+    x, state, parts = drawn(2, 900), np.zeros((sections, 2, 2)), []
+    for part in np.split(x, [100, 101, 600], axis=1):
+        out = np.empty(part.shape)
+        filtered(part, sos, state, out)
+        parts.append(out)
+    np.testing.assert_allclose(np.concatenate(parts, axis=1), signal.sosfilt(sos, x, axis=1), atol=1e-9)
 
 
 # -- noise and suppression --------------------------------------------------------------

@@ -1,4 +1,4 @@
-"""The compiled part of `hum`: carriers of a wandering fundamental and its harmonics, taken out of a sound and made."""
+"""The compiled part of `hum`: a wandering fundamental and its harmonics made, and many scalar products at once."""
 
 from __future__ import annotations
 
@@ -50,31 +50,17 @@ def synthesise(phase: F64, amplitudes: C64, start: int, step: float, length: int
 
 
 @kernel(fastmath=True)
-def demodulate(x: F32, phase: F64, window: F32, harmonics: int, begin: int, end: int, hop: int, every: int, out: C64) -> None:
-    """Write steps begin to end of out (harmonics kept, steps): mean of x times the conjugate carrier.
-
-    x: (frames,) with half a hop of silence before the first. phase: (steps,) cycles at each step's centre. window: (2 * hop,), its sum 2. harmonics: how many
-    there are; only the first of every `every` is kept. hop: frames between steps."""
-    size, count = 2 * hop, len(phase)
-    tr, ti = np.empty(size, np.float32), np.empty(size, np.float32)
-    yr, yi, swap = np.empty(size, np.float32), np.empty(size, np.float32), np.empty(size, np.float32)
-    for step in range(begin, end):
-        for i in range(size):
-            place = (step * hop + i - hop // 2) / hop - 0.5
-            left = min(max(int(np.floor(place)), 0), count - 2)
-            cycles = phase[left] + (phase[left + 1] - phase[left]) * (place - left)
-            angle = -2.0 * np.pi * (cycles - np.floor(cycles))
-            tr[i], ti[i] = np.cos(angle), np.sin(angle)
-            yr[i], yi[i] = x[step * hop + i] * window[i], 0.0
-        for h in range(harmonics):
-            real, imaginary = np.float32(0.0), np.float32(0.0)
-            for i in range(size):
-                swap[i] = yr[i] * tr[i] - yi[i] * ti[i]
-            for i in range(size):
-                yi[i] = yr[i] * ti[i] + yi[i] * tr[i]
-            for i in range(size):
-                yr[i] = swap[i]
-                real += yr[i]
-                imaginary += yi[i]
-            if h % every == 0:
-                out[h // every, step] = real + 1j * imaginary
+def products(x: F32, rows: F32, out: F32) -> None:
+    """out (count, n): the scalar products of every x (count, length) with every row (n, length), n a multiple of 4. The order of the sums is fixed."""
+    length = x.shape[1]
+    for r in range(0, len(rows), 4):
+        a, b, c, d = rows[r], rows[r + 1], rows[r + 2], rows[r + 3]
+        for k in range(len(x)):
+            y = x[k]
+            p = q = v = w = np.float32(0.0)
+            for i in range(length):
+                p += a[i] * y[i]
+                q += b[i] * y[i]
+                v += c[i] * y[i]
+                w += d[i] * y[i]
+            out[k, r], out[k, r + 1], out[k, r + 2], out[k, r + 3] = p, q, v, w

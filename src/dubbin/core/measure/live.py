@@ -6,12 +6,12 @@ from collections import deque
 from dataclasses import dataclass
 
 import numpy as np
-import scipy
 from numpy.typing import NDArray
 
 from dubbin.core.measure.k_weighting import k_weighting_sos
 from dubbin.core.measure.loudness import ABSOLUTE_GATE_LUFS, OFFSET_LU, RELATIVE_GATE_LU, range_of
 from dubbin.core.measure.true_peak import TruePeakMeter
+from dubbin.core.sound.filtering import StreamFilter
 from dubbin.core.sound.level import finite_or_none, gain_to_db, power_to_db
 from dubbin.core.sound.source import Samples
 
@@ -40,13 +40,12 @@ class LiveMeter:
 
     def __init__(self, rate: int, channels: int) -> None:
         self._rate, self._channels = rate, channels
-        self._sos = k_weighting_sos(rate)
         self._step = round(rate * STEP_S)
         self.reset()
 
     def reset(self) -> None:
         """Begin anew: integrated loudness and highest peak."""
-        self._zi = np.zeros((len(self._sos), self._channels, 2))
+        self._weighting = StreamFilter(k_weighting_sos(self._rate), self._channels)
         self._powers: deque[float] = deque(maxlen=30)
         self._gated: list[float] = []
         self._short: list[float] = []
@@ -57,8 +56,7 @@ class LiveMeter:
 
     def push(self, x: Samples) -> Reading:
         self._peak.push(x)
-        y, self._zi = scipy.signal.sosfilt(self._sos, x, axis=1, zi=self._zi)
-        power = np.square(y).sum(axis=0)
+        power = np.square(self._weighting.push(x)).sum(axis=0)
         at = 0
         while at < len(power):
             take = min(self._step - self._count, len(power) - at)

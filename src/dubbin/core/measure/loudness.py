@@ -9,12 +9,12 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
-import scipy
 from numpy.typing import NDArray
 
 from dubbin.core.jobs import Task
 from dubbin.core.measure.k_weighting import k_weighting_sos
 from dubbin.core.measure.true_peak import TruePeakMeter
+from dubbin.core.sound.filtering import StreamFilter
 from dubbin.core.sound.level import finite_or_none
 from dubbin.core.sound.source import Samples, Source, blocks
 
@@ -54,8 +54,7 @@ class LoudnessMeter:
 
     def __init__(self, rate: int, channels: int, *, true_peak: bool = True) -> None:
         self.rate = rate
-        self._sos = k_weighting_sos(rate)
-        self._zi = np.zeros((len(self._sos), channels, 2))
+        self._weighting = StreamFilter(k_weighting_sos(rate), channels)
         self._weights = channel_weights(channels)
         self._rest: NDArray[np.float64] = np.zeros(0)
         self._frames_stepped = 0
@@ -65,9 +64,9 @@ class LoudnessMeter:
     def push(self, x: Samples) -> None:
         if self.peak_meter is not None:
             self.peak_meter.push(x)
-        y, self._zi = scipy.signal.sosfilt(self._sos, x, axis=1, zi=self._zi)
+        y = self._weighting.push(x)
         np.square(y, out=y)
-        power = self._weights @ y
+        power = y[0] if len(y) == 1 else self._weights @ y
         self._rest = np.concatenate([self._rest, power]) if self._rest.size else power
         first_step = round(self._frames_stepped * STEPS_PER_S / self.rate)
         end = self._frames_stepped + len(self._rest)

@@ -5,9 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-import scipy
 from numpy.typing import NDArray
 
+from dubbin.core.sound.filtering import StreamFilter, band_pass, low_pass
 from dubbin.core.sound.source import Samples
 
 LOW_HZ = 90.0
@@ -38,20 +38,16 @@ class PlosiveMeter:
     def __init__(self, rate: int) -> None:
         self._rate = rate
         self._hop = max(1, round(STEP_S * rate))
-        nyquist = rate / 2
-        self._filters = [
-            scipy.signal.butter(4, LOW_HZ, "low", fs=rate, output="sos"),
-            scipy.signal.butter(2, (VOICE_HZ[0], min(VOICE_HZ[1], 0.9 * nyquist)), "band", fs=rate, output="sos"),
-        ]
-        self._states = [np.zeros((len(sos), 2)) for sos in self._filters]
+        low = low_pass(4, LOW_HZ, rate)
+        voice = band_pass(2, VOICE_HZ[0], min(VOICE_HZ[1], 0.45 * rate), rate)
+        self._filters = [StreamFilter(low, 1), StreamFilter(voice, 1)]
         self._rest = [np.zeros(0), np.zeros(0)]
         self._powers: list[list[NDArray[np.float64]]] = [[], []]
 
     def push(self, x: Samples) -> None:
-        mono = x.mean(axis=0, dtype=np.float64)
-        for k, sos in enumerate(self._filters):
-            y, self._states[k] = scipy.signal.sosfilt(sos, mono, zi=self._states[k])
-            y = np.concatenate([self._rest[k], np.square(y)])
+        mono = x.mean(axis=0, dtype=np.float64, keepdims=True)
+        for k, band in enumerate(self._filters):
+            y = np.concatenate([self._rest[k], np.square(band.push(mono)[0])])
             whole = len(y) // self._hop * self._hop
             self._powers[k].append(y[:whole].reshape(-1, self._hop).mean(axis=1))
             self._rest[k] = y[whole:]

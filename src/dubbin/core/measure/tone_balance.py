@@ -5,10 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-import scipy
 from numpy.typing import NDArray
 
 from dubbin.core.sound import fourier
+from dubbin.core.sound.filtering import StreamFilter, band_pass
 from dubbin.core.sound.level import finite_or_none
 from dubbin.core.sound.source import Samples
 
@@ -44,14 +44,13 @@ class ToneBalanceMeter:
             for low, high in (VOICE_HZ, SIBILANT_HZ)
         ]
         # A frame is too short for the lowest tones; a filter is not.
-        self._low_pass = scipy.signal.butter(4, RUMBLE_HZ, "band", fs=rate, output="sos")
-        self._state = np.zeros((len(self._low_pass), channels, 2))
+        self._low_pass = StreamFilter(band_pass(4, *RUMBLE_HZ, rate), channels)
         self._rest: Samples = np.zeros((channels, 0), np.float32)
         self._low_rest = np.zeros((channels, 0))
         self._levels: list[NDArray[np.float64]] = []
 
     def push(self, x: Samples) -> None:
-        low, self._state = scipy.signal.sosfilt(self._low_pass, x, axis=1, zi=self._state)
+        low = self._low_pass.push(x)
         x = np.concatenate([self._rest, x], axis=1) if self._rest.shape[1] else x
         low = np.concatenate([self._low_rest, low], axis=1)
         count = x.shape[1] // self._size

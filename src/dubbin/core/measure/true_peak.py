@@ -78,10 +78,12 @@ def reach_of(rate: int) -> tuple[float, float]:
 
 def _reach(pieces: NDArray[np.float32], rate: int) -> NDArray[np.float32]:
     """What no value between the samples of pieces (n, frames) can exceed, (n,)."""
+    from dubbin.core.measure.true_peak_kernels import extremes
+
     straight, bent = reach_of(rate)
-    highest = np.maximum(np.max(pieces, axis=1), -np.min(pieces, axis=1))
-    bend = np.diff(pieces, 2, axis=1)
-    out: NDArray[np.float32] = straight * highest + bent * np.maximum(np.max(bend, axis=1), -np.min(bend, axis=1))
+    highest, bend = np.empty(len(pieces), np.float32), np.empty(len(pieces), np.float32)
+    extremes(pieces, highest, bend)
+    out: NDArray[np.float32] = straight * highest + bent * bend
     return out
 
 

@@ -8,13 +8,14 @@ from __future__ import annotations
 import os
 import struct
 import weakref
+from collections.abc import Iterator
 from pathlib import Path
 
 import numpy as np
 
 from dubbin.core.errors import UnusableSound
 from dubbin.core.sound.reading import SoundInfo
-from dubbin.core.sound.source import Samples
+from dubbin.core.sound.source import BLOCK_FRAMES, Samples
 
 CONTAINERS = ("WAV", "WAVEX", "RF64")
 SAMPLE_BYTES = {"sndfile:PCM_16": 2, "sndfile:PCM_24": 3, "sndfile:PCM_32": 4, "sndfile:FLOAT": 4}
@@ -54,6 +55,12 @@ class WavInPlace:
         if len(data) != (stop - start) * width:
             raise UnusableSound(f"{name} has become shorter since it was opened. Open the episode again.")
         return self._samples(data, channels)
+
+    def blocks(self) -> Iterator[Samples]:
+        """All of it, block by block."""
+        frames = self._info.frames or 0
+        for start in range(0, frames, BLOCK_FRAMES):
+            yield self.read(self._info.channels, start, min(start + BLOCK_FRAMES, frames))
 
     def _samples(self, data: bytes, channels: int) -> Samples:
         from dubbin.core.sound.wav_kernels import samples_16, samples_24

@@ -8,6 +8,7 @@ from __future__ import annotations
 import hashlib
 import os
 import threading
+from collections.abc import Iterable
 from dataclasses import dataclass
 from pathlib import Path
 from typing import BinaryIO
@@ -115,10 +116,10 @@ class WorkingCopies:
             self.folder.mkdir(parents=True, exist_ok=True)
             passed = None
             if straight is not None:
-                passed = _pass_over(path, info, rate, drift_ppm, None, task)
+                passed = _pass_over(straight.blocks(), info, rate, drift_ppm, None, task)
             if passed is None or passed.nan_count:
                 with replacing(data) as temporary, open(temporary, "wb") as out:
-                    passed = _pass_over(path, info, rate, drift_ppm, out, task)
+                    passed = _pass_over(decode(path, info), info, rate, drift_ppm, out, task)
             with replacing(self.folder / f"{name}.peaks") as temporary:
                 passed.peaks.save(temporary)
             exact = info.codec.startswith("sndfile:")
@@ -141,8 +142,8 @@ class _Passed:
     peaks: PeakPyramid
 
 
-def _pass_over(path: Path, info: SoundInfo, rate: int, drift_ppm: float, out: BinaryIO | None, task: Task) -> _Passed:
-    """Decode a file, bring it to `rate`, and write its samples to `out` if that is given. What is not finite is silence."""
+def _pass_over(stream: Iterable[Samples], info: SoundInfo, rate: int, drift_ppm: float, out: BinaryIO | None, task: Task) -> _Passed:
+    """Bring what comes out of a file to `rate`, and write its samples to `out` if that is given. What is not finite is silence."""
     builder: PeakBuilder | None = None
     channels = frames = file_frames = nan_count = 0
     resampler: soxr.ResampleStream | None = None
@@ -156,7 +157,7 @@ def _pass_over(path: Path, info: SoundInfo, rate: int, drift_ppm: float, out: Bi
         if out is not None:
             out.write(np.ascontiguousarray(x.T).data)
 
-    for block in decode(path, info):
+    for block in stream:
         if builder is None:
             channels = block.shape[0]
             builder = PeakBuilder(channels)

@@ -1,0 +1,48 @@
+"""Filters over a stream: the shape that is asked for, and the same result whatever the blocks."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from scipy import signal
+
+from dubbin.core.sound.filtering import StreamFilter, band_pass, low_pass
+
+RATES = [8000, 44100, 48000, 192000]
+
+
+def gains(sos: np.ndarray, rate: int) -> np.ndarray:
+    return np.abs(signal.sosfreqz(sos, 8192, fs=rate)[1])
+
+
+@pytest.mark.parametrize("rate", RATES)
+@pytest.mark.parametrize(("order", "edge_hz"), [(2, 60.0), (4, 90.0), (8, 1500.0)])
+def test_a_low_pass_is_butterworths(rate, order, edge_hz):
+    expected = gains(signal.butter(order, edge_hz, fs=rate, output="sos"), rate)
+    np.testing.assert_allclose(gains(low_pass(order, edge_hz, rate), rate), expected, atol=1e-6)
+
+
+@pytest.mark.parametrize("rate", RATES)
+@pytest.mark.parametrize(("order", "edges_hz"), [(2, (180.0, 3000.0)), (4, (8.0, 65.0))])
+def test_a_band_pass_is_butterworths(rate, order, edges_hz):
+    expected = gains(signal.butter(order, edges_hz, "band", fs=rate, output="sos"), rate)
+    np.testing.assert_allclose(gains(band_pass(order, *edges_hz, rate), rate), expected, atol=1e-6)
+
+
+def test_what_can_not_be_designed_is_refused():
+    with pytest.raises(ValueError, match="even"):
+        low_pass(3, 100.0, 48000)
+    with pytest.raises(ValueError, match="four sections"):
+        StreamFilter(low_pass(10, 100.0, 48000), 1)
+
+
+@settings(deadline=None, max_examples=30)
+@given(st.sampled_from([1, 2, 3, 4]), st.integers(1, 3), st.lists(st.integers(0, 700), min_size=1, max_size=5), st.integers(0, 99))
+def test_blocks_of_any_length_give_what_the_whole_gives(sections, channels, lengths, seed):
+    sos = low_pass(2 * sections, 400.0, 48000)
+    x = np.random.default_rng(seed).standard_normal((channels, sum(lengths))).astype(np.float32)
+    stream = StreamFilter(sos, channels)
+    parts = [stream.push(part) for part in np.split(x, np.cumsum(lengths)[:-1], axis=1)]
+    np.testing.assert_allclose(np.concatenate(parts, axis=1), signal.sosfilt(sos, x, axis=1) if x.size else x, atol=1e-9)
