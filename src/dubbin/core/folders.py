@@ -26,6 +26,11 @@ class Folders:
         return self.cache / "treated"
 
     @property
+    def results(self) -> Path:
+        """Figures of recordings and of treated sound."""
+        return self.cache / "figures"
+
+    @property
     def journals(self) -> Path:
         """Journals of open and of closed episodes."""
         return self.state / "journals"

@@ -123,6 +123,7 @@ class Job:
     task: Task
     started: float = field(default_factory=time.monotonic)
     fraction: float = 0.0
+    begun: bool = False  # it has a thread to run on, and does not wait any more
     future: Future[Any] | None = None
 
     def cancel(self) -> None:
@@ -199,7 +200,7 @@ class JobRunner:
 
     def _run(self, job: Job, work: Callable[[Task], Any]) -> None:
         self._may_run.wait()
-        job.started = time.monotonic()
+        job.started, job.begun = time.monotonic(), True
         try:
             job.task.step(0.0)
             outcome = Report(job, result=work(job.task))

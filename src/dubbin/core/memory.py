@@ -8,7 +8,8 @@ from __future__ import annotations
 import ctypes
 from functools import lru_cache
 
-M_ARENA_MAX = -8  # of mallopt(3)
+M_MMAP_THRESHOLD, M_ARENA_MAX = -3, -8  # of mallopt(3)
+MAPPED_FROM = 16 << 20  # bytes: left to itself, the allocator raises this to the largest block that was ever freed, and keeps such blocks
 
 
 @lru_cache(maxsize=1)
@@ -25,6 +26,7 @@ def share_one_heap() -> None:
     library = _library()
     if library is not None:
         library.mallopt(M_ARENA_MAX, 1)
+        library.mallopt(M_MMAP_THRESHOLD, MAPPED_FROM)
 
 
 def give_back() -> None:

@@ -25,6 +25,7 @@ from dubbin.core.errors import DubbinError
 from dubbin.core.folders import Folders
 from dubbin.core.jobs import Task
 from dubbin.core.mix.card_entry import CutSwitch, Entry
+from dubbin.core.mix.kept_results import KeptResults
 from dubbin.core.mix.render import balanced_program, episode_sounds
 from dubbin.core.mix.run_card import CardResources, run_card
 from dubbin.core.sound.folder import recordings_in
@@ -160,7 +161,7 @@ def _masters_of(path: Path, out: Path, name: str, recipe: Recipe | None, folders
             or any(recipe.cuts(kind) is not False for kind in (CutKind.FILLER, CutKind.RETAKE))
             or bool({"captions", "transcript", "notes"} & set(episode.delivery.extras))
         )
-        ran = run_card(episode, CardResources(copies, tile_cache, words=wants_words), task.part(0.05, 0.7))
+        ran = run_card(episode, CardResources(copies, tile_cache, KeptResults(folders.results), words=wants_words), task.part(0.05, 0.7))
         for change in ran.changes:
             episode = change(episode).episode
         entries, remarks = ran.entries, ran.remarks

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from dubbin.core.episode.model import Cut, Lane
 from dubbin.core.jobs import Task
-from dubbin.core.measure.voicing import find_voicing
+from dubbin.core.measure.voicing import Voicing, find_voicing
 from dubbin.core.mix.word_cuts import FoundRetake
 from dubbin.core.sound.source import Source
 from dubbin.core.speech.activity import FRAMES_PER_S, runs
@@ -40,12 +40,12 @@ class SpeechInCut:
 
 def speech_in_cuts(
     cuts: Sequence[Cut], lanes: Sequence[Lane], sources: Mapping[str, Source], own: Mapping[str, NDArray[np.bool_]], retakes: Sequence[FoundRetake],
-    model: Recogniser, task: Task | None = None,
+    model: Recogniser, task: Task | None = None, *, voicings: Mapping[str, Voicing] | None = None,
 ) -> list[SpeechInCut]:  # fmt: skip
     """Speech that cuts would take away.
 
     cuts: on the session clock. lanes: the voices. sources, own: by the ids of the lanes, their sound as recorded and marks, 100 a second, of what they say.
-    retakes: whose takes may go.
+    retakes: whose takes may go. voicings: of lanes where it is known.
     """
     task = task or Task()
     out: list[SpeechInCut] = []
@@ -55,7 +55,10 @@ def speech_in_cuts(
         if not gone.any():
             continue
         heard, _ = recognise(source, gone, model, task=part.part(0.0, 0.9))
-        words = [w for w in fitting_words(heard, gone, find_voicing(source, part.part(0.9, 1.0))) if _is_speech(w)] if heard else []
+        if not any(_is_speech(w) for w in heard):
+            continue
+        voicing = (voicings or {}).get(lane.id) or find_voicing(source, part.part(0.9, 1.0))
+        words = [w for w in fitting_words(heard, gone, voicing) if _is_speech(w)]
         for cut in cuts:
             inside = [w for w in words if cut.start_frame <= lane.start_frame + _middle(w, source.rate) < cut.end_frame]
             if _are_words(inside):

@@ -22,10 +22,10 @@ from dubbin.core.episode.commands.words import set_transcript
 from dubbin.core.episode.model import Cut, CutKind, Episode, FrameRange, Lane, Role
 from dubbin.core.episode.time_map import program_map
 from dubbin.core.jobs import Task, in_parallel
-from dubbin.core.measure.loudness import measure_loudness
-from dubbin.core.measure.measuring import measure_recording, measure_treated
+from dubbin.core.measure.loudness import Loudness, measure_loudness
 from dubbin.core.measure.report import RecordingReport
 from dubbin.core.measure.spectrum import average_spectrum
+from dubbin.core.measure.voicing import Voicing
 from dubbin.core.memory import give_back
 from dubbin.core.mix.automatic_cuts import CutCheck
 from dubbin.core.mix.balance_report import report_balance
@@ -40,20 +40,24 @@ from dubbin.core.mix.card_entry import (
 )
 from dubbin.core.mix.cover import OTHER, uncovered
 from dubbin.core.mix.heard_in_cuts import SpeechInCut, speech_in_cuts
+from dubbin.core.mix.kept_results import KeptResults
 from dubbin.core.mix.lane_gains import Balance, find_balance
+from dubbin.core.mix.lane_key import lane_key
+from dubbin.core.mix.lane_results import measure_recorded, measure_repaired
 from dubbin.core.mix.lane_sound import LaneSound
 from dubbin.core.mix.program import SessionMix
 from dubbin.core.mix.render import episode_sounds, voice_facts
 from dubbin.core.mix.word_cuts import FoundRetake, find_fillers, found_retakes, last_take_cuts, unheard_filler_cuts
 from dubbin.core.sound.working_copy import WorkingCopies
 from dubbin.core.speech.activity import FRAMES_PER_S as SPEECH_PER_S
-from dubbin.core.speech.activity import Activity, find_activity
+from dubbin.core.speech.activity import Activity
 from dubbin.core.speech.pauses import Pause, find_pauses
 from dubbin.core.speech.recogniser import built_in_model, recogniser
 from dubbin.core.speech.retakes import find_retakes
 from dubbin.core.speech.transcribe import Transcription, remark_on, transcribe
 from dubbin.core.speech.turns import own_speech
 from dubbin.core.speech.word_table import WordTable
+from dubbin.core.treat import deep_filter
 from dubbin.core.treat.figure import crest_db
 from dubbin.core.treat.registry import REPAIRS, TREATMENTS, VOICE
 from dubbin.core.treat.tiles import TileCache
@@ -75,10 +79,12 @@ class CardResult:
 
 @dataclass(frozen=True)
 class CardResources:
-    """What running needs. model_folder: of the recogniser; None: the one that comes with the program. words: whether to listen for words at all."""
+    """What running needs. model_folder: of the recogniser; None: the one that comes with the program. words: whether to listen for words at all.
+    kept: where what is measured is found and kept."""
 
     copies: WorkingCopies
     tile_cache: TileCache
+    kept: KeptResults | None = None
     model_folder: Path | None = None
     words: bool = True
 
@@ -109,6 +115,7 @@ class _Run:
         self._after: dict[str, RecordingReport] = {}
         self._activities: dict[str, Activity] = {}
         self._own: dict[str, NDArray[np.bool_]] = {}
+        self._voicings: dict[str, Voicing] = {}
         self._retakes: list[FoundRetake] = []
         self._stretches: dict[CutKind, list[tuple[int, int]]] = {}
         self._found_pauses: list[Pause] = []
@@ -132,13 +139,14 @@ class _Run:
         sounds = self._sounds()
 
         def measure(lane: Lane, task: Task) -> None:
-            self._reports[lane.id] = measure_recording(sounds[lane.id].recorded, task.part(0.0, 0.7))
-            self._activities[lane.id] = find_activity(sounds[lane.id].recorded, task.part(0.7, 1.0))
+            found = measure_recorded(sounds[lane.id].recorded, lane_key(self.episode, lane), self._resources.kept, task)
+            self._reports[lane.id], self._activities[lane.id] = found.report, found.activity
 
         self._each(measure, 0.0, 0.08)
         if self.voices:
             self._say("Repairing")
             self._repair()
+            deep_filter.release()  # the speech model takes its place
             if self._resources.words:
                 self._say("Writing down the words")
                 self._words()
@@ -180,7 +188,8 @@ class _Run:
         sounds = self._sounds()
 
         def measure(lane: Lane, task: Task) -> None:
-            self._after[lane.id] = measure_treated(sounds[lane.id].repaired, self._reports[lane.id], task)
+            key = lane_key(self.episode, self.episode.lane(lane.id))
+            self._after[lane.id] = measure_repaired(sounds[lane.id], key, self._reports[lane.id], self._resources.kept, task)
 
         self._each(measure, 0.5, 0.56)
         for lane in self.voices:
@@ -207,6 +216,7 @@ class _Run:
             )
 
         self._each(listen, 0.56, 0.8, missing)
+        self._voicings = {lane_id: found.voicing for lane_id, found in heard.items()}
         for lane in missing:
             transcript = heard[lane.id].transcript
             self._do(lambda e, t=transcript: set_transcript(e, t))  # type: ignore[misc]
@@ -269,7 +279,8 @@ class _Run:
             return []
         sources = {lane.id: sound.recorded for lane in self.voices for sound in (self._sounds()[lane.id],)}
         model = recogniser(self._resources.model_folder or built_in_model())
-        return speech_in_cuts(cuts, self.voices, sources, self._own, self._retakes, model, self._task.part(0.8, 0.81))
+        task = self._task.part(0.8, 0.81)
+        return speech_in_cuts(cuts, self.voices, sources, self._own, self._retakes, model, task, voicings=self._voicings)
 
     def _cut_all(self, cuts: Sequence[Cut], title: str) -> None:
         """Cut stretches of one kind in one step."""
@@ -305,14 +316,18 @@ class _Run:
                 self._do(lambda e, i=lane.id: set_voice(e, i, uses[i], "What the voice asks for"))  # type: ignore[misc]
         sounds = self._sounds()
 
+        loudness: dict[str, Loudness] = {}
+
         def treat(lane: Lane, task: Task) -> None:
-            sounds[lane.id].voiced.prepare(task)
+            sounds[lane.id].voiced.prepare(task.part(0.0, 0.9))
+            if uses.get(lane.id):
+                loudness[lane.id] = measure_loudness(sounds[lane.id].voiced, task.part(0.9, 1.0))
 
         self._each(treat, 0.84, 0.92)
         for lane in self.voices:
             if uses.get(lane.id):
                 names = ", ".join(TREATMENTS[n].title for n in VOICE_NAMES if n in uses[lane.id])
-                crests = (crest_db(measure_loudness(s)) for s in (sounds[lane.id].repaired, sounds[lane.id].voiced))
+                crests = (crest_db(found) for found in (self._after[lane.id].loudness, loudness[lane.id]))
                 before, after = ("–" if c is None else f"{c:.1f} dB crest" for c in crests)
                 self.entries.append(Entry(CardStep.VOICE, f"{names} · {lane.voice}", VoiceSwitch(lane.id), before, after))
 

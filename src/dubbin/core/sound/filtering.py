@@ -55,11 +55,13 @@ def _prototype(order: int) -> NDArray[np.complex128]:
     """Poles of the analogue low-pass with its edge at 1 rad/s."""
     if order % 2:
         raise ValueError("only even orders, whose poles are all in pairs")
-    return np.exp(1j * np.pi * (2.0 * np.arange(order) + order + 1) / (2 * order))
+    poles: NDArray[np.complex128] = np.exp(1j * np.pi * (2.0 * np.arange(order) + order + 1) / (2 * order))
+    return poles
 
 
 def _bilinear(poles: NDArray[np.complex128], rate: int) -> NDArray[np.complex128]:
-    return (2.0 * rate + poles) / (2.0 * rate - poles)
+    moved = (2.0 * rate + poles) / (2.0 * rate - poles)
+    return np.asarray(moved, np.complex128)
 
 
 def _sections(poles: NDArray[np.complex128], zeros: NDArray[np.complex128], unity: float) -> NDArray[np.float64]:

@@ -8,22 +8,17 @@ from __future__ import annotations
 
 import struct
 import zlib
-from collections.abc import Callable
 
 import numpy as np
 from numpy.typing import NDArray
 
 from dubbin.core.sound.source import Samples
 
-CHUNK_FRAMES = 1 << 15  # unpacked at once: what is read lies in one or two
+CHUNK_FRAMES = 1 << 14  # unpacked at once
 FULL_BITS = 23
 QUIET_BITS = 4  # sound that stays by more than so many bits under full scale gets a finer step
 MAGIC = b"dbp1"
-HEADER = struct.Struct("<4sbxHII")  # magic, exponent, channels, frames, CRC-32 of the table; the table: bytes and CRC-32 of each chunk
-ENTRY = np.dtype([("size", "<u4"), ("crc", "<u4")])
-
-
-Reader = Callable[[int, int], bytes]
+HEADER, CRC = struct.Struct("<4sbxHI"), struct.Struct("<I")  # magic, exponent, channels, frames; CRC-32 of these and of what follows
 
 
 class Damaged(ValueError):
@@ -39,26 +34,24 @@ def pack(x: Samples) -> tuple[bytes, Samples]:
     exponent = bits if bits > 0 else max(min(0, bits + QUIET_BITS), -100)
     kept = np.empty(x.shape, np.float32)
     chunks = [_squeezed(x[:, k : k + CHUNK_FRAMES], exponent, kept[:, k : k + CHUNK_FRAMES]) for k in range(0, x.shape[1], CHUNK_FRAMES)]
-    table = np.array([(len(c), zlib.crc32(c)) for c in chunks], ENTRY).tobytes()
-    header = HEADER.pack(MAGIC, exponent, x.shape[0], x.shape[1], zlib.crc32(table))
-    return b"".join([header, table, *chunks]), kept
+    body = b"".join([np.array([len(c) for c in chunks], "<u4").tobytes(), *chunks])
+    head = HEADER.pack(MAGIC, exponent, x.shape[0], x.shape[1])
+    return head + CRC.pack(zlib.crc32(body, zlib.crc32(head))) + body, kept
 
 
 class Packed:
-    """Packed samples that are read from. data: gives so many bytes from an offset. Raises Damaged, from `read` too."""
+    """Packed samples in memory, to be read from. Raises Damaged."""
 
-    def __init__(self, data: Reader) -> None:
-        self._data = data
-        head = data(0, HEADER.size)
-        if len(head) < HEADER.size:
-            raise Damaged("cut off")
-        magic, self._exponent, self.channels, self.frames, crc = HEADER.unpack(head)
-        count = -(-self.frames // CHUNK_FRAMES)
-        table = data(HEADER.size, count * ENTRY.itemsize) if magic == MAGIC else b""
-        if zlib.crc32(table) != crc or len(table) != count * ENTRY.itemsize:
-            raise Damaged("another form, or cut off")
-        self._table = np.frombuffer(table, ENTRY)
-        self._offsets = HEADER.size + len(table) + np.concatenate([[0], np.cumsum(self._table["size"], dtype=np.int64)])
+    def __init__(self, data: bytes) -> None:
+        head, body = data[: HEADER.size], memoryview(data)[HEADER.size + CRC.size :]
+        if len(data) < HEADER.size + CRC.size or CRC.unpack_from(data, HEADER.size)[0] != zlib.crc32(body, zlib.crc32(head)):
+            raise Damaged("changed, or cut off")
+        magic, self._exponent, self.channels, self.frames = HEADER.unpack(head)
+        if magic != MAGIC:
+            raise Damaged("another form")
+        sizes = np.frombuffer(body, "<u4", -(-self.frames // CHUNK_FRAMES))  # in front of the chunks themselves
+        self._ends = sizes.nbytes + np.concatenate([[0], np.cumsum(sizes, dtype=np.int64)])
+        self._body = body
 
     def read(self, start: int, stop: int) -> Samples:
         """Frames start to stop, (channels, stop - start)."""
@@ -72,14 +65,11 @@ class Packed:
         return out
 
     def _chunk(self, k: int) -> NDArray[np.int32]:
-        size, crc = int(self._table["size"][k]), int(self._table["crc"][k])
-        data = self._data(int(self._offsets[k]), size)
-        if len(data) != size or zlib.crc32(data) != crc:
-            raise Damaged("damaged or cut off")
         from numcodecs import blosc
 
         blosc.use_threads = False
-        return np.frombuffer(blosc.decompress(data), np.int32).reshape(self.channels, -1)
+        chunk = self._body[int(self._ends[k]) : int(self._ends[k + 1])]
+        return np.frombuffer(blosc.decompress(chunk), np.int32).reshape(self.channels, -1)
 
 
 def _squeezed(x: Samples, exponent: int, kept: Samples) -> bytes:

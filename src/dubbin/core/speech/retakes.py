@@ -10,6 +10,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from difflib import SequenceMatcher
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -80,7 +81,11 @@ def _lines(words: Sequence[Word], spoken: Sequence[int], rate: int) -> list[list
 
 def same_word(a: str, b: str) -> bool:
     """Whether two words are the same, or misheard for one another."""
-    a, b = plain(a), plain(b)
+    return _same(plain(a), plain(b))
+
+
+@lru_cache(maxsize=1 << 17)  # of an hour of talk: lines are compared with all that follow within a minute, and their words come back
+def _same(a: str, b: str) -> bool:
     if a == b:
         return True
     if min(len(a), len(b)) < 3 or a[:1] != b[:1]:
@@ -92,11 +97,14 @@ def likeness(a: Sequence[str], b: Sequence[str]) -> tuple[float, int]:
     """Share of the shorter text's words found in the other in the same order, and how many they are."""
     if not a or not b:
         return 0.0, 0
-    table = np.zeros((len(a) + 1, len(b) + 1), np.int64)
-    for i, x in enumerate(a, 1):
-        for j, y in enumerate(b, 1):
-            table[i, j] = max(table[i - 1, j], table[i, j - 1], table[i - 1, j - 1] + same_word(x, y))
-    return float(table[-1, -1]) / min(len(a), len(b)), int(table[-1, -1])
+    theirs = [plain(y) for y in b]
+    before = [0] * (len(b) + 1)
+    for x in map(plain, a):
+        row = [0]
+        for j, y in enumerate(theirs):
+            row.append(max(before[j + 1], row[j], before[j] + _same(x, y)))
+        before = row
+    return before[-1] / min(len(a), len(b)), before[-1]
 
 
 def _repeated_lines(words: Sequence[Word], lines: list[list[int]], rate: int, voicing: Voicing | None) -> list[Retake]:
@@ -161,14 +169,11 @@ def _sounds_alike(words: Sequence[Word], first: Sequence[int], second: Sequence[
 
 def warped_distance(a: NDArray[np.float32], b: NDArray[np.float32]) -> float:
     """Mean distance of two runs of cepstra (n, k) along the best way through both."""
+    from dubbin.core.speech.retakes_kernels import warped
+
     a, b = a[::2].astype(np.float64), b[::2].astype(np.float64)
     cost = np.sqrt(((a[:, None, :] - b[None, :, :]) ** 2).mean(axis=2))
-    total = np.full((len(a) + 1, len(b) + 1), np.inf)
-    total[0, 0] = 0.0
-    for i in range(1, len(a) + 1):
-        for j in range(1, len(b) + 1):
-            total[i, j] = cost[i - 1, j - 1] + min(total[i - 1, j], total[i, j - 1], total[i - 1, j - 1])
-    return float(total[-1, -1] / (len(a) + len(b)))
+    return warped(cost) / (len(a) + len(b))
 
 
 def _stumbles(words: Sequence[Word], spoken: Sequence[int], rate: int) -> list[Retake]:

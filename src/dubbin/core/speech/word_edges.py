@@ -88,24 +88,32 @@ def band_levels(y: NDArray[np.float32], skip: int, count: int) -> NDArray[np.flo
 def without_tails(levels: NDArray[np.float32], rt60_s: float | None) -> NDArray[np.float32]:
     """Levels without what the room still sounds of LATE_S ago and before (Polack's model, as in the treatment of echo)."""
     rt60_s = min(max(rt60_s or USUAL_RT60_S, 0.15), 1.2)
-    power = 10.0 ** (levels.astype(np.float64) / 10.0)
     decay = 10.0 ** (-6.0 * STEP_S / rt60_s)
-    state = scipy.signal.lfilter([1.0 - decay], [1.0, -decay], power, axis=0)
     delay = round(LATE_S / STEP_S)
-    late = np.zeros_like(power)
-    late[delay:] = state[:-delay] * decay**delay
-    return np.asarray(10.0 * np.log10(np.maximum(power - LATE_WEIGHT * late, LEAST_LEFT * power)), np.float32)
+    out = np.empty_like(levels)
+    for band in range(levels.shape[1]):  # one by one: hours of all of them would take much memory
+        power = 10.0 ** (levels[:, band].astype(np.float64) / 10.0)
+        late = np.zeros_like(power)
+        late[delay:] = scipy.signal.lfilter([1.0 - decay], [1.0, -decay], power)[:-delay] * decay**delay
+        out[:, band] = 10.0 * np.log10(np.maximum(power - LATE_WEIGHT * late, LEAST_LEFT * power))
+    return out
 
 
 def _observations(levels: NDArray[np.float32]) -> NDArray[np.float32]:
     """(n, 2 * COEFFICIENTS): cepstra with loudness against the loudest around, and how they change; each with a spread of 1."""
-    c = scipy.fft.dct(levels, axis=1, norm="ortho")[:, :COEFFICIENTS]
-    loudest = scipy.ndimage.maximum_filter1d(c[:, 0], round(2.0 / STEP_S))
-    c[:, 0] = np.maximum(c[:, 0] - loudest, -200.0)
-    padded = np.pad(c, ((DELTA, DELTA), (0, 0)), mode="edge")
-    x = np.concatenate([c, padded[2 * DELTA :] - padded[: -2 * DELTA]], axis=1)
-    heard = c[:, 0] > np.quantile(c[:, 0], 0.4)
-    return np.asarray((x - x[heard].mean(axis=0)) / np.maximum(x[heard].std(axis=0), 1e-6), np.float32)
+    x = np.empty((len(levels), 2 * COEFFICIENTS), np.float32)
+    x[:, :COEFFICIENTS] = scipy.fft.dct(levels, axis=1, norm="ortho")[:, :COEFFICIENTS]
+    loudest = scipy.ndimage.maximum_filter1d(x[:, 0], round(2.0 / STEP_S))
+    x[:, 0] = np.maximum(x[:, 0] - loudest, -200.0)
+    heard = x[:, 0] > np.quantile(x[:, 0], 0.4)
+    for k in range(COEFFICIENTS):  # one by one, in place: hours of all of them would take much memory
+        padded = np.pad(x[:, k], DELTA, mode="edge")
+        x[:, COEFFICIENTS + k] = padded[2 * DELTA :] - padded[: -2 * DELTA]
+    for column in x.T:
+        known = column[heard]
+        column -= known.mean()
+        column /= max(float(known.std()), 1e-6)
+    return x
 
 
 PAIRS = {"sh": "S", "ch": "C", "th": "T", "ph": "f", "ng": "N", "ck": "k", "wh": "w", "qu": "k", "kn": "n", "wr": "r", "gh": ""}
@@ -222,16 +230,22 @@ def _even_labels(words: Sequence[HeardWord], edges: NDArray[np.float64], number:
 
 def _curves(x: NDArray[np.float32], labels: NDArray[np.int64], count: int) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     """Mean and variance of every unit, (count, coefficients); rare ones lean on all speech."""
-    speech = labels > 0
-    all_mean = x[speech].mean(axis=0).astype(np.float64)
-    all_var = x[speech].var(axis=0).astype(np.float64)
+    frames = np.bincount(labels, minlength=count)
+    sums, squares = np.empty((count, x.shape[1])), np.empty((count, x.shape[1]))
+    for k, column in enumerate(x.T):
+        values = column.astype(np.float64)
+        sums[:, k] = np.bincount(labels, values, minlength=count)
+        squares[:, k] = np.bincount(labels, values**2, minlength=count)
+    spoken = max(int(frames[1:].sum()), 1)
+    all_mean = sums[1:].sum(axis=0) / spoken
+    all_var = squares[1:].sum(axis=0) / spoken - all_mean**2
     means, variances = np.tile(all_mean, (count, 1)), np.tile(all_var, (count, 1))
     for unit in range(count):
-        part = x[labels == unit]
-        if unit != 1 and len(part):
-            share = len(part) / (len(part) + (0.0 if unit == 0 else KAPPA))
-            means[unit] = share * part.mean(axis=0) + (1 - share) * all_mean
-            variances[unit] = share * part.var(axis=0) + (1 - share) * all_var
+        if unit != 1 and frames[unit]:
+            share = frames[unit] / (frames[unit] + (0.0 if unit == 0 else KAPPA))
+            mean = sums[unit] / frames[unit]
+            means[unit] = share * mean + (1 - share) * all_mean
+            variances[unit] = share * (squares[unit] / frames[unit] - mean**2) + (1 - share) * all_var
     return means, np.maximum(variances, 0.04)
 
 

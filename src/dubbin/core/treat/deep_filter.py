@@ -239,3 +239,8 @@ def _graphs() -> dict[str, bytes]:
 def deep_filter() -> DeepFilter:
     """The one instance; loading takes half a second."""
     return DeepFilter()
+
+
+def release() -> None:
+    """Let go of the instance and its sixty megabytes; whoever needs it again loads it again."""
+    deep_filter.cache_clear()

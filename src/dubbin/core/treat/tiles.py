@@ -16,6 +16,7 @@ from dubbin.core.sound.packing import Damaged, Packed, pack
 from dubbin.core.sound.source import Samples
 
 SUFFIX = ".tile"
+OPEN_TILES = 3  # of a stage
 
 
 class Tiles(Protocol):
@@ -65,20 +66,27 @@ class DiskTiles:
         self._folder = folder
         folder.mkdir(parents=True, exist_ok=True)
         os.utime(folder)  # when it was used last
+        self._open: dict[int, Packed] = {}
+        self._lock = threading.Lock()
         self._there = {int(p.stem) for p in folder.glob(f"*{SUFFIX}") if p.stem.isdecimal()}
 
     def get(self, index: int, start: int, stop: int) -> Samples | None:
         if index not in self._there:
             return None
         try:
-            fd = os.open(self._path(index), os.O_RDONLY)
-            try:
-                return Packed(lambda offset, count: os.pread(fd, count, offset)).read(start, stop)
-            finally:
-                os.close(fd)
+            return (self._open.get(index) or self._opened(index)).read(start, stop)
         except (OSError, Damaged):
             self._there.discard(index)
             return None
+
+    def _opened(self, index: int) -> Packed:
+        """A tile read into memory; the last few stay, since reading goes on from block to block."""
+        packed = Packed(self._path(index).read_bytes())
+        with self._lock:
+            self._open[index] = packed
+            while len(self._open) > OPEN_TILES:
+                self._open.pop(next(iter(self._open)))
+        return packed
 
     def put(self, index: int, x: Samples) -> Samples:
         data, kept = pack(x)
@@ -91,6 +99,8 @@ class DiskTiles:
         except OSError as error:
             part.unlink(missing_ok=True)
             raise CannotWrite(f"Treated sound could not be kept in {self._folder.parent}: {error.strerror}.") from error
+        with self._lock:
+            self._open.pop(index, None)
         self._there.add(index)
         return kept
 

@@ -6,7 +6,7 @@ Everything is kept under what it was computed from (`LaneKey`), so that undo fin
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
@@ -15,14 +15,14 @@ from dubbin.core.episode.model import Episode, Lane, Role
 from dubbin.core.jobs import Task
 from dubbin.core.measure.echo import Decay, mean_decay
 from dubbin.core.measure.finding import Finding
-from dubbin.core.measure.measuring import measure_recording, measure_treated
 from dubbin.core.measure.report import RecordingReport
 from dubbin.core.measure.spectrum import Spectrum, average_spectrum
+from dubbin.core.mix.kept_results import KeptResults
 from dubbin.core.mix.lane_key import LaneKey, lane_key
+from dubbin.core.mix.lane_results import Measured, Treated, measure_recorded, measure_repaired, treat_lane
 from dubbin.core.mix.lane_sound import LaneSound, lane_sound
-from dubbin.core.sound.peaks import PeakBuilder, PeakPyramid
-from dubbin.core.sound.source import Difference, Source, blocks
-from dubbin.core.speech.activity import Activity, find_activity
+from dubbin.core.sound.source import Difference, Source
+from dubbin.core.speech.activity import Activity
 from dubbin.core.speech.pauses import Pause, PauseSettings, find_pauses, level_over
 from dubbin.core.treat.guard import Guard
 from dubbin.core.treat.tiles import TileCache
@@ -32,22 +32,6 @@ from dubbin.window.session.result_cache import MOST, ResultCache
 
 # A pluck sounds like a click and a held chord like hum to what is made for voices.
 FAULTS_OF_ANY_SOUND = ("clipping", "dropouts", "silent-channel", "inverted", "dc-offset")
-
-
-@dataclass(frozen=True)
-class Treated:
-    """What was computed of a lane's treated sound. guards: by the name of the treatment."""
-
-    peaks: PeakPyramid
-    guards: dict[str, Guard]
-
-
-@dataclass(frozen=True)
-class Measured:
-    """What was measured of a lane's sound as recorded."""
-
-    report: RecordingReport
-    activity: Activity
 
 
 class Analyses(QObject):
@@ -60,12 +44,14 @@ class Analyses(QObject):
         jobs: JobBridge,
         recordings: Recordings,
         tile_cache: TileCache,
+        kept: KeptResults,
         episode: Callable[[], Episode],
         picked: Callable[[], Lane | None],
     ) -> None:
         """episode: gives the present episode, picked: the lane that the job card is about."""
         super().__init__()
         self._recordings, self._tile_cache, self._episode, self._picked = recordings, tile_cache, episode, picked
+        self._kept = kept
         self._sounds: dict[LaneKey, LaneSound] = {}
         self._measured: ResultCache[LaneKey, Measured] = ResultCache(jobs, "measure", self._on_done)
         self._treated: ResultCache[LaneKey, Treated] = ResultCache(jobs, "treat", self._on_done)
@@ -103,10 +89,12 @@ class Analyses(QObject):
         if source is None:
             return
 
-        def work(task: Task, source: Source = source) -> Measured:
-            return Measured(measure_recording(source, task.part(0.0, 0.7)), find_activity(source, task.part(0.7, 1.0)))
+        key = self.key(lane)
 
-        self._measured.ensure(self.key(lane).recorded, f"Measuring {lane.voice}", work)
+        def work(task: Task, source: Source = source) -> Measured:
+            return measure_recorded(source, key, self._kept, task)
+
+        self._measured.ensure(key.recorded, f"Measuring {lane.voice}", work)
 
     def report(self, lane: Lane) -> RecordingReport | None:
         """Figures of a lane as recorded; None until they are measured."""
@@ -164,18 +152,12 @@ class Analyses(QObject):
             self._treated.cancel(lane.id)
             return
 
-        def work(task: Task, sound: LaneSound = sound) -> Treated:
-            sound.repaired.prepare(task.part(0.0, 0.7))
-            sound.voiced.prepare(task.part(0.7, 0.9))
-            builder = PeakBuilder(sound.recorded.channels)
-            part = task.part(0.9, 1.0)
-            for start, x in blocks(sound.voiced):
-                part.step(start / max(sound.voiced.frames, 1))
-                builder.push(x)
-            guards = {stage.treatment.name: stage.guard(part) for stage in sound.repaired.stages}
-            return Treated(builder.finish(), guards)
+        key = self.key(lane)
 
-        self._treated.ensure(self.key(lane).voiced, f"Treating {lane.voice}", work, slot=lane.id)
+        def work(task: Task, sound: LaneSound = sound) -> Treated:
+            return treat_lane(sound, key, self._kept, task)
+
+        self._treated.ensure(key.voiced, f"Treating {lane.voice}", work, slot=lane.id)
 
     def after(self, lane: Lane) -> RecordingReport | None:
         """Figures of the lane after its repairs; None while they are measured or where nothing is repaired."""
@@ -186,10 +168,12 @@ class Analyses(QObject):
         if sound is None or before is None or not sound.repaired.stages or self.treated(lane) is None:
             return
 
-        def work(task: Task, sound: LaneSound = sound, before: RecordingReport = before) -> RecordingReport:
-            return measure_treated(sound.repaired, before, task)
+        key = self.key(lane)
 
-        self._after.ensure(self.key(lane).repaired, f"Measuring {lane.voice} after repair", work, slot=lane.id)
+        def work(task: Task, sound: LaneSound = sound, before: RecordingReport = before) -> RecordingReport:
+            return measure_repaired(sound, key, before, self._kept, task)
+
+        self._after.ensure(key.repaired, f"Measuring {lane.voice} after repair", work, slot=lane.id)
 
     # -- evidence ---------------------------------------------------------------------
 

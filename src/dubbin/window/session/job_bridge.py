@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable, Hashable
 from pathlib import Path
 from typing import Any, TypeVar
@@ -13,6 +14,7 @@ from dubbin.core.jobs import Job, JobRunner, Report, Task
 from dubbin.core.log import program_error
 
 T = TypeVar("T")
+TELL_EVERY_S = 0.1  # at the most, of how far work has come
 QUIET_FROM = 1_000_000_000  # numbers of quiet jobs begin here, so that no two jobs share one
 
 
@@ -28,7 +30,8 @@ class JobBridge(QObject):
         """log_folder: where errors of the program are written down. hold: work waits until `release`."""
         super().__init__()
         self._log_folder = log_folder
-        self._runner = JobRunner(self._reported.emit, lambda job: self._progressed.emit(), in_background=True)
+        self._runner = JobRunner(self._reported.emit, self._on_progress, in_background=True)
+        self._told_at = 0.0
         self._painter = JobRunner(self._reported.emit, threads=1, first_number=QUIET_FROM)
         if hold:
             self._runner.hold()
@@ -56,6 +59,13 @@ class JobBridge(QObject):
         self._done[job.number] = (slot, done, failed)
         self.changed.emit()
 
+    def _on_progress(self, job: Job) -> None:
+        """On a working thread: tell the window, but not so often that it has its hands full with being told."""
+        now = time.monotonic()
+        if now - self._told_at > TELL_EVERY_S:
+            self._told_at = now
+            self._progressed.emit()
+
     def release(self) -> None:
         """Let work begin that was held back, so that the window could be there first."""
         self._runner.release()
@@ -66,6 +76,13 @@ class JobBridge(QObject):
         if job is not None:
             job.cancel()
             self._done.pop(job.number, None)
+
+    def cancel_job(self, job: Job) -> None:
+        """Stop one piece of work; nothing happens when it has ended meanwhile."""
+        slot = next((slot for slot, other in self._slots.items() if other is job), None)
+        if slot is not None:
+            self.cancel(slot)
+            self.changed.emit()
 
     def cancel_all(self) -> None:
         for slot in list(self._slots):
@@ -81,7 +98,8 @@ class JobBridge(QObject):
 
     @property
     def live(self) -> list[Job]:
-        return sorted((job for job in self._slots.values() if job.number not in self._quiet), key=lambda j: j.number)
+        """What runs, and then what waits; pictures left out."""
+        return sorted((job for job in self._slots.values() if job.number not in self._quiet), key=lambda j: (not j.begun, j.number))
 
     def _on_report(self, report: Report) -> None:
         self._quiet.discard(report.job.number)

@@ -12,6 +12,7 @@ from dubbin.core.episode.document import Document
 from dubbin.core.episode.model import Episode, Lane
 from dubbin.core.episode.time_map import TimeMap, program_map
 from dubbin.core.folders import Folders
+from dubbin.core.mix.kept_results import KeptResults
 from dubbin.core.sound.working_copy import WorkingCopies
 from dubbin.core.treat.tiles import MOST_TILE_BYTES, DiskTileCache, prune
 from dubbin.window.session.analyses import Analyses
@@ -34,11 +35,11 @@ class Session(QObject):
     def __init__(self, folders: Folders, jobs: JobBridge, document: Document) -> None:
         super().__init__()
         self.folders, self.jobs = folders, jobs
-        prune(folders.tiles, MOST_TILE_BYTES)
         self._open = OpenEpisode(document)
-        self.tile_cache = DiskTileCache(folders.tiles)
+        self.tile_cache, self.kept = DiskTileCache(folders.tiles), KeptResults(folders.results)
+        jobs.start("prune", "Making room in the cache", lambda _: self._prune(), lambda _: None, quiet=True)
         self.recordings = Recordings(jobs, WorkingCopies(folders.copies), document)
-        self.analyses = Analyses(jobs, self.recordings, self.tile_cache, lambda: self._open.episode, lambda: self.picked_lane)
+        self.analyses = Analyses(jobs, self.recordings, self.tile_cache, self.kept, lambda: self._open.episode, lambda: self.picked_lane)
         self.balancing = Balancing(jobs, self.analyses)
         self.monitor = Monitor(self._open, self.analyses, self.balancing)
         self._stop_listening = document.listen(self._on_changed)
@@ -54,6 +55,10 @@ class Session(QObject):
         self.balancing.changed.connect(self.findings_changed)
         self.balancing.changed.connect(self._on_balance_known)
         self.monitor.changed.connect(self.analyses.want_evidence)
+
+    def _prune(self) -> None:
+        prune(self.folders.tiles, MOST_TILE_BYTES)
+        self.kept.prune()
 
     # -- the episode ------------------------------------------------------------------
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QSize, Qt
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QProgressBar, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QProgressBar, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from dubbin.core.measure.live import Reading
 from dubbin.window.lanes.viewport import Viewport
@@ -15,6 +15,7 @@ from dubbin.window.parts.meter import LevelMeter
 from dubbin.window.parts.theme import Theme, font
 from dubbin.window.session.selection import Selection
 from dubbin.window.session.session import Session
+from dubbin.window.shell.work_list import WorkList, remaining
 
 
 class Transport(QFrame):
@@ -81,13 +82,14 @@ class Transport(QFrame):
         column.setContentsMargins(0, 0, 12, 0)
         column.setSpacing(2)
         line = QHBoxLayout()
-        self.work = label("", "muted")
-        self.cancel = QPushButton("Cancel")
-        self.cancel.setProperty("kind", "plain")
-        self.cancel.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        self.cancel.clicked.connect(self._session.jobs.cancel_all)
+        self.work = QPushButton()
+        self.work.setProperty("kind", "quiet")
+        self.work.setToolTip("Everything that is running or waits, each to be cancelled")
+        self.work.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.work.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+        self.list = WorkList(self._session.jobs, self)
+        self.work.clicked.connect(lambda: self.list.open_above(self.work))
         line.addWidget(self.work, 1)
-        line.addWidget(self.cancel)
         self.progress = QProgressBar()
         self.progress.setRange(0, 1000)
         self.progress.setFixedHeight(5)
@@ -135,15 +137,13 @@ class Transport(QFrame):
 
     def _show_jobs(self) -> None:
         live = self._session.jobs.live
-        for widget in (self.work, self.cancel, self.progress):
+        for widget in (self.work, self.progress):
             widget.setVisible(bool(live))
         if not live:
             return
         job = live[0]
-        text = job.title
-        if job.remaining_s is not None and job.remaining_s > 2:
-            text += f", {clock(job.remaining_s)} left"
+        text = ", ".join(part for part in (job.title, remaining(job)) if part)
         if len(live) > 1:
             text += f" · {len(live) - 1} more"
-        self.work.setText(text)
+        self.work.setText(f"{text}  ▴")
         self.progress.setValue(round(job.fraction * 1000))

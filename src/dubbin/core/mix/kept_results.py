@@ -1,0 +1,104 @@
+"""Results of long measuring, kept in the cache folder: an episode that is opened again is known at once.
+
+A result is found by what it was computed from and by the program's own code: whatever measures or treats otherwise than it did finds nothing.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import os
+from collections.abc import Hashable
+from contextlib import suppress
+from functools import lru_cache
+from pathlib import Path
+from typing import Any, TypeVar, get_origin
+
+import msgspec
+import numpy as np
+
+import dubbin.core
+from dubbin.core.sound.peaks import PeakPyramid
+from dubbin.core.sound.writing import replacing
+
+T = TypeVar("T")
+SUFFIX = ".result"
+MOST_BYTES = 10**9
+CODE = ("sound", "measure", "treat", "speech")  # parts of the program that have a say in what is measured
+
+
+class KeptResults:
+    """The folder they are kept in. Several threads may use it; a result that can't be read or written is one that is not there."""
+
+    def __init__(self, folder: Path) -> None:
+        self.folder = folder
+
+    def recall(self, kind: str, key: Hashable, shape: type[T]) -> T | None:
+        """A result as it was kept. shape: its type, a dataclass or what msgspec knows, with arrays and peak pyramids in it."""
+        path = self._path(kind, key)
+        try:
+            data = path.read_bytes()
+            value = msgspec.msgpack.decode(data[32:], type=shape, dec_hook=_restored) if _seal(data[32:]) == data[:32] else None
+            os.utime(path)
+        except (OSError, msgspec.MsgspecError, ValueError, TypeError):
+            return None
+        return value
+
+    def keep(self, kind: str, key: Hashable, value: object) -> None:
+        """Keep a result."""
+        data = msgspec.msgpack.encode(value, enc_hook=_plain)
+        path = self._path(kind, key)
+        with suppress(OSError):  # a full disk keeps nothing; nothing is lost but time
+            self.folder.mkdir(parents=True, exist_ok=True)
+            with replacing(path) as temporary:
+                temporary.write_bytes(_seal(data) + data)
+
+    def prune(self, most_bytes: int = MOST_BYTES) -> None:
+        """Throw those away that were used longest ago."""
+        found = []
+        with suppress(OSError):
+            for entry in os.scandir(self.folder):
+                if entry.name.endswith(SUFFIX):
+                    found.append((entry.stat().st_mtime, entry.stat().st_size, entry.path))
+        total = sum(size for _, size, _ in found)
+        for _, size, path in sorted(found):
+            if total <= most_bytes:
+                return
+            with suppress(OSError):
+                os.unlink(path)
+            total -= size
+
+    def _path(self, kind: str, key: Hashable) -> Path:
+        name = hashlib.blake2b(msgspec.json.encode([_code(), kind, key], order="sorted", enc_hook=repr), digest_size=20).hexdigest()
+        return self.folder / f"{name}{SUFFIX}"
+
+
+def _seal(data: bytes) -> bytes:
+    return hashlib.blake2b(data, digest_size=32).digest()
+
+
+@lru_cache(maxsize=1)
+def _code() -> str:
+    """A name for the code that measures and treats."""
+    digest = hashlib.blake2b(digest_size=16)
+    root = Path(dubbin.core.__file__).parent
+    for path in sorted(p for part in CODE for p in (root / part).glob("*.py")):
+        digest.update(path.read_bytes())
+    return digest.hexdigest()
+
+
+def _plain(value: object) -> Any:
+    if isinstance(value, PeakPyramid):
+        return {"frames": value.frames, "base": value.levels[0]}
+    if isinstance(value, np.ndarray):
+        return {"dtype": value.dtype.str, "shape": value.shape, "data": np.ascontiguousarray(value).data}
+    if isinstance(value, np.generic):
+        return value.item()
+    raise NotImplementedError(f"{type(value).__name__} can't be kept")
+
+
+def _restored(shape: type, plain: Any) -> Any:
+    if shape is PeakPyramid:
+        return PeakPyramid(_restored(np.ndarray, plain["base"]), plain["frames"])
+    if (get_origin(shape) or shape) is np.ndarray:
+        return np.frombuffer(plain["data"], np.dtype(plain["dtype"])).reshape(plain["shape"]).copy()
+    raise NotImplementedError(f"{shape} can't be kept")

@@ -1,0 +1,68 @@
+"""What is measured of a lane and kept: window, card and batch ask here, and each finds what another has measured."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from dubbin.core.jobs import Task
+from dubbin.core.measure.measuring import measure_recording, measure_treated
+from dubbin.core.measure.report import RecordingReport
+from dubbin.core.mix.kept_results import KeptResults
+from dubbin.core.mix.lane_key import LaneKey
+from dubbin.core.mix.lane_sound import LaneSound
+from dubbin.core.sound.peaks import PeakBuilder, PeakPyramid
+from dubbin.core.sound.source import Source, blocks
+from dubbin.core.speech.activity import Activity, find_activity
+from dubbin.core.treat.guard import Guard
+
+
+@dataclass(frozen=True)
+class Measured:
+    """What was measured of a lane's sound as recorded."""
+
+    report: RecordingReport
+    activity: Activity
+
+
+@dataclass(frozen=True)
+class Treated:
+    """What was computed of a lane's treated sound. guards: by the name of the treatment."""
+
+    peaks: PeakPyramid
+    guards: dict[str, Guard]
+
+
+def measure_recorded(recorded: Source, key: LaneKey, kept: KeptResults | None, task: Task) -> Measured:
+    """Figures and activity of a lane as recorded. key: the lane's."""
+    known = kept.recall("measured", key.recorded, Measured) if kept is not None else None
+    if known is None:
+        known = Measured(measure_recording(recorded, task.part(0.0, 0.8)), find_activity(recorded, task.part(0.8, 1.0)))
+        if kept is not None:
+            kept.keep("measured", key.recorded, known)
+    return known
+
+
+def measure_repaired(sound: LaneSound, key: LaneKey, before: RecordingReport, kept: KeptResults | None, task: Task) -> RecordingReport:
+    """Figures of a lane after its repairs. before: of the lane as recorded."""
+    known = kept.recall("repaired", key.repaired, RecordingReport) if kept is not None else None
+    if known is None:
+        known = measure_treated(sound.repaired, before, task)
+        if kept is not None:
+            kept.keep("repaired", key.repaired, known)
+    return known
+
+
+def treat_lane(sound: LaneSound, key: LaneKey, kept: KeptResults | None, task: Task) -> Treated:
+    """Compute all of a lane's treated sound that is not there yet; its picture, and how much of the voice each repair takes along."""
+    sound.repaired.prepare(task.part(0.0, 0.7))
+    sound.voiced.prepare(task.part(0.7, 0.9))
+    known = kept.recall("treated", key.voiced, Treated) if kept is not None else None
+    if known is None:
+        builder, part = PeakBuilder(sound.recorded.channels), task.part(0.9, 1.0)
+        for start, x in blocks(sound.voiced):
+            part.step(start / max(sound.voiced.frames, 1))
+            builder.push(x)
+        known = Treated(builder.finish(), {stage.treatment.name: stage.guard(part) for stage in sound.repaired.stages})
+        if kept is not None:
+            kept.keep("treated", key.voiced, known)
+    return known

@@ -1,0 +1,21 @@
+"""The compiled part of `retakes`: dynamic time warping."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from dubbin.core.kernel import F64, kernel
+
+
+@kernel()
+def warped(cost: F64) -> float:
+    """Sum of the cost (n, m) along the cheapest way from its first to its last corner, by steps down, right and both."""
+    n, m = cost.shape
+    before = np.full(m + 1, np.inf)
+    before[0] = 0.0
+    for i in range(n):
+        row = np.full(m + 1, np.inf)
+        for j in range(m):
+            row[j + 1] = cost[i, j] + min(before[j + 1], min(row[j], before[j]))
+        before = row
+    return float(before[m])

@@ -1,0 +1,145 @@
+"""The list of what is running: what it says of each, and what its buttons stop."""
+
+from __future__ import annotations
+
+import threading
+import time
+
+import pytest
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
+
+from dubbin.core.errors import Cancelled
+from dubbin.core.jobs import Job, Task
+from dubbin.window.session.job_bridge import JobBridge
+from dubbin.window.shell.work_list import MOST, WorkList, how_far
+
+
+class Held:
+    """Work that goes as far as it is told, and no further."""
+
+    def __init__(self) -> None:
+        self.task: Task | None = None
+        self.go, self.running, self.cancelled = threading.Event(), threading.Event(), threading.Event()
+
+    def __call__(self, task: Task) -> str:
+        self.task = task
+        self.running.set()
+        try:
+            while not self.go.wait(0.01):
+                task.step(0.25)
+        except Cancelled:
+            self.cancelled.set()
+            raise
+        return "done"
+
+
+@pytest.fixture
+def jobs(qtbot, tmp_path):
+    bridge = JobBridge(tmp_path)
+    yield bridge
+    bridge.close()
+
+
+@pytest.fixture
+def begun(jobs):
+    """Two pieces of work that run, and one that waits."""
+    works = {name: Held() for name in ("first", "second", "third")}
+    works["results"] = []  # type: ignore[assignment]
+    for name in ("first", "second", "third"):
+        jobs.start(name, f"The {name}", works[name], works["results"].append)
+    assert works["first"].running.wait(5) and works["second"].running.wait(5)
+    yield works
+    for name in ("first", "second", "third"):
+        works[name].go.set()
+
+
+@pytest.fixture
+def opened(qtbot, jobs, begun):
+    window = QWidget()
+    QVBoxLayout(window).addWidget(anchor := QWidget())
+    qtbot.addWidget(window)
+    window.show()
+    listed = WorkList(jobs, window)
+    listed.open_above(anchor)
+    qtbot.waitUntil(lambda: listed.rows[0].bar.value() == 250)
+    yield listed  # while the window it stands over is held here
+
+
+def shown(listed: WorkList) -> list[str]:
+    return [row.title.text() for row in listed.rows if row.title.isVisible()]
+
+
+def test_all_that_runs_and_waits_is_listed(opened):
+    assert shown(opened) == ["The first", "The second", "The third"]
+    assert opened.rows[0].state.text().startswith("25 %") and opened.rows[2].state.text() == "waits"
+    assert opened.isVisible() and not opened.more.isVisible()
+
+
+def test_one_is_cancelled_and_the_others_go_on(opened, begun, qtbot):
+    qtbot.mouseClick(opened.rows[1].cancel, Qt.MouseButton.LeftButton)
+    assert begun["second"].cancelled.wait(5) and not begun["first"].cancelled.is_set()
+    qtbot.waitUntil(lambda: shown(opened) == ["The first", "The third"])
+    begun["first"].go.set()
+    begun["third"].go.set()
+    qtbot.waitUntil(lambda: begun["results"] == ["done", "done"])
+    qtbot.waitUntil(lambda: not opened.isVisible())  # there is nothing left to show
+
+
+def test_what_waits_is_cancelled_without_ever_beginning(opened, begun, qtbot):
+    qtbot.mouseClick(opened.rows[2].cancel, Qt.MouseButton.LeftButton)
+    begun["first"].go.set()
+    begun["second"].go.set()
+    qtbot.waitUntil(lambda: len(begun["results"]) == 2)
+    assert not begun["third"].running.is_set()
+
+
+def test_all_are_cancelled_at_once(opened, begun, qtbot):
+    qtbot.mouseClick(opened.all, Qt.MouseButton.LeftButton)
+    assert begun["first"].cancelled.wait(5) and begun["second"].cancelled.wait(5)
+    qtbot.waitUntil(lambda: not opened.isVisible())
+    assert not begun["results"] and not begun["third"].running.is_set()
+
+
+def test_of_many_the_first_are_shown_and_the_rest_counted(opened, jobs, begun, qtbot):
+    for k in range(MOST):
+        jobs.start(k, f"More {k}", Held(), lambda _: None)
+    qtbot.waitUntil(opened.more.isVisible)
+    assert len(shown(opened)) == MOST and opened.more.text() == "and 3 more that wait"
+
+
+def test_it_does_not_open_when_nothing_runs(jobs, qtbot):
+    parent = QWidget()
+    qtbot.addWidget(parent)
+    listed = WorkList(jobs, parent)
+    listed.open_above(parent)
+    assert not listed.isVisible()
+
+
+def test_what_is_said_of_a_job():
+    job = Job(1, "Something", Task())
+    assert how_far(job) == "waits"
+    job.begun = True
+    assert how_far(job) == "0 %"
+    job.fraction, job.started = 0.25, time.monotonic() - 30.0
+    assert how_far(job) == "25 %, 1:30 left"
+    job.fraction = 0.99
+    assert how_far(job) == "99 %"
+
+
+def test_the_bar_tells_what_runs_and_opens_the_list(window, qtbot):
+    held, other = Held(), Held()
+    window.jobs.start("a", "Doing this", held, lambda _: None)
+    window.jobs.start("b", "Doing that", other, lambda _: None)
+    transport = window.transport
+    qtbot.waitUntil(lambda: transport.work.isVisible() and transport.work.text().startswith("Doing this"))
+    assert "1 more" in transport.work.text()
+    with qtbot.waitExposed(transport.list):
+        qtbot.mouseClick(transport.work, Qt.MouseButton.LeftButton)
+    assert transport.list.geometry().bottom() < transport.work.mapToGlobal(transport.work.rect().topLeft()).y()
+    assert transport.list.rows[0].cancel.hasFocus()  # the keyboard gets there too
+    qtbot.keyClick(transport.list.rows[0].cancel, Qt.Key.Key_Space)
+    assert held.cancelled.wait(5)
+    qtbot.waitUntil(lambda: transport.work.text().startswith("Doing that"))
+    other.go.set()
+    qtbot.waitUntil(lambda: not transport.work.isVisible() and not transport.list.isVisible())
