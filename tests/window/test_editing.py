@@ -20,6 +20,7 @@ from dubbin.core.speech.transcript import FILLERS, Transcript, Word, WordKind, p
 from dubbin.demo.episode import EPISODE_FILE
 from dubbin.window.session.selection import Selection
 from dubbin.window.shell.step import Step
+from dubbin.window.words import words_view
 from dubbin.window.words.flow import ItemKind
 from tests.conftest import RATE
 from tests.window.conftest import EXCERPT_S, drag, put_down, settle
@@ -335,6 +336,24 @@ def test_an_hour_of_words_is_laid_out_again_only_where_it_changed(edit):
     view._lay_out()
     same = sum(any(a is b for b in kept) for a in view._laid)
     assert same >= len(view._laid) - 3
+
+
+def test_what_is_out_of_sight_is_laid_out_in_the_turns_that_follow(edit, qtbot, monkeypatch):
+    lane = edit.session.episode.lanes[0]
+    words = [Word(f"word{k}.", k * RATE // 4, k * RATE // 4 + RATE // 8) for k in range(1500)]
+    monkeypatch.setattr(words_view, "PAINT_BUDGET_S", 0.0)
+    view = edit.words_pane.words
+    edit.session.do(set_transcript(edit.session.episode, Transcript(lane.id, tuple(words))))
+    view.viewport().repaint()
+    first = len(view._laid)
+    view._lay_out()  # somebody asks where a word is: now all of them must have a place
+    whole = len(view._laid)
+    assert 0 < first < whole
+    view._on_changed()
+    view.viewport().repaint()
+    assert len(view._laid) < whole
+    view.reveal(len(words) - 1)
+    assert len(view._laid) == whole and view.verticalScrollBar().value() > view.viewport().height()
 
 
 def test_the_selection_of_words_ends_with_another_selection():

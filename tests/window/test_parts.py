@@ -6,7 +6,10 @@ import itertools
 import re
 from pathlib import Path
 
+import numpy as np
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtGui import QColor, QFont, QFontInfo, QIcon
 from PyQt6.QtTest import QTest
@@ -22,6 +25,7 @@ from dubbin.window.parts.card import FigureRows, TreatmentCard, label
 from dubbin.window.parts.fields import SettingsForm
 from dubbin.window.parts.figures import clock, number, span_text, with_unit
 from dubbin.window.parts.meter import LevelMeter
+from dubbin.window.parts.plot import MOST_POINTS, Plot, thinned
 from dubbin.window.parts.segments import Segments
 from dubbin.window.parts.slider import MarkedSlider
 from dubbin.window.parts.switch import Switch
@@ -301,3 +305,33 @@ def test_every_picture_that_the_style_names_is_there_and_can_be_drawn(qapp, colo
     assert named
     for path in named:
         assert Path(path).is_file() and not QIcon(path).pixmap(16).isNull(), path
+
+
+# -- plots ------------------------------------------------------------------------------
+
+
+@given(st.integers(1, 5000), st.integers(2, 400), st.integers(0, 99))
+def test_a_curve_of_many_points_keeps_its_peaks_and_its_order(count, most, seed):
+    y = np.random.default_rng(seed).standard_normal(count)
+    x = np.arange(count) * 0.1
+    a, b = thinned(x, y, most)
+    assert len(a) == len(b) <= max(most + 2, 2) or count <= most
+    assert np.all(np.diff(a) >= 0) and set(zip(a, b, strict=True)) <= set(zip(x, y, strict=True))
+    assert b.min() == y.min() and b.max() == y.max()
+
+
+def test_gaps_in_a_curve_stay_gaps():
+    y = np.sin(np.arange(10_000) / 50)
+    y[3000:5000] = np.nan
+    a, b = thinned(np.arange(10_000.0), y, 1000)
+    inside = (a >= 3000) & (a < 5000)
+    assert inside.any() and np.isnan(b[inside]).all() and not np.isnan(b[~inside]).any()
+
+
+def test_a_plot_draws_no_more_points_than_it_can_show(theme, qtbot):
+    plot = Plot(theme, "Loudness", "minutes", "LUFS")
+    qtbot.addWidget(plot)
+    plot.curve("loudness", "ink")
+    plot.show_curve("loudness", np.arange(180_000.0), np.zeros(180_000))
+    x, _ = plot.data_of("loudness")
+    assert x is not None and len(x) <= MOST_POINTS + 2 and x[0] == 0 and x[-1] > 179_700

@@ -11,7 +11,7 @@ from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from dubbin.core.episode.model import Episode, Lane, Role
+from dubbin.core.episode.model import Episode, Lane, Recording, Role
 from dubbin.core.jobs import Task
 from dubbin.core.measure.echo import Decay, mean_decay
 from dubbin.core.measure.finding import Finding
@@ -58,6 +58,7 @@ class Analyses(QObject):
         self._after: ResultCache[LaneKey, RecordingReport] = ResultCache(jobs, "after", self._on_done)
         self._spectra: ResultCache[LaneKey, dict[str, Spectrum]] = ResultCache(jobs, "spectra", self._on_done)
         self._decays: ResultCache[LaneKey, dict[str, Decay]] = ResultCache(jobs, "decays", self._on_done)
+        self._keys: dict[int, tuple[Lane, Recording, int, LaneKey]] = {}
         self._guards: dict[tuple[str, str], Guard] = {}
         self._pauses: tuple[tuple[Any, ...], list[Pause]] | None = None
 
@@ -67,7 +68,14 @@ class Analyses(QObject):
 
     def key(self, lane: Lane) -> LaneKey:
         """What a lane's sound depends on, in the present episode."""
-        return lane_key(self._episode(), lane)
+        episode = self._episode()
+        recording = episode.recording(lane.recording)
+        known = self._keys.get(id(lane))  # it is asked for at every painting
+        if known is None or known[0] is not lane or known[1] is not recording or known[2] != episode.rate:
+            if len(self._keys) > MOST:
+                self._keys.clear()
+            known = self._keys[id(lane)] = lane, recording, episode.rate, lane_key(episode, lane)
+        return known[3]
 
     def look(self) -> None:
         """Start whatever can be computed now and is not known yet."""

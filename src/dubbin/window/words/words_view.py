@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import math
+import time
 from bisect import bisect_right
 
 import numpy as np
-from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QContextMenuEvent, QFont, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent
 from PyQt6.QtWidgets import QAbstractScrollArea
 
@@ -20,6 +22,7 @@ from dubbin.window.words.stream import paragraphs
 SMALLEST_PX, LARGEST_PX = 13, 28
 DOUBTFUL = 0.35  # confidence below which a word is marked
 TOP = 8.0
+PAINT_BUDGET_S = 0.02  # for laying out what is out of sight, in one turn of the event loop
 
 
 class WordsView(QAbstractScrollArea):
@@ -95,7 +98,8 @@ class WordsView(QAbstractScrollArea):
     def _small_font(self) -> QFont:
         return font(max(self._px - 4, 12), 500)
 
-    def _lay_out(self) -> None:
+    def _lay_out(self, budget_s: float = math.inf) -> None:
+        """Lay the words out where something has changed. budget_s: after so long the rest, which is out of sight, is left for the next turn of the event loop."""
         port = self.viewport()
         assert port is not None
         if self._flow is None or self._flow.width != port.width():
@@ -108,8 +112,18 @@ class WordsView(QAbstractScrollArea):
         if any(r >= len(table) for r in self._opened):
             self._opened = frozenset()
         parts = paragraphs(table, self._session.episode, self._session.map)
-        self._laid = [self._flow.lay(p, table, self._opened) for p in parts]
-        self._flow.keep_only(self._laid)
+        until, seen = time.perf_counter() + budget_s, self._offset() + 2 * port.height()
+        self._laid = []
+        for part in parts:
+            self._laid.append(self._flow.lay(part, table, self._opened))
+            seen -= self._laid[-1].height
+            if seen < 0 and time.perf_counter() > until:
+                self._stale = True
+                QTimer.singleShot(0, self._repaint)
+                break
+        parts = parts[: len(self._laid)]
+        if not self._stale:
+            self._flow.keep_only(self._laid)
         heights = np.array([item.height for item in self._laid])
         tops = TOP + np.concatenate([[0.0], np.cumsum(heights)]) if len(heights) else np.array([TOP])
         self._tops = tops[:-1].tolist() if len(heights) else []
@@ -343,7 +357,7 @@ class WordsView(QAbstractScrollArea):
     # -- painting ---------------------------------------------------------------------
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        self._lay_out()
+        self._lay_out(PAINT_BUDGET_S)
         c = self._theme.colours
         port = self.viewport()
         assert port is not None
