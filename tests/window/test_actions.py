@@ -4,9 +4,12 @@ from __future__ import annotations
 
 import pytest
 from PyQt6.QtGui import QKeySequence
+from PyQt6.QtWidgets import QStyle
 
 from dubbin.demo.episode import EPISODE_FILE
 from dubbin.window.parts.action import GROUPS, Action, ActionList, ContextMenu, Menu, action_button
+from dubbin.window.shell.card_panel import CARD_W
+from dubbin.window.shell.step import Step
 from tests.window.conftest import put_down
 
 
@@ -133,3 +136,13 @@ def test_the_head_never_leaves_the_session(window):
     for id, frame in (("end", window.session.episode.frames - 1), ("on", window.session.episode.frames - 1), ("start", 0), ("back", 0)):
         window.actions_by_id[id].run()
         assert window.selection.head == frame
+
+
+@pytest.mark.parametrize("step", list(Step))
+def test_nothing_on_a_job_card_is_cut_off_at_its_right_edge(window, qtbot, step):
+    """Also beside the scroll bar, and by night, whose type is the same."""
+    window.resize(1280, 800)
+    window.go_step(step)
+    qtbot.waitUntil(lambda: window.pages[step].card.isVisible())
+    beside_bar = CARD_W - window.style().pixelMetric(QStyle.PixelMetric.PM_ScrollBarExtent)
+    assert window.pages[step].card.minimumSizeHint().width() <= beside_bar

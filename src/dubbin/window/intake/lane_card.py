@@ -62,7 +62,7 @@ class LaneCard(Card):
 
     def _add_buttons(self) -> None:
         place = QHBoxLayout()
-        place.setSpacing(4)
+        place.setSpacing(3)
         self.place_label = label("move by ms", "muted")
         place.addWidget(self.place_label)
         place.addStretch(1)
@@ -72,7 +72,7 @@ class LaneCard(Card):
             button.setAccessibleName(f"Move the recording by {step} ms")
             button.setToolTip(f"Move the whole recording by {step} ms on the session's clock.")
             button.setProperty("kind", "small")
-            button.setFixedWidth(44)
+            button.setFixedWidth(34)
             button.clicked.connect(lambda _=False, ms=step: self._on_nudge(ms))
             place.addWidget(button)
             self.nudges[step] = button
@@ -80,7 +80,7 @@ class LaneCard(Card):
         self.nudge_by.setAccessibleName("Move the recording by a typed time")
         self.nudge_by.setToolTip("Move the whole recording by so many milliseconds as you type.")
         self.nudge_by.setProperty("kind", "small")
-        self.nudge_by.setFixedWidth(28)
+        self.nudge_by.setFixedWidth(26)
         self.nudge_by.clicked.connect(self._ask_nudge)
         place.addWidget(self.nudge_by)
         self.place_row = QWidget()

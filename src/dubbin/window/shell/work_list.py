@@ -10,7 +10,7 @@ from dubbin.window.parts.card import label
 from dubbin.window.parts.figures import clock
 from dubbin.window.session.job_bridge import JobBridge
 
-WIDTH = 460
+WIDTH, TITLE_WIDTH = 460, 238
 MOST = 12  # rows; what waits behind them is counted
 SHORT_S = 2.0  # less than this is not worth telling
 
@@ -110,7 +110,8 @@ class _Row:
         for widget in (self.title, self.state, self.bar, self.cancel):
             widget.setVisible(job is not None)
         if job is not None:
-            self.title.setText(job.title)
+            self.title.setText(self.title.fontMetrics().elidedText(job.title, Qt.TextElideMode.ElideRight, TITLE_WIDTH))
+            self.title.setToolTip(job.title)
             self.state.setText(how_far(job))
             self.bar.setValue(round(job.fraction * 1000))
             self.cancel.setAccessibleName(f"Cancel {job.title}")
