@@ -344,14 +344,14 @@ def test_what_is_out_of_sight_is_laid_out_in_the_turns_that_follow(edit, qtbot, 
     monkeypatch.setattr(words_view, "PAINT_BUDGET_S", 0.0)
     view = edit.words_pane.words
     edit.session.do(set_transcript(edit.session.episode, Transcript(lane.id, tuple(words))))
-    view.viewport().repaint()
+    view.grab()
     first = len(view._laid)
     view._lay_out()  # somebody asks where a word is: now all of them must have a place
     whole = len(view._laid)
     assert 0 < first < whole
     view.verticalScrollBar().setValue(0)
     view._on_changed()
-    view.viewport().repaint()
+    view.grab()
     assert len(view._laid) < whole
     view.reveal(len(words) - 1)
     assert len(view._laid) == whole and view.verticalScrollBar().value() > view.viewport().height()
