@@ -11,7 +11,6 @@ ratio to the peer in the same run, since machines differ and are noisy.
 from __future__ import annotations
 
 import argparse
-import resource
 import subprocess
 import sys
 import tempfile
@@ -23,6 +22,7 @@ from pathlib import Path
 import codec_search
 import degraded
 import delivery
+import document
 import editing
 import hour
 import numpy as np
@@ -46,7 +46,6 @@ from dubbin.core.treat.denoise import Engine
 from dubbin.core.treat.registry import REPAIRS, TREATMENTS
 from dubbin.core.treat.tiles import DiskTileCache
 
-OUT = Path(__file__).resolve().parent.parent / "docs" / "benchmarks.md"
 LONG_S = 240
 MEMORY_HOURS = 1  # three take half an hour
 Method = Callable[[Mono], Mono]
@@ -259,18 +258,12 @@ PARTS: dict[str, Callable[[list[Clip]], list[Row]]] = {
     "denoise": denoise, "hum": hum, "clicks": clicks, "clipping": clipping, "rumble": rumble, "echo": echo, "together": together,
 }  # fmt: skip
 TABLES: dict[str, tuple[str, Callable[..., list[tuple[str, str]]]]] = {
-    "rooms": ("measuring rooms", rooms.rows), "editing": ("editing, on the demo as recorded", editing.rows), "voices": ("voice and balance", voices.rows),
-    "delivery": ("measuring and mastering", delivery.rows), "window": ("the window, offscreen", window.rows),
-    "codecs": ("how long the MP3 encoder searches", codec_search.rows),
-    "hour": ("an hour of two microphones", hour.rows),
+    "rooms": ("Measuring rooms", rooms.rows), "editing": ("Editing, on the demo as recorded", editing.rows), "voices": ("Voice and balance", voices.rows),
+    "delivery": ("Measuring and mastering", delivery.rows), "window": ("The window, offscreen", window.rows),
+    "codecs": ("How long the MP3 encoder searches", codec_search.rows),
+    "hour": ("An hour of two microphones", hour.rows),
 }  # fmt: skip
-HEAD = """# Benchmarks
-
-Made by `./benchmarks/run` from the demo's synthetic voices; figures for real voices differ. PESQ is wide-band (ITU-T P.862.2),
-STOI as published in 2011, SI-SDR against the clean voice, DNSMOS P.835 overall, word error by a small English recogniser (faster-whisper,
-tiny); echo is scored against direct sound and the first 50 ms. Levels in dB. Speed in times real time on two cores of the machine
-at hand; machines are noisy: compare rows of one run only.
-"""
+FAULTS, SPEED, MEMORY_HEADING = "What treatments do to known faults", "Speed on four minutes, mono", "Memory"
 
 
 def main() -> None:
@@ -280,23 +273,25 @@ def main() -> None:
     arguments = parser.parse_args()
     wanted = arguments.parts
     clips = degraded.clips()
-    rows = [row for name, part in PARTS.items() if not wanted or name in wanted for row in part(clips)]
-    lines = [HEAD, "| fault | method | before | after | x real time |", "| --- | --- | --- | --- | --- |"]
-    lines += [f"| {r.what} | {r.method} | {r.before} | {r.after} | {r.speed} |" for r in rows]
+    chosen = [part for name, part in PARTS.items() if not wanted or name in wanted]
+    if len(chosen) == len(PARTS):
+        rows = [row for part in chosen for row in part(clips)]
+        cells = [(r.what, r.method, r.before, r.after, r.speed) for r in rows]
+        document.put(FAULTS, document.table(("fault", "method", "before", "after", "x real time"), cells))
+    elif chosen:
+        for part in chosen:
+            part(clips)  # a few of the rows are for looking at only: the table is of one run
     if not wanted or "speed" in wanted:
-        lines += ["", "| on four minutes, mono | x real time | ratio |", "| --- | --- | --- |"]
-        lines += [f"| {a} | {b} | {c} |" for a, b, c in speed(clips)]
+        document.put(SPEED, document.table(("what", "x real time", "ratio"), speed(clips)))
     for name, (heading, make) in TABLES.items():
         if not wanted or name in wanted:
-            lines += ["", f"| {heading} | |", "| --- | --- |"]
+            found = []
             for what, figure in make(arguments.voices) if name in ("editing", "codecs", "hour") else make():
                 print(what, figure, flush=True)
-                lines.append(f"| {what} | {figure} |")
+                found.append((what, figure))
+            document.put(heading, document.table(("what", "figure"), found))
     if not wanted or "memory" in wanted:
-        lines += ["", *memory(clips)]
-    lines += ["", f"Peak memory of this benchmark: {resource.getrusage(resource.RUSAGE_SELF).ru_maxrss // 1024} MB.", ""]
-    if not wanted:
-        OUT.write_text("\n".join(lines))
+        document.put(MEMORY_HEADING, memory(clips))
 
 
 if __name__ == "__main__":
