@@ -493,4 +493,4 @@ def test_the_cheapest_way_through_a_table_of_costs(shape):
     total[0, 0] = 0.0
     for i, j in itertools.product(range(shape[0]), range(shape[1])):
         total[i + 1, j + 1] = cost[i, j] + min(total[i, j + 1], total[i + 1, j], total[i, j])
-    assert retakes_kernels.warped(cost) == pytest.approx(total[-1, -1])
+    np.testing.assert_allclose(retakes_kernels.warped(cost), total[-1, 1:])

