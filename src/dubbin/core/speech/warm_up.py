@@ -6,6 +6,7 @@ import numpy as np
 
 from dubbin.core.speech.activity import Activity
 from dubbin.core.speech.decoding import HeardWord
+from dubbin.core.speech.retakes import warped_distance
 from dubbin.core.speech.word_edges import STEP_S, refine_edges
 from dubbin.core.treat.warm_up import main as warm_up_treatments
 
@@ -16,6 +17,7 @@ def main() -> None:
     steps = round(2.0 / STEP_S)
     levels = np.random.default_rng(0).normal(-40.0, 10.0, (steps, 15)).astype(np.float32)
     activity = Activity(np.full(200, -30.0, np.float32), np.ones(200, np.float32))
+    warped_distance(levels, levels)
     refine_edges([HeardWord("so", 0.5, 0.8, 1.0), HeardWord("then", 0.9, 1.3, 1.0)], levels, activity)
 
 
