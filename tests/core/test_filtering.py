@@ -34,12 +34,12 @@ def test_a_band_pass_is_butterworths(rate, order, edges_hz):
 def test_what_can_not_be_designed_is_refused():
     with pytest.raises(ValueError, match="even"):
         low_pass(3, 100.0, 48000)
-    with pytest.raises(ValueError, match="four sections"):
-        StreamFilter(low_pass(10, 100.0, 48000), 1)
+    with pytest.raises(ValueError, match="a0 = 1"):
+        StreamFilter(2.0 * low_pass(4, 100.0, 48000), 1)
 
 
 @settings(deadline=None, max_examples=30)
-@given(st.sampled_from([1, 2, 3, 4]), st.integers(1, 3), st.lists(st.integers(0, 700), min_size=1, max_size=5), st.integers(0, 99))
+@given(st.integers(1, 6), st.integers(1, 3), st.lists(st.integers(0, 700), min_size=1, max_size=5), st.integers(0, 99))
 def test_blocks_of_any_length_give_what_the_whole_gives(sections, channels, lengths, seed):
     sos = low_pass(2 * sections, 400.0, 48000)
     x = np.random.default_rng(seed).standard_normal((channels, sum(lengths))).astype(np.float32)

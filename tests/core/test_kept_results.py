@@ -116,7 +116,7 @@ class Odd:
 
 
 def test_what_can_not_be_kept_is_a_fault_of_the_program(kept):
-    with pytest.raises(NotImplementedError, match="object can't be kept"):
+    with pytest.raises(TypeError, match="object can't be kept"):
         kept.keep("treated", KEY, Odd(object()))
 
 

@@ -147,6 +147,8 @@ def run_one(path: Path, out: Path, name: str, recipe: Recipe | None, folders: Fo
 def _masters_of(path: Path, out: Path, name: str, recipe: Recipe | None, folders: Folders, task: Task) -> Outcome:
     copies, tile_cache = WorkingCopies(folders.copies), DiskTileCache(folders.tiles)
     prune(folders.tiles, MOST_TILE_BYTES)
+    kept = KeptResults(folders.results)
+    kept.prune()
     entries: tuple[Entry, ...] = ()
     remarks: tuple[str, ...] = ()
     if path.suffix.lower() == SUFFIX:
@@ -161,7 +163,7 @@ def _masters_of(path: Path, out: Path, name: str, recipe: Recipe | None, folders
             or any(recipe.cuts(kind) is not False for kind in (CutKind.FILLER, CutKind.RETAKE))
             or bool({"captions", "transcript", "notes"} & set(episode.delivery.extras))
         )
-        ran = run_card(episode, CardResources(copies, tile_cache, KeptResults(folders.results), words=wants_words), task.part(0.05, 0.7))
+        ran = run_card(episode, CardResources(copies, tile_cache, kept, words=wants_words), task.part(0.05, 0.7))
         for change in ran.changes:
             episode = change(episode).episode
         entries, remarks = ran.entries, ran.remarks

@@ -93,7 +93,7 @@ def _plain(value: object) -> Any:
         return {"dtype": value.dtype.str, "shape": value.shape, "data": np.ascontiguousarray(value).data}
     if isinstance(value, np.generic):
         return value.item()
-    raise NotImplementedError(f"{type(value).__name__} can't be kept")
+    raise TypeError(f"{type(value).__name__} can't be kept")
 
 
 def _restored(shape: type, plain: Any) -> Any:
@@ -101,4 +101,4 @@ def _restored(shape: type, plain: Any) -> Any:
         return PeakPyramid(_restored(np.ndarray, plain["base"]), plain["frames"])
     if (get_origin(shape) or shape) is np.ndarray:
         return np.frombuffer(plain["data"], np.dtype(plain["dtype"])).reshape(plain["shape"]).copy()
-    raise NotImplementedError(f"{shape} can't be kept")
+    raise TypeError(f"{shape} can't be kept")

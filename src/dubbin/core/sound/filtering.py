@@ -18,19 +18,20 @@ class StreamFilter:
     """Second-order sections that go on from block to block."""
 
     def __init__(self, sos: NDArray[np.float64], channels: int) -> None:
-        """sos: (sections, 6), up to four, each with a0 = 1, as scipy.signal designs them."""
-        if len(sos) > 4 or not np.allclose(sos[:, 3], 1.0):
-            raise ValueError(f"up to four sections with a0 = 1, got {len(sos)}")
-        count = 2 if len(sos) <= 2 else 4
-        self._sos = np.array([*sos, *[NOTHING] * (count - len(sos))], np.float64)
-        self._state = np.zeros((count, channels, 2))
+        """sos: (sections, 6), each with a0 = 1, as scipy.signal designs them."""
+        if not np.allclose(sos[:, 3], 1.0):
+            raise ValueError("sections must have a0 = 1")
+        self._pairs = np.array([*sos, *[NOTHING] * (len(sos) % 2)], np.float64).reshape(-1, 2, 6)
+        self._states = np.zeros((len(self._pairs), 2, channels, 2))
 
     def push(self, x: NDArray[Any]) -> NDArray[np.float64]:
         """The next block (channels, frames), filtered."""
-        from dubbin.core.sound.filtering_kernels import cascade_2, cascade_4
+        from dubbin.core.sound.filtering_kernels import cascade
 
         out = np.empty(x.shape)
-        (cascade_2 if len(self._sos) == 2 else cascade_4)(x, self._sos, self._state, out)
+        for pair, state in zip(self._pairs, self._states, strict=True):
+            cascade(x, pair, state, out)
+            x = out
         return out
 
 

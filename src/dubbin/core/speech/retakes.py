@@ -89,7 +89,7 @@ def same_word(a: str, b: str) -> bool:
     return _same(plain(a), plain(b))
 
 
-@lru_cache(maxsize=1 << 17)  # of an hour of talk: lines are compared with all that follow within a minute, and their words come back
+@lru_cache(maxsize=1 << 17)  # of an hour of talk: lines are compared with those that follow soon, and their words come back
 def _same(a: str, b: str) -> bool:
     if a == b:
         return True

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from PyQt6.QtGui import QColor, QImage, QPainter
 
 from dubbin.core.episode.time_map import TimeMap
+from dubbin.core.errors import UnusableSound
 from dubbin.core.sound.peaks import BASE_FRAMES, PeakPyramid
 from dubbin.core.sound.source import Source
 from dubbin.window.lanes.viewport import Viewport
@@ -58,16 +59,16 @@ def columns_of(view: Viewport, peaks: PeakPyramid, source: Source, offset: int, 
 
 def _columns(peaks: PeakPyramid, source: Source, start: float, per_pixel: float, count: int) -> Columns:
     if per_pixel >= BASE_FRAMES:
-        parts = [peaks.columns(c, start, per_pixel, count) for c in range(peaks.channels)]
-        low = np.min([p[:, 0] for p in parts], axis=0)
-        high = np.max([p[:, 1] for p in parts], axis=0)
-        return np.stack([low, high], axis=1)
+        return _known_columns(peaks, start, per_pixel, count)
     edges = np.floor(start + per_pixel * np.arange(count + 1)).astype(np.int64)
     a, b = max(int(edges[0]), 0), min(int(edges[-1]) + 2, source.frames)
     out = np.zeros((count, 2), np.float32)
     if b <= a:
         return out
-    x = source.read(a, b)
+    try:
+        x = source.read(a, b)
+    except UnusableSound:  # its file was changed: who plays or measures it says so, and the picture is what was known
+        return _known_columns(peaks, start, per_pixel, count)
     low, high = x.min(axis=0), x.max(axis=0)
     lo = np.clip(edges[:-1] - a, 0, len(low) - 1)
     hi = np.clip(np.maximum(edges[1:] + 1 - a, lo + 1), 1, len(low))
@@ -77,6 +78,14 @@ def _columns(peaks: PeakPyramid, source: Source, start: float, per_pixel: float,
     outside = (edges[1:] <= 0) | (edges[:-1] >= source.frames)
     out[outside] = 0
     return out
+
+
+def _known_columns(peaks: PeakPyramid, start: float, per_pixel: float, count: int) -> Columns:
+    """What the peaks alone tell, of all channels together."""
+    parts = [peaks.columns(c, start, per_pixel, count) for c in range(peaks.channels)]
+    low = np.min([p[:, 0] for p in parts], axis=0)
+    high = np.max([p[:, 1] for p in parts], axis=0)
+    return np.stack([low, high], axis=1)
 
 
 def wave_image(columns: Columns, height: int, colour: QColor, zoom: float) -> QImage:

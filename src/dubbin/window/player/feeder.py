@@ -10,6 +10,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from dubbin.core.deliver.audition import Audition
+from dubbin.core.errors import DubbinError
 from dubbin.core.measure.live import LiveMeter, Reading
 from dubbin.core.mix.program import Program, to_stereo
 from dubbin.core.sound.source import Samples
@@ -42,6 +43,7 @@ class Feeder:
         self._next = self._stop_at = 0
         self._loop_from: int | None = None
         self._finished = True
+        self._trouble: str | None = None
         self._closing = False
         self._rate = rate
         self.meter = LiveMeter(rate, 2)
@@ -89,6 +91,12 @@ class Feeder:
         with self._ready:
             return self._finished and not self._chunks
 
+    def taken_trouble(self) -> str | None:
+        """Why playing ended, in a sentence, once; None where it did not end by an error."""
+        with self._ready:
+            trouble, self._trouble = self._trouble, None
+            return trouble
+
     def close(self) -> None:
         with self._ready:
             self._closing = True
@@ -108,12 +116,18 @@ class Feeder:
                 continue
             try:
                 x = self._render(program, frame, min(frame + BLOCK, stop), old, old_frame)
+                trouble = None
+            except DubbinError as error:
+                x, trouble = np.zeros((2, 0), np.float32), str(error)
             except Exception:
                 logging.getLogger("dubbin").exception("playback failed")
-                x = np.zeros((2, 0), np.float32)
+                x, trouble = np.zeros((2, 0), np.float32), "This can't be played: something went wrong inside; the log tells more."
             with self._ready:
                 if program is not self._program or frame != self._next:
                     continue  # swapped or stopped meanwhile: this chunk is not wanted any more
+                if trouble is not None:
+                    self._trouble, self._finished = trouble, True
+                    continue
                 self._old = None
                 if x.shape[1]:
                     self._chunks.append(Chunk(x, frame, program, self.meter.push(x)))

@@ -14,11 +14,13 @@ TICK_MS = 15
 
 
 class Player(QObject):
-    """Plays programs. `head_moved` gives the session frame that is heard; `state_changed` whether it plays."""
+    """Plays programs. `head_moved` gives the session frame that is heard; `state_changed` whether it plays; `failed` why it ended when it
+    can't go on."""
 
     head_moved = pyqtSignal(int)
     state_changed = pyqtSignal(bool)
     metered = pyqtSignal(object)
+    failed = pyqtSignal(str)
 
     def __init__(self, rate: int, sink: Sink | None = None) -> None:
         super().__init__()
@@ -98,6 +100,9 @@ class Player(QObject):
         self._tell_head(heard)
         if self._waiting is None and self._feeder.is_finished and heard >= self._written:
             self.stop()
+            trouble = self._feeder.taken_trouble()
+            if trouble is not None:
+                self.failed.emit(trouble)
 
     def _tell_head(self, heard: int) -> None:
         passed: Reading | None = None

@@ -172,6 +172,7 @@ class MainWindow(QMainWindow):
         self.words_pane.words.menu_wanted.connect(lambda at: self.menus.show(ContextMenu.WORDS, QPoint(at)))
         self.player.state_changed.connect(self.transport.show_playing)
         self.player.metered.connect(self.transport.show_reading)
+        self.player.failed.connect(self.notices.say)
         self.playing.loop_changed.connect(self.transport.show_loop)
         self.session.said.connect(self.notices.say)
         self.session.watch_journal()

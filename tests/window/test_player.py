@@ -1,0 +1,64 @@
+"""Playing what can't be read to its end."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+import pytest
+
+from dubbin.core.episode.document import new_episode
+from dubbin.core.episode.time_map import TimeMap, program_map
+from dubbin.core.errors import UnusableSound
+from dubbin.core.sound.peaks import peaks_of
+from dubbin.core.sound.source import Samples, Sound
+from dubbin.window.lanes.wave_image import _columns
+from dubbin.window.player.player import Player
+from dubbin.window.player.sinks import SimulatedSink
+from tests.conftest import RATE, noise
+
+
+@dataclass
+class Breaking:
+    """Two seconds, of which the second one can't be read any more."""
+
+    error: Exception
+    rate: int = RATE
+    channels: int = 2
+    frames: int = 2 * RATE
+    reads: int = 0
+
+    @property
+    def map(self) -> TimeMap:
+        return program_map(new_episode())
+
+    def read(self, start: int, stop: int) -> Samples:
+        self.reads += 1
+        if stop > self.frames // 2:
+            raise self.error
+        return np.zeros((2, stop - start), np.float32)
+
+
+@pytest.mark.parametrize("loop", [False, True])
+@pytest.mark.parametrize(
+    "error,said", [(UnusableSound("a.wav has been changed."), "a.wav has been changed."), (ValueError("x"), "the log tells more")]
+)
+def test_what_can_not_be_read_on_ends_playing_and_is_said_once(qtbot, loop, error, said):
+    player, program = Player(RATE, SimulatedSink(RATE)), Breaking(error)
+    told: list[str] = []
+    player.failed.connect(told.append)
+    player.play(program, 0, loop=loop)
+    qtbot.waitUntil(lambda: not player.is_playing)
+    reads = program.reads
+    qtbot.wait(100)
+    assert len(told) == 1 and said in told[0] and program.reads == reads  # and nobody tries on and on
+    player.play(Breaking(error), 0, stop=RATE // 2)
+    qtbot.waitUntil(lambda: not player.is_playing)
+    assert len(told) == 1
+    player.close()
+
+
+def test_a_wave_whose_file_was_changed_is_painted_from_what_was_known():
+    sound = Sound(noise(1, -12)[None], RATE)
+    columns = _columns(peaks_of(sound), Breaking(UnusableSound("changed"), channels=1, frames=RATE), 12_800.0, 128.0, 200)
+    assert columns.shape == (200, 2) and columns[:, 1].max() == pytest.approx(float(sound.samples[0, 12_800:38_400].max()))
