@@ -18,13 +18,14 @@ from dubbin.core.deliver.captions import SpokenWord
 from dubbin.core.deliver.clip import Clip
 from dubbin.core.deliver.companions import write_companions
 from dubbin.core.deliver.delivery import Order, clip_order, deliver, write_stems
-from dubbin.core.deliver.formats import FLAC, FORMATS, MP3, WAV
-from dubbin.core.deliver.levels import Levels, reduction_of
+from dubbin.core.deliver.formats import FLAC, FORMATS, M4A, MP3, WAV
+from dubbin.core.deliver.levels import Levels
 from dubbin.core.deliver.master import make_masters
 from dubbin.core.deliver.notes import draft_notes, key_phrases, sentences
 from dubbin.core.deliver.prediction import measure_program, predict
 from dubbin.core.deliver.proof import prove
 from dubbin.core.deliver.publication import Break, Chapter, Publication, chapters_json, publication_of, read_cover
+from dubbin.core.deliver.rendered import Limited, render
 from dubbin.core.deliver.riff import Cue, add_chunks, cue_chunks, read_cues
 from dubbin.core.deliver.room_tone import WithRoomTone, find_tone
 from dubbin.core.deliver.tags import publish, read_tags
@@ -34,6 +35,7 @@ from dubbin.core.episode.commands.arrangement import insert_break
 from dubbin.core.episode.commands.markers import add_chapter
 from dubbin.core.episode.model import Cut, Episode, Lane, Recording, Tags
 from dubbin.core.errors import CannotWrite, DubbinError
+from dubbin.core.jobs import Task
 from dubbin.core.measure.loudness import measure_loudness
 from dubbin.core.mix.lane_gains import Balance
 from dubbin.core.mix.lane_key import recorded_key
@@ -114,9 +116,41 @@ def test_the_gain_found_without_writing_is_that_of_the_written_file(talk):
     levels = Levels(talk)
     assert levels.limited(0.0, 200.0, by_rms=False) == pytest.approx(measure_loudness(talk).integrated_lufs, abs=0.02)
     gain = levels.gain_to(-9.0, -1.1)
-    work = reduction_of(talk, gain, -1.1)
+    work = levels.reduction(gain, -1.1)
     assert levels.limited(gain, -1.1, by_rms=False) == pytest.approx(-9.0, abs=0.05)
     assert work.deepest_db > 3.0 and 0 < work.share < 1
+
+
+@pytest.mark.parametrize("rate", [11025, 44100, 48000])
+def test_what_the_limiter_will_do_is_known_of_every_tenth_of_a_second_at_any_rate(rate):
+    """At 11,025 Hz neither tiles nor seconds are whole cells."""
+    x = 0.1 * np.random.default_rng(4).standard_normal((2, round(9.3 * rate))).astype(np.float32)
+    found = Levels(Sound(x, rate)).reduction(12.0, -1.0)
+    cell = rate // 10
+    highest = [np.max(np.abs(x[:, k : k + cell])) for k in range(0, x.shape[1], cell)]
+    np.testing.assert_allclose(found.db, np.minimum(-(20 * np.log10(highest) + 12.0 + 1.0), 0.0), atol=1e-4)
+
+
+def test_what_is_limited_where_it_is_read_is_what_is_written(talk, tmp_path):
+    loud = Limited(talk, 14.0, -1.0)
+    written = render(loud, tmp_path / "limited.f32", RATE, 2, Task())
+    whole = written.read(0, talk.frames)
+    tile = slice(4 * RATE, 8 * RATE)
+    np.testing.assert_array_equal(loud.read(tile.start, tile.stop), whole[:, tile])
+    a, b = 5 * RATE + 17, 6 * RATE + 4801  # from anywhere: the limiter's release is all that a reader may come into halfway
+    np.testing.assert_allclose(loud.read(a, b), whole[:, a:b], atol=2e-4)
+    assert 20 * np.log10(np.max(np.abs(whole))) <= -0.999 and np.max(np.abs(talk.samples)) * 10 ** (14 / 20) > 1.0
+    np.testing.assert_array_equal(Limited(talk, 0.0, None).read(a, b), talk.read(a, b))
+
+
+def test_formats_of_one_rate_and_ceiling_share_what_is_limited(talk, tmp_path, monkeypatch):
+    """Short programs are not probed: both codecs take the same sound; WAV and FLAC another, under a higher ceiling."""
+    made = []
+    monkeypatch.setattr(master_module, "render", lambda s, path, *rest: made.append(path.name) or render(s, path, *rest))
+    masters = make_masters(talk, tmp_path, "a", [find_target("podcast-stereo")], [WAV, FLAC, MP3, M4A]).made
+    assert [m.format for m in masters] == [WAV, FLAC, MP3, M4A] and all(m.proof.passes for m in masters)
+    assert made[:2] == ["program.f32", "44100.f32"] and len([n for n in made[2:] if not n.startswith("limited")]) == 2
+    assert sf.read(masters[0].file)[0] == pytest.approx(sf.read(masters[1].file)[0], abs=4e-5)  # each with dither of its own
 
 
 def test_what_will_come_of_a_target_is_known_before_it_is_made(talk, tmp_path):

@@ -25,7 +25,7 @@ class Format:
     call it.
     tag_class: the class of mutagen that opens the file's tags. fixed_rate: in Hz, where the codec knows no other. vbr: whether it can be encoded with a
     variable bit rate. encoder_chapters: whether chapters are written while encoding, and can't be added later. wave_chunks: whether it takes `bext` and
-    `cue `. options: of the encoder.
+    `cue `. options: of the encoder. cost: of encoding, against writing samples as they are.
     """
 
     name: str
@@ -39,6 +39,7 @@ class Format:
     vbr: bool = False
     encoder_chapters: bool = False
     wave_chunks: bool = False
+    cost: float = 1.0
     options: Mapping[str, str] = field(default_factory=dict)
     container_options: Mapping[str, str] = field(default_factory=dict)
 
@@ -57,11 +58,12 @@ class Format:
 
 
 WAV = Format("wav", "WAV", TagKind.ID3, "mutagen.wave.WAVE", wave_chunks=True)
-FLAC = Format("flac", "FLAC", TagKind.VORBIS, "mutagen.flac.FLAC")
+FLAC = Format("flac", "FLAC", TagKind.VORBIS, "mutagen.flac.FLAC", cost=2.0)
 MP3 = Format(
     # How long the encoder searches: 6 costs a third of the best and is a little closer to speech (PESQ 4.62 against 4.59 at 96 kbit/s, ten voices); from 7 on
     # consonants lose their highs at low bit rates (spectra 4.0 against 2.6 dB apart at 64 kbit/s; `./benchmarks/run codecs`).
-    "mp3", "MP3", TagKind.ID3, "mutagen.mp3.MP3", "libmp3lame", "mp3", ("mp3", "mp3float"), vbr=True, options={"compression_level": "6"},
+    "mp3", "MP3", TagKind.ID3, "mutagen.mp3.MP3", "libmp3lame", "mp3", ("mp3", "mp3float"), vbr=True, cost=25.0,
+    options={"compression_level": "6"},
 )  # fmt: skip
 M4A = Format(
     "m4a",
@@ -72,9 +74,10 @@ M4A = Format(
     "mp4",
     ("aac",),
     encoder_chapters=True,
+    cost=21.0,
     container_options={"movflags": "+faststart"},
 )
-OPUS = Format("opus", "Opus", TagKind.VORBIS, "mutagen.oggopus.OggOpus", "libopus", "ogg", ("opus", "libopus"), fixed_rate=48000)
+OPUS = Format("opus", "Opus", TagKind.VORBIS, "mutagen.oggopus.OggOpus", "libopus", "ogg", ("opus", "libopus"), fixed_rate=48000, cost=15.0)
 
 FORMATS: dict[str, Format] = {f.name: f for f in (WAV, FLAC, MP3, M4A, OPUS)}
 

@@ -5,6 +5,7 @@ So the gain that brings a program to a target is found in a few quick rounds, an
 
 from __future__ import annotations
 
+import threading
 from dataclasses import dataclass
 
 import numpy as np
@@ -44,6 +45,9 @@ class Levels:
         count = -(-source.frames // self._tile)
         self._steps: list[NDArray[np.float64]] = [np.zeros(0)] * count
         self._energy, self.peaks = np.zeros(count), np.zeros(count, np.float32)
+        self._cell = max(1, source.rate // 10)
+        self._highest = np.zeros(-(-source.frames // self._cell), np.float32)  # sample of every 0.1 s
+        lock = threading.Lock()
 
         def look(index: int) -> None:
             start, stop = index * self._tile, min((index + 1) * self._tile, source.frames)
@@ -52,7 +56,13 @@ class Levels:
             self._steps[index] = self._weighted(x, stop - start)
             own = x[:, lead : lead + stop - start]
             self._energy[index] = float(np.einsum("cn,cn->", own, own, dtype=np.float64)) / self.channels
-            self.peaks[index] = float(np.max(np.abs(own), initial=0.0))
+            heights = np.max(np.abs(own), axis=0)
+            self.peaks[index] = float(np.max(heights, initial=0.0))
+            first = start // self._cell
+            edges = np.r_[start, np.arange((first + 1) * self._cell, stop, self._cell)] - start
+            with lock:  # two tiles may meet within a cell
+                cells = self._highest[first : first + len(edges)]
+                np.maximum(cells, np.maximum.reduceat(heights, edges), out=cells)
 
         in_parallel(look, range(count), task or Task())
 
@@ -65,6 +75,10 @@ class Levels:
         meter.push(x)
         lead = round(LEAD_S * STEPS_PER_S)
         return meter.steps()[lead : lead + frames * STEPS_PER_S // self.rate]
+
+    def reduction(self, gain_db: float, ceiling_dbtp: float) -> Reduction:
+        """What the limiter does through time behind a gain."""
+        return reduction_from(self._highest, gain_db, ceiling_dbtp)
 
     def loud_tiles(self, count: int) -> list[tuple[int, int]]:
         """Frames (start, end) of up to `count` tiles from the louder half, spread over the whole."""
@@ -117,23 +131,8 @@ class Levels:
         return gain_db
 
 
-def reduction_of(source: Source, gain_db: float, ceiling_dbtp: float, task: Task | None = None) -> Reduction:
-    """What the limiter does through time behind a gain, from the highest samples of every 0.1 s."""
-    size = max(1, source.rate // 10)
-    count = -(-source.frames // size)
-    peaks = np.zeros(count, np.float32)
-    per_block = size * 64
-
-    def look(start: int) -> None:
-        x = np.max(np.abs(source.read(start, min(start + per_block, source.frames))), axis=0)
-        peaks[start // size : start // size + -(-len(x) // size)] = np.maximum.reduceat(x, np.arange(0, len(x), size))
-
-    in_parallel(look, range(0, source.frames, per_block), task or Task())
-    return reduction_from(peaks, gain_db, ceiling_dbtp)
-
-
 def reduction_from(peaks: NDArray[np.float32], gain_db: float, ceiling_dbtp: float) -> Reduction:
-    """The same from the highest samples themselves, every 0.1 s."""
+    """What the limiter does through time, from the highest sample of every 0.1 s."""
     level = 20.0 * np.log10(np.maximum(peaks, 1e-9)) + gain_db - ceiling_dbtp
     db = np.minimum(-level, 0.0).astype(np.float32)
     return Reduction(float(-db.min(initial=0.0)), float(np.mean(db < -0.1)) if len(db) else 0.0, db)

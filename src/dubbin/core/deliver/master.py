@@ -5,39 +5,35 @@ from __future__ import annotations
 import re
 import shutil
 import tempfile
+import threading
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
 from functools import partial
 from pathlib import Path
 
-import numpy as np
-import soxr
-
 from dubbin.core.deliver.codec_probe import SHORTEST_S, STRETCHES, level_lost
 from dubbin.core.deliver.encode import encode
 from dubbin.core.deliver.formats import Format
-from dubbin.core.deliver.levels import LEAD_S, RELEASE_MS, Levels, Reduction, reduction_of
-from dubbin.core.deliver.limiter import limiter_gain
+from dubbin.core.deliver.levels import Levels, Reduction
 from dubbin.core.deliver.proof import FileMeter, Measured, Proof, file_hash, judge, measure_file
 from dubbin.core.deliver.publication import Publication
+from dubbin.core.deliver.rendered import Limited, render
 from dubbin.core.deliver.riff import add_chunks, bext_chunk, cue_chunks
 from dubbin.core.deliver.room_tone import WithRoomTone, find_tone
 from dubbin.core.deliver.tags import publish
 from dubbin.core.deliver.targets import Target
 from dubbin.core.episode.model import Tags
 from dubbin.core.errors import CannotWrite, DubbinError, UnusableSound
-from dubbin.core.jobs import Task, in_parallel, side_by_side
-from dubbin.core.sound.interleaved import RawFile
-from dubbin.core.sound.level import db_to_gain
-from dubbin.core.sound.source import Samples, Source, blocks, read_padded
+from dubbin.core.jobs import Task, side_by_side
+from dubbin.core.sound.rendered import Rendered
+from dubbin.core.sound.source import Source, blocks
 from dubbin.core.sound.writing import check_folder, check_output
 
 # The limiter aims below the ceiling by what its readings, dither and rounding may differ; a codec moves peaks by more.
 HEADROOM_DB, LOSSY_HEADROOM_DB = 0.1, 0.8
 LOUDNESS_ERROR_LU = 0.08
 CODEC_TRIES = 5
-TILES_AT_ONCE, TILE_S = 8, 4
 TRANSPARENT_DB = 3.0  # more than this is heard
 OFTEN = 0.002
 ROOM_S = 0.25  # inside of what a target allows at both ends
@@ -77,66 +73,9 @@ class Masters:
     failed: tuple[Failure, ...] = ()
 
 
-class _Rendered:
-    """Sound on disk as float32, frames interleaved; a source."""
-
-    def __init__(self, path: Path, rate: int, channels: int, frames: int) -> None:
-        self.rate, self.channels, self.frames = rate, channels, frames
-        self._data = RawFile(path)
-
-    def read(self, start: int, stop: int) -> Samples:
-        return self._data.read(self.channels, start, stop)
-
-
-def fold_channels(x: Samples, channels: int) -> Samples:
-    """Mono is the mean of both sides; mono to stereo plays at the same sample level on both."""
-    if x.shape[0] == channels:
-        return x
-    mono = x.mean(axis=0, keepdims=True)
-    return np.ascontiguousarray(np.repeat(mono, channels, axis=0))
-
-
 def master_path(folder: Path, name: str, target: Target, format: Format) -> Path:
     """Where a master is written: NAME.TARGET.FORMAT in the folder."""
     return folder / f"{name}.{target.name}{format.suffix}"
-
-
-def _render(source: Source, path: Path, rate: int, channels: int, task: Task) -> _Rendered:
-    """Write a source to disk at another rate and channel count; the length is that of the source."""
-    resampler = soxr.ResampleStream(source.rate, rate, channels, "float32", "VHQ") if rate != source.rate else None
-    frames = 0
-    with open(path, "wb") as out:
-        for start, block in blocks(source):
-            task.step(start / max(source.frames, 1))
-            x = fold_channels(block, channels).T
-            if resampler is not None:
-                x = resampler.resample_chunk(np.ascontiguousarray(x), last=start + block.shape[1] >= source.frames)
-            out.write(np.ascontiguousarray(x).data)
-            frames += len(x)
-    return _Rendered(path, rate, channels, frames)
-
-
-def _limit(source: Source, path: Path, gain_db: float, ceiling_dbtp: float | None, task: Task) -> _Rendered:
-    """Write a source behind gain and limiter; with no ceiling, behind the gain alone. Tiles are limited on all cores, and written in order."""
-    gain, size = np.float32(db_to_gain(gain_db)), TILE_S * source.rate
-    lead, tail = round(LEAD_S * source.rate), round(0.02 * source.rate)
-    starts = list(range(0, source.frames, size))
-    with open(path, "wb") as out:
-        for first in range(0, len(starts), TILES_AT_ONCE):
-            done: dict[int, Samples] = {}
-
-            def limit(start: int, done: dict[int, Samples] = done) -> None:
-                stop = min(start + size, source.frames)
-                y = read_padded(source, start - lead, stop + tail) * gain
-                if ceiling_dbtp is not None:
-                    y = y * limiter_gain(y, source.rate, db_to_gain(ceiling_dbtp), RELEASE_MS)
-                done[start] = y[:, lead : lead + stop - start]
-
-            batch = starts[first : first + TILES_AT_ONCE]
-            in_parallel(limit, batch, task.part(first / len(starts), min(first + TILES_AT_ONCE, len(starts)) / len(starts)))
-            for start in batch:
-                out.write(np.ascontiguousarray(done[start].T, np.float32).data)
-    return _Rendered(path, source.rate, source.channels, source.frames)
 
 
 def safe_name(title: str) -> str:
@@ -173,7 +112,7 @@ def make_masters(
     failed: list[Failure] = []
     with tempfile.TemporaryDirectory(prefix=".dubbin-", dir=folder) as temporary:
         work = Path(temporary)
-        whole = _render(program, work / "program.f32", program.rate, program.channels, task.part(0.0, 0.25))
+        whole = render(program, work / "program.f32", program.rate, program.channels, task.part(0.0, 0.25))
         share = 0.75 / max(len(targets), 1)
         for k, target in enumerate(targets):
             maker = _Maker(whole, folder, work, name, target, what, vbr)
@@ -185,29 +124,34 @@ def make_masters(
 class _Maker:
     """All files of one target."""
 
-    def __init__(self, whole: Source, folder: Path, work: Path, name: str, target: Target, what: Publication, vbr: bool) -> None:
+    def __init__(self, whole: Rendered, folder: Path, work: Path, name: str, target: Target, what: Publication, vbr: bool) -> None:
         self._whole, self._folder, self._name, self._target, self._what = whole, folder, name, target, what
         self._vbr = vbr or target.vbr
         self.work = work / target.name
         self.work.mkdir()
-        self._prepared: dict[int, tuple[_Rendered, Levels, float]] = {}
+        self._prepared: dict[int, tuple[Rendered, Levels, float]] = {}
+        self._gains: dict[tuple[int, float], float] = {}
+        self._limited: dict[tuple[int, float], Rendered] = {}
+        self._lock = threading.Lock()
 
     def make(self, formats: Sequence[Format], made: list[Master], failed: list[Failure], task: Task) -> None:
-        # Formats that share a rate and a ceiling share the limited sound.
-        groups: dict[tuple[int, bool], list[Format]] = {}
-        for format in formats:
-            groups.setdefault((self._rate_of(format), format.is_lossy), []).append(format)
-        rates = sorted({rate for rate, _ in groups})
+        rates = sorted({self._rate_of(format) for format in formats})
         results: dict[Format, Master | Failure] = {}
         for rate, part in zip(rates, task.part(0.0, 0.15).shares(len(rates)), strict=True):
             try:
                 self._prepare(rate, part)
             except DubbinError as error:
                 results |= {f: Failure(self._target.name, f, str(error)) for f in formats if self._rate_of(f) == rate}
-        works = [
-            partial(self._make_group, rate, lossy, group, results) for (rate, lossy), group in groups.items() if group[0] not in results
-        ]
-        side_by_side(works, task.part(0.15, 1.0))
+
+        def write(format: Format, task: Task) -> None:
+            try:
+                results[format] = self._write(format, task)
+            except DubbinError as error:
+                results[format] = Failure(self._target.name, format, str(error))
+
+        # What takes longest comes first: the others find their place beside it.
+        by_cost = sorted((f for f in formats if f not in results), key=lambda f: -f.cost)
+        side_by_side([partial(write, format) for format in by_cost], task.part(0.15, 1.0))
         for format in formats:
             result = results[format]
             if isinstance(result, Master):
@@ -218,38 +162,33 @@ class _Maker:
     def _rate_of(self, format: Format) -> int:
         return format.fixed_rate or self._target.rate or self._whole.rate
 
-    def _make_group(self, rate: int, lossy: bool, group: list[Format], results: dict[Format, Master | Failure], task: Task) -> None:
-        target = self._target
-        source, levels, head_s = self._prepared[rate]
-        ceiling = target.true_peak_dbtp - (LOSSY_HEADROOM_DB if lossy else HEADROOM_DB)
-        shares = task.part(0.3, 1.0).shares(len(group))
-        try:
-            gain_db = 0.0 if target.aim is None else levels.gain_to(target.aim, ceiling, by_rms=target.by_rms, task=task.part(0.0, 0.2))
-            path = self.work / f"{rate}-{lossy}.f32"
-            limited = _limit(source, path, gain_db, None if target.keeps_level else ceiling, task.part(0.2, 0.3))
-            reduction = None if target.keeps_level else reduction_of(source, gain_db, ceiling)
-        except DubbinError as error:
-            results |= {format: Failure(target.name, format, str(error)) for format in group}
-            return
-
-        def write(number: int) -> None:
-            format = group[number]
-            try:
-                results[format] = self._write(source, limited, levels, format, gain_db, ceiling, reduction, head_s, shares[number])
-            except DubbinError as error:
-                results[format] = Failure(target.name, format, str(error))
-
-        in_parallel(write, range(len(group)), task.part(0.3, 0.3))
-
-    def _prepare(self, rate: int, task: Task) -> tuple[_Rendered, Levels, float]:
+    def _prepare(self, rate: int, task: Task) -> None:
         """The program at a rate, with room tone where the target asks for it, and a look at it."""
-        if rate not in self._prepared:
-            target, source, head_s = self._target, self._whole, 0.0
-            if target.head_s is not None or target.tail_s is not None:
-                source, head_s = self._with_ends(source)
-            rendered = _render(source, self.work / f"{rate}.f32", rate, target.channels, task.part(0.0, 0.5))
-            self._prepared[rate] = rendered, Levels(rendered, task.part(0.5, 1.0)), head_s
-        return self._prepared[rate]
+        target, rendered, head_s = self._target, self._whole, 0.0
+        source: Source = self._whole
+        if target.head_s is not None or target.tail_s is not None:
+            source, head_s = self._with_ends(source)
+        if source is not rendered or (rate, target.channels) != (source.rate, source.channels):
+            rendered = render(source, self.work / f"{rate}.f32", rate, target.channels, task.part(0.0, 0.5))
+        self._prepared[rate] = rendered, Levels(rendered, task.part(0.5, 1.0)), head_s
+
+    def _gain_to(self, rate: int, ceiling: float, task: Task) -> float:
+        """The gain in front of the limiter that formats of a rate and a ceiling share."""
+        target, (_, levels, _) = self._target, self._prepared[rate]
+        if target.aim is None:
+            return 0.0
+        with self._lock:
+            if (rate, ceiling) not in self._gains:
+                near = next((gain for (known, _), gain in self._gains.items() if known == rate), None)
+                self._gains[rate, ceiling] = levels.gain_to(target.aim, ceiling, by_rms=target.by_rms, near_db=near, task=task)
+            return self._gains[rate, ceiling]
+
+    def _rendered(self, limited: Limited, rate: int, ceiling: float, task: Task) -> Rendered:
+        """The same for the limited sound."""
+        with self._lock:
+            if (rate, ceiling) not in self._limited:
+                self._limited[rate, ceiling] = _written(limited, self.work / f"{rate}{ceiling:+.2f}.f32", task)
+            return self._limited[rate, ceiling]
 
     def _with_ends(self, source: Source) -> tuple[Source, float]:
         meter = FileMeter(source.rate, source.channels)
@@ -265,44 +204,49 @@ class _Maker:
             return source, 0.0
         return WithRoomTone(source, find_tone(source), frames[0], frames[1]), frames[0] / source.rate
 
-    def _write(
-        self, source: _Rendered, limited: _Rendered, levels: Levels, format: Format, gain_db: float, ceiling: float, reduction: Reduction | None,
-        head_s: float, task: Task,
-    ) -> Master:  # fmt: skip
+    def _write(self, format: Format, task: Task) -> Master:
         """Encode, decode, measure; where a codec overshoots the ceiling or loses loudness, correct and do it again."""
-        target = self._target
+        target, rate = self._target, self._rate_of(format)
+        source, levels, head_s = self._prepared[rate]
         file = master_path(self._folder, self._name, target, format)
-        draft = self.work / file.name
+        draft, own = self.work / file.name, self.work / f"limited{format.suffix}.f32"
         what = self._what.later(head_s, source.frames / source.rate)
         chapters = [(c.start_s, c.end_s, c.title) for c in what.file_chapters(from_zero=format.encoder_chapters)]
-        lowest, lost = ceiling, 0.0
+        ceiling, lost = target.true_peak_dbtp - (LOSSY_HEADROOM_DB if format.is_lossy else HEADROOM_DB), 0.0
 
         def put(what: Source, path: Path, part: Task | None = None) -> None:
             encode(
                 what, path, format, bits=target.bits, kbps=target.kbps, vbr=self._vbr, chapters=chapters if path is draft else (), task=part
             )
 
+        def behind(gain_db: float) -> Limited:
+            return Limited(source, gain_db, None if target.keeps_level else ceiling)
+
+        gain_db = self._gain_to(rate, ceiling, task.part(0.0, 0.1))
+        limited: Rendered | None = None
         if format.is_lossy and target.aim is not None and source.frames >= SHORTEST_S * source.rate:
-            lost = level_lost(limited, levels.loud_tiles(STRETCHES), self.work / f"probe{format.suffix}", put)
+            lost = level_lost(behind(gain_db), levels.loud_tiles(STRETCHES), self.work / f"probe{format.suffix}", put)
             if abs(lost) > LOUDNESS_ERROR_LU / 4:
-                limited, gain_db = self._limited_anew(source, levels, format, target.aim + lost, lowest, gain_db + lost)
-                reduction = reduction_of(source, gain_db, lowest)
+                gain_db = levels.gain_to(target.aim + lost, ceiling, by_rms=target.by_rms, near_db=gain_db + lost)
+                limited = _written(behind(gain_db), own, task.part(0.1, 0.2))
+        if limited is None:
+            limited = self._rendered(behind(gain_db), rate, ceiling, task.part(0.1, 0.2))
         for attempt in range(CODEC_TRIES):
-            first = 0.7 * (1.0 - 0.5**attempt)  # most files are right at once
-            put(limited, draft, task.part(first, first + 0.5))
-            measured = measure_file(draft, task.part(first + 0.5, first + 0.6))
+            first = 0.2 + 0.6 * (1.0 - 0.5**attempt)  # most files are right at once
+            put(limited, draft, task.part(first, first + 0.4))
+            measured = measure_file(draft, task.part(first + 0.4, first + 0.5))
             over, missing = _off(measured, target)
             if target.keeps_level or (over <= 0 and abs(missing) < LOUDNESS_ERROR_LU) or attempt == CODEC_TRIES - 1:
                 break
             # What the codec takes from the level is given before it, whatever the ceiling has to become.
             lost += missing
             if over > 0:
-                lowest -= over + 0.05
+                ceiling -= over + 0.05
             if target.aim is not None:
-                limited, gain_db = self._limited_anew(source, levels, format, target.aim + lost, lowest, gain_db + missing)
-            else:
-                limited = _limit(source, self.work / f"{file.name}.f32", gain_db, lowest, Task())
-            reduction = reduction_of(source, gain_db, lowest)
+                gain_db = levels.gain_to(target.aim + lost, ceiling, by_rms=target.by_rms, near_db=gain_db + missing)
+            limited = _written(behind(gain_db), own, Task())
+        own.unlink(missing_ok=True)
+        reduction = None if target.keeps_level else levels.reduction(gain_db, ceiling)
         publish(draft, format, what)
         if format.wave_chunks:
             add_chunks(draft, _wave_chunks(what, measured, target))
@@ -313,12 +257,9 @@ class _Maker:
             raise CannotWrite(f"{file} could not be written: {error.strerror}.") from error
         return Master(format, proof, gain_db, reduction, head_s)
 
-    def _limited_anew(
-        self, source: _Rendered, levels: Levels, format: Format, aim: float, ceiling: float, near_db: float
-    ) -> tuple[_Rendered, float]:
-        """The sound for one format alone, at a level of its own; and its gain."""
-        gain_db = levels.gain_to(aim, ceiling, by_rms=self._target.by_rms, near_db=near_db)
-        return _limit(source, self.work / f"limited{format.suffix}.f32", gain_db, ceiling, Task()), gain_db
+
+def _written(limited: Limited, path: Path, task: Task) -> Rendered:
+    return render(limited, path, limited.rate, limited.channels, task)
 
 
 def _wave_chunks(what: Publication, measured: Measured, target: Target) -> bytes:

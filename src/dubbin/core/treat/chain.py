@@ -89,15 +89,15 @@ class Stage:
         start = index * self.tile_frames
         return self._part(index, 0, min(self.tile_frames, self.frames - start))
 
-    def _part(self, index: int, start: int, stop: int) -> Samples:
-        """Frames start to stop of a tile, counted from its own first."""
-        known = self._kept(index, start, stop)
+    def _part(self, index: int, start: int, stop: int, before: Samples | None = None) -> Samples:
+        """Frames start to stop of a tile, counted from its own first. before: the same of what comes before, where it is at hand."""
+        known = self._kept(index, start, stop, before)
         if known is not None:
             return known
         with self._locks_lock:
             lock = self._tile_locks.setdefault(index, threading.Lock())
         with lock:
-            known = self._kept(index, start, stop)
+            known = self._kept(index, start, stop, before)
             if known is not None:
                 return known
             (y,) = self._computed([index])
@@ -105,12 +105,14 @@ class Stage:
             self._tile_locks.pop(index, None)
         return y[:, start:stop]
 
-    def _kept(self, index: int, start: int, stop: int) -> Samples | None:
+    def _kept(self, index: int, start: int, stop: int, before: Samples | None) -> Samples | None:
         kept = self._tiles.get(index, start, stop)
         if kept is None or not self._keeps_removed:
             return kept
-        offset = index * self.tile_frames
-        return self.upstream.read(offset + start, offset + stop) - kept
+        if before is None:
+            offset = index * self.tile_frames
+            before = self.upstream.read(offset + start, offset + stop)
+        return before - kept
 
     def _computed(self, indices: Sequence[int]) -> list[Samples]:
         """Compute tiles, side by side where the treatment likes that, and keep them."""
@@ -149,14 +151,17 @@ class Stage:
         """Whether every tile is there: also after a restart nothing need be looked for or computed."""
         return all(self._tiles.has(index) for index in range(self.tile_count))
 
-    def read(self, start: int, stop: int) -> Samples:
+    def read(self, start: int, stop: int, before: Samples | None = None) -> Samples:
+        """before: these frames of what comes before, where they are at hand; else they are read where they are needed."""
         if not all(self._tiles.has(i) for i in self._indices(start, stop)) and self.is_idle:
-            return self.upstream.read(start, stop)
+            return self.upstream.read(start, stop) if before is None else before
         out = np.empty((self.channels, stop - start), np.float32)
         for index in self._indices(start, stop):
             offset = index * self.tile_frames
             a, b = max(start, offset), min(stop, offset + self.tile_frames)
-            out[:, a - start : b - start] = self._part(index, a - offset, b - offset)
+            out[:, a - start : b - start] = self._part(
+                index, a - offset, b - offset, None if before is None else before[:, a - start : b - start]
+            )
         return out
 
 
@@ -219,7 +224,7 @@ class Chain:
         before = x
         rest = zip(self.stages[full:], strengths[full:], self.spans[full:], strict=True)
         for stage, strength, spans in rest:
-            after = stage.read(start, stop)
+            after = stage.read(start, stop, before)
             if strength > 0:
                 removed = before - after
                 if spans:
