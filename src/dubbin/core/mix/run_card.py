@@ -53,6 +53,7 @@ from dubbin.core.speech.activity import FRAMES_PER_S as SPEECH_PER_S
 from dubbin.core.speech.activity import Activity
 from dubbin.core.speech.pauses import Pause, find_pauses
 from dubbin.core.speech.recogniser import built_in_model, recogniser
+from dubbin.core.speech.recogniser import release as release_recogniser
 from dubbin.core.speech.retakes import find_retakes
 from dubbin.core.speech.transcribe import Transcription, remark_on, transcribe
 from dubbin.core.speech.turns import own_speech
@@ -153,6 +154,8 @@ class _Run:
             self._say("Finding pauses")
             self._pauses()
             self._cut()
+            release_recogniser()
+            self._voicings.clear()
             self._say("Setting the voices")
             self._voice()
         self._say("Balancing")

@@ -108,7 +108,8 @@ class Decoder:
         model = self._model
         tokenizer = Tokenizer(model.hf_tokenizer, self.multilingual, task="transcribe", language=language if self.multilingual else "en")
         found = [model.feature_extractor(x) for x in windows]
-        encoded = np.array(model.encode(np.stack([pad_or_trim(f[:, : f.shape[1] - 1]) for f in found])))
+        # One after the other: the attention over half a minute takes fifty megabytes a window, and shares no weights.
+        encoded = np.concatenate([np.array(model.encode(pad_or_trim(f[:, : f.shape[1] - 1])[None])) for f in found])
         texts = self._written(encoded, tokenizer, {"beam_size": BEAM})
         poor = [k for k, text in enumerate(texts) if text.is_poor]
         for k, again in zip(poor, self._written(encoded[poor], tokenizer, SECOND_TRY) if poor else [], strict=True):

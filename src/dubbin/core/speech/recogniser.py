@@ -171,6 +171,11 @@ def recogniser(folder: Path) -> Recogniser:
     return Recogniser(folder)
 
 
+def release() -> None:
+    """Let go of the model, until words are asked for again; whoever holds it goes on."""
+    recogniser.cache_clear()
+
+
 def recognise(
     source: Source, said: NDArray[np.bool_], model: Recogniser, *, language: str | None = None, keep: Path | None = None,
     task: Task | None = None,
