@@ -3,20 +3,24 @@
 from __future__ import annotations
 
 import time
+from collections.abc import Sequence
 from itertools import pairwise
 from pathlib import Path
 
 import fit
 import numpy as np
+from numpy.typing import NDArray
 from scores import text_error
 
+from dubbin.core.folders import user_folders
 from dubbin.core.measure.echo import measure_echo
 from dubbin.core.measure.voicing import find_voicing
 from dubbin.core.sound.source import Sound
-from dubbin.core.speech.activity import find_activity
+from dubbin.core.speech.activity import Activity, find_activity
 from dubbin.core.speech.decoding import HeardWord
+from dubbin.core.speech.models import MODELS, built_in_model, find_model
 from dubbin.core.speech.pauses import PauseSettings, find_pauses
-from dubbin.core.speech.recogniser import built_in_model, recognise, recogniser
+from dubbin.core.speech.recogniser import recognise, recogniser
 from dubbin.core.speech.retakes import find_retakes
 from dubbin.core.speech.speakers import tell_apart
 from dubbin.core.speech.transcribe import transcribe
@@ -28,6 +32,7 @@ from dubbin.demo.recordings import RATE, SpokenWord, build_sounds, clean_lines
 Row = tuple[str, str]
 FLOORS_DB = (-65, -58, -50, -42)
 GAP_S = 2.0
+NAMES = ("Ines Calder", "Tobias Wren", "The Slow Ferry")
 SAME_S = 0.6  # words that are further apart are not the same word
 
 
@@ -38,7 +43,7 @@ def rows(voices: Path | None = None) -> list[Row]:
     activities = {voice: find_activity(source) for voice, source in sources.items()}
     own = dict(zip(sources, own_speech([(0.0, a) for a in activities.values()]), strict=True))
     model = recogniser(built_in_model())
-    out: list[Row] = []
+    out: list[Row] = _model_rows(sources, activities, own, sounds.truth.words)
     hits, found, wanted = 0, 0, 0
     for voice, source in sources.items():
         truth = [w for w in sounds.truth.words if w.voice == voice]
@@ -64,6 +69,29 @@ def rows(voices: Path | None = None) -> list[Row]:
         ("two voices in one recording, share of speech time given to the right one", f"{_right_speaker(mixed, sounds.truth.words):.2f}")
     )
     return out + fit.demo_rows() + (fit.voice_rows(voices) if voices is not None else []) + _pauses()
+
+
+def _model_rows(
+    sources: dict[str, Sound], activities: dict[str, Activity], own: dict[str, NDArray[np.bool_]], truth: Sequence[SpokenWord]
+) -> list[Row]:
+    """Each speech model that comes with the program, with and without the names of the show."""
+    out = []
+    for name, known in MODELS.items():
+        model = recogniser(find_model(name, user_folders().cache))
+        for terms in ((), NAMES):
+            errors, started = [], time.perf_counter()
+            for voice, source in sources.items():
+                heard = transcribe(source, voice, activities[voice], own[voice], model, terms=terms).transcript
+                errors.append((_error([w for w in truth if w.voice == voice], heard.words), voice))
+            speed = sum(s.frames / s.rate for s in sources.values()) / (time.perf_counter() - started)
+            listed = ", names of the show listed" if terms else ""
+            out.append(
+                (
+                    f"{known.title.lower()} model{listed}: word error",
+                    ", ".join(f"{e:.3f} {v}" for e, v in errors) + f"; {speed:.0f} x real time",
+                )
+            )
+    return out
 
 
 def _error(truth: list[SpokenWord], words: tuple[Word, ...]) -> float:

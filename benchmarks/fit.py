@@ -20,8 +20,9 @@ from dubbin.core.mix.program import SessionMix
 from dubbin.core.mix.word_cuts import find_fillers, found_retakes, last_take_cuts, unheard_filler_cuts
 from dubbin.core.sound.source import Sound
 from dubbin.core.speech.activity import find_activity
+from dubbin.core.speech.models import built_in_model
 from dubbin.core.speech.pauses import STARTING_POINTS, find_pauses
-from dubbin.core.speech.recogniser import built_in_model, recogniser
+from dubbin.core.speech.recogniser import recogniser
 from dubbin.core.speech.retakes import find_retakes
 from dubbin.core.speech.transcribe import transcribe
 from dubbin.core.speech.transcript import FILLERS, WordKind, plain

@@ -112,7 +112,22 @@ def test_words_are_written_down_in_every_form(capsys, talk, tmp_path):
     assert code == 0 and len(json.loads((tmp_path / "talk.json").read_text())["words"]) >= 8
 
 
+def test_names_and_language_are_what_a_person_says(capsys, talk):
+    code, out = run(
+        capsys, "transcribe", talk, "--json", "--quiet", "--model", "quick", "--language", "en", "--names", " Ines  Calder, Slow Ferry,"
+    )
+    text = " ".join(w["text"] for w in out["words"])
+    assert code == 0 and "Ines Calder" in text and "Slow Ferry" in text
+
+
+def test_the_models_are_told_with_their_speed_and_errors(capsys):
+    assert main(["transcribe", "--help"]) == 0
+    text = " ".join(capsys.readouterr().out.split())
+    assert "quick (English; " in text and "thorough (99 languages; " in text and "% of read words wrong" in text
+
+
 @pytest.mark.parametrize("args,code", [
+    (("transcribe", "talk.wav", "--model", "no-such-model"), 1),
     (("transcribe", "talk.wav", "-o", "talk.doc"), 1), (("transcribe", "talk.wav", "--model", "."), 1), (("transcribe", "none.wav"), 1),
     (("transcribe", "talk.wav", "--text", "none.srt"), 1), (("transcribe", "talk.wav", "--speakers", "20"), 2), (("edits", "none.dubbin", "-o", "a.edl"), 1),
     (("edits", "none.dubbin", "-o", "a.edl", "--fps", "0"), 2), (("edits", "none.dubbin", "-o", "a.edl", "--fps", "-5"), 2), (("edits", "none.dubbin", "-o", "a.edl", "--fps", "nan"), 2),

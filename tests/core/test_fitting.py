@@ -11,7 +11,8 @@ from dubbin.core.speech.activity import find_activity
 from dubbin.core.speech.decoding import HeardWord
 from dubbin.core.speech.fillers import NOT_UNDERSTOOD, speech_without_words
 from dubbin.core.speech.fitting import UNKNOWN, fitting_words, is_known_language
-from dubbin.core.speech.recogniser import built_in_model, recogniser
+from dubbin.core.speech.models import built_in_model
+from dubbin.core.speech.recogniser import recogniser
 from dubbin.core.speech.transcribe import remark_on, transcribe
 from dubbin.core.speech.transcript import Transcript, WordKind
 from tests.conftest import RATE
@@ -67,12 +68,22 @@ def test_a_language_is_known_by_how_sure_the_words_are_and_how_many_there_are():
     assert not is_known_language([], own) and is_known_language([], marks(20, (0, 3)))
 
 
+def test_a_model_of_many_languages_may_be_less_sure_of_each():
+    own = marks(20, (0, 15))
+    text = " ".join(f"word{k}" for k in range(30))
+    for confidence, known in ((0.6, True), (0.5, False)):
+        assert is_known_language(said(text, 0, 0.3, confidence), own, of_many=True) is known
+        assert not is_known_language(said(text, 0, 0.3, confidence), own)
+    few = said("hello there you", 0, 0.3, 0.7)
+    assert not is_known_language(few, own, of_many=True)
+
+
 def test_what_the_model_does_not_know_is_said_and_shown_as_not_understood(speech):
     x = np.ascontiguousarray(speech[::-1][: 14 * RATE])  # speech as no language has it
     source = Sound(x[None], RATE)
     activity = find_activity(source)
     transcript = transcribe(source, "l", activity, activity.audible, recogniser(built_in_model())).transcript
-    assert transcript.language == UNKNOWN and "English only" in (remark_on(transcript, "Ines") or "")
+    assert transcript.language == UNKNOWN and "Set the language" in (remark_on(transcript, "Ines") or "")
     assert {w.kind for w in transcript.words} == {WordKind.SOUND} and any(w.text == NOT_UNDERSTOOD for w in transcript.words)
     assert remark_on(Transcript("l", ()), "Ines") is None
 

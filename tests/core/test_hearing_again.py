@@ -16,7 +16,8 @@ from dubbin.core.speech.activity import find_activity
 from dubbin.core.speech.decoding import Heard, HeardWord
 from dubbin.core.speech.fillers import LONGEST_S, NASAL_S, NOT_UNDERSTOOD, ONSET_S
 from dubbin.core.speech.hearing_again import hear_again, is_plausible, longest_s, passed_over
-from dubbin.core.speech.recogniser import built_in_model, recogniser, without_loops
+from dubbin.core.speech.models import built_in_model
+from dubbin.core.speech.recogniser import recogniser, without_loops
 from dubbin.core.speech.transcribe import transcribe
 from dubbin.core.speech.transcript import Transcript, Word, WordKind
 from dubbin.core.speech.word_table import WordTable
@@ -39,15 +40,15 @@ def marks(seconds: float, *spans: tuple[float, float]) -> np.ndarray:
 class Model:
     """A recogniser that hears what it is told to, evenly over what it is given; it counts how often it is asked."""
 
-    name, multilingual = "told", False
+    name, is_multilingual = "told", False
 
     def __init__(self, *texts: str) -> None:
         self.texts, self.asked_s = texts, []
 
     def language_of(self, x):
-        return "en"
+        return "en", 1.0
 
-    def hear(self, windows, language):
+    def hear(self, windows, language, terms=()):
         return [self._heard(len(x) / 16000) for x in windows]
 
     def _heard(self, seconds):

@@ -11,7 +11,8 @@ import pytest
 from dubbin.core.errors import DubbinError
 from dubbin.core.sound.source import Sound
 from dubbin.core.speech.decoding import MODEL_RATE, Decoder, Heard, HeardWord
-from dubbin.core.speech.recogniser import PAGES_AT_ONCE, built_in_model, pages_of, recognise
+from dubbin.core.speech.models import built_in_model
+from dubbin.core.speech.recogniser import PAGES_AT_ONCE, pages_of, recognise
 from tests.conftest import RATE
 
 LOUD_S = 0.5  # of sound, after which comes as much silence
@@ -20,14 +21,16 @@ LOUD_S = 0.5  # of sound, after which comes as much silence
 class Model:
     """Hears a word in every burst of sound, and only the first `patience_s` of a window."""
 
+    is_multilingual = False
+
     def __init__(self, patience_s: float = 60.0) -> None:
         self.patience_s, self.windows, self.at_once = patience_s, [], []
         self._lock = threading.Lock()
 
     def language_of(self, x):
-        return "en"
+        return "en", 1.0
 
-    def hear(self, windows, language):
+    def hear(self, windows, language, terms=()):
         with self._lock:
             self.at_once.append(len(windows))
             self.windows += [len(x) / MODEL_RATE for x in windows]

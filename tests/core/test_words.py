@@ -17,15 +17,8 @@ from dubbin.core.speech.activity import find_activity
 from dubbin.core.speech.align_text import TextWord, align_text, read_text
 from dubbin.core.speech.chapters import suggest_chapters
 from dubbin.core.speech.fillers import add_unheard, mark_kinds
-from dubbin.core.speech.recogniser import (
-    HeardWord,
-    Recogniser,
-    built_in_model,
-    check_model,
-    pages_of,
-    recognise,
-    recogniser,
-)
+from dubbin.core.speech.models import built_in_model, check_model
+from dubbin.core.speech.recogniser import HeardWord, Recogniser, pages_of, recognise, recogniser
 from dubbin.core.speech.retakes import find_retakes
 from dubbin.core.speech.speakers import tell_apart, with_speakers
 from dubbin.core.speech.transcribe import transcribe
@@ -95,7 +88,7 @@ def test_a_recording_becomes_words_and_broken_off_work_goes_on(ines, tmp_path, m
     notes.write_text(whole[: len(whole) - 20])  # torn off in the last page
     calls = []
     real = Recogniser.hear
-    monkeypatch.setattr(Recogniser, "hear", lambda self, x, language=None: calls.append(1) or real(self, x, language))
+    monkeypatch.setattr(Recogniser, "hear", lambda self, x, *rest: calls.append(1) or real(self, x, *rest))
     again, _ = recognise(source, activity.audible, model, keep=notes)
     assert len(calls) == 1 and len(again) > 0.8 * len(words)
 

@@ -12,6 +12,7 @@ from typing import Any, Protocol
 
 from dubbin import __version__
 from dubbin.core.deliver.formats import FORMATS
+from dubbin.core.speech.models import MODELS
 
 
 class Add(Protocol):
@@ -80,12 +81,18 @@ def _recording(add: Add) -> None:
         sub.add_argument(f"--{flag}", type=float, metavar=unit)
 
 
+def _names(text: str) -> tuple[str, ...]:
+    return tuple(name for part in text.split(",") if (name := " ".join(part.split())))
+
+
 def _speech(add: Add) -> None:
     sub = add("transcribe", ("speech_commands", "transcribe"), "write down what is said")
     sub.add_argument("input", type=Path, metavar="IN")
     sub.add_argument("-o", dest="out", type=Path, metavar="OUT", help="a .vtt, .srt, .txt or .json file")
-    sub.add_argument("--model", type=Path, metavar="DIR", help="a folder with another Whisper model in CTranslate2 form")
-    sub.add_argument("--language", metavar="CODE", help="what is spoken (en, de, …), for models of several languages")
+    models = "; ".join(f"{m.name} ({m.about})" for m in MODELS.values()).replace("%", "%%")
+    sub.add_argument("--model", metavar="DIR", help=f"{models}, or a folder with another Whisper model in CTranslate2 form")
+    sub.add_argument("--language", metavar="CODE", help="what is spoken (en, de, …); found by itself without it")
+    sub.add_argument("--names", type=_names, metavar="NAME,…", help="names and terms that may come up, as they are to be written")
     sub.add_argument("--speakers", type=int, default=1, choices=range(1, 9), metavar="N", help="how many voices share the recording")
     sub.add_argument("--text", type=Path, metavar="FILE", help="a transcript (.srt, .vtt, .txt) to be put to the sound")
 

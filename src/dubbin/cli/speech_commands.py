@@ -18,9 +18,9 @@ from dubbin.core.sound.working_copy import WorkingCopies
 from dubbin.core.sound.writing import check_output
 from dubbin.core.speech.activity import find_activity
 from dubbin.core.speech.align_text import read_text
-from dubbin.core.speech.recogniser import built_in_model, recogniser
-from dubbin.core.speech.transcribe import remark_on
-from dubbin.core.speech.transcribe import transcribe as hear
+from dubbin.core.speech.models import Models
+from dubbin.core.speech.transcribe import remark_on, transcribe_with
+from dubbin.core.speech.transcript import Spoken
 
 ENDINGS = (".vtt", ".srt", ".txt", ".json")
 
@@ -33,11 +33,12 @@ def transcribe(args: Namespace, folders: Folders) -> int:
     text = read_text(args.text) if args.text else []
     task = progress_task(f"Transcribing {args.input.name}", args.quiet)
     copy = WorkingCopies(folders.copies).obtain(args.input, None, task.part(0.0, 0.05))
-    model = recogniser(args.model.resolve() if args.model else built_in_model())
+    models, spoken = Models(args.model or "", folders.cache), Spoken(args.language or "", tuple(args.names or ()))
+    models.load()  # says what is wrong with it before anything is looked through
     activity = find_activity(copy, task.part(0.05, 0.08))
     rt60_s = measure_echo(copy, task.part(0.08, 0.1)).rt60_s
-    heard = hear(
-        copy, "one", activity, activity.audible, model, language=args.language, speakers=args.speakers, rt60_s=rt60_s,
+    heard = transcribe_with(
+        models, copy, "one", activity, activity.audible, spoken, speakers=args.speakers, rt60_s=rt60_s,
         text=text, text_name=args.text.name if args.text else "", task=task.part(0.1, 1.0),
     )  # fmt: skip
     end_progress(args.quiet)

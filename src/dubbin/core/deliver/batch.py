@@ -31,6 +31,7 @@ from dubbin.core.mix.run_card import CardResources, run_card
 from dubbin.core.sound.folder import recordings_in
 from dubbin.core.sound.working_copy import WorkingCopies
 from dubbin.core.sound.writing import replacing
+from dubbin.core.speech.models import Models
 from dubbin.core.treat.tiles import MOST_TILE_BYTES, DiskTileCache, prune
 
 STATE = "batch.json"
@@ -163,7 +164,7 @@ def _masters_of(path: Path, out: Path, name: str, recipe: Recipe | None, folders
             or any(recipe.cuts(kind) is not False for kind in (CutKind.FILLER, CutKind.RETAKE))
             or bool({"captions", "transcript", "notes"} & set(episode.delivery.extras))
         )
-        ran = run_card(episode, CardResources(copies, tile_cache, kept, words=wants_words), task.part(0.05, 0.7))
+        ran = run_card(episode, CardResources(copies, tile_cache, kept, Models(cache=folders.cache), wants_words), task.part(0.05, 0.7))
         for change in ran.changes:
             episode = change(episode).episode
         entries, remarks = ran.entries, ran.remarks

@@ -18,8 +18,9 @@ from dubbin.core.episode.model import CutKind, Delivery, Episode, Lane, Role, Tr
 from dubbin.core.errors import CannotWrite, DubbinError
 from dubbin.core.sound.writing import replacing
 from dubbin.core.speech.pauses import EVEN, PauseSettings
+from dubbin.core.speech.transcript import Spoken
 
-SCHEMA, VERSION = "dubbin-recipe", 3
+SCHEMA, VERSION = "dubbin-recipe", 4
 SUFFIX = ".recipe.json"
 RECORDING_SETTINGS = frozenset(("noise_from_s",))  # settings of treatments that mean a place in one recording
 
@@ -36,6 +37,7 @@ class RecipePart(StrEnum):
     RETAKES = "retakes"
     MASTERS = "masters"
     TEXTS = "texts"
+    WORDS = "words"
 
 
 ALL_PARTS = tuple(RecipePart)
@@ -89,6 +91,7 @@ class Recipe:
     retakes: bool = True
     delivery: Delivery = field(default_factory=Delivery)
     holds: tuple[RecipePart, ...] = ALL_PARTS
+    spoken: Spoken = field(default_factory=Spoken)
 
     def cuts(self, kind: CutKind) -> bool | None:
         """Whether a kind of cut is made by itself; None where the recipe says nothing of it."""
@@ -132,6 +135,7 @@ def recipe_of(episode: Episode, name: str = "", parts: Collection[RecipePart] = 
     return Recipe(
         name or episode.delivery.tags.show or episode.title, voices, music, episode.pauses, episode.pauses_on, CutKind.FILLER in kinds,
         CutKind.RETAKE in kinds, replace(episode.delivery, tags=tags, notes=None), tuple(p for p in RecipePart if p in parts),
+        episode.spoken,
     )  # fmt: skip
 
 
@@ -164,6 +168,9 @@ def apply_recipe(episode: Episode, recipe: Recipe, parts: Collection[RecipePart]
         # Cuts that were made with other settings would be stale.
         cuts = tuple(c for c in episode.cuts if c.kind is not CutKind.PAUSE)
         changed = replace(changed, pauses=recipe.pauses, pauses_on=False, cuts=cuts)
+    if RecipePart.WORDS in taken and recipe.spoken != Spoken():
+        terms = dict.fromkeys((*recipe.spoken.terms, *episode.spoken.terms))
+        changed = replace(changed, spoken=Spoken(recipe.spoken.language or episode.spoken.language, tuple(terms)))
     return Change(f"Apply the recipe {recipe.name}".strip(), replace(changed, delivery=_delivery(episode.delivery, recipe.delivery, taken)))
 
 

@@ -33,6 +33,7 @@ def contents(recipe: Recipe) -> list[RecipeLine]:
         RecipePart.RETAKES: ("Retakes", lambda r: "the last take of every line" if r.retakes else "left as they are"),
         RecipePart.MASTERS: ("Masters", _masters),
         RecipePart.TEXTS: ("Texts", _texts),
+        RecipePart.WORDS: ("Language and names", lambda r: ", ".join(t for t in (r.spoken.language, *r.spoken.terms) if t)),
     }
     found = [RecipeLine(part, title, text(recipe)) for part, (title, text) in lines.items() if part in recipe.holds]
     return [line for line in found if line.text]

@@ -16,7 +16,7 @@ from typing import Any
 
 from dubbin.core.episode.balance_settings import Bed, BleedControl, Ducking, Levelling, LinePoint
 from dubbin.core.speech.pauses import EVEN, PauseSettings
-from dubbin.core.speech.transcript import Transcript
+from dubbin.core.speech.transcript import Spoken, Transcript
 from dubbin.core.treat.touch_up import Spot
 
 
@@ -266,6 +266,7 @@ class Episode:
     seam_auto: bool = True
     seams: tuple[SeamSetting, ...] = ()
     delivery: Delivery = field(default_factory=Delivery)
+    spoken: Spoken = field(default_factory=Spoken)
 
     @property
     def frames(self) -> int:

@@ -40,12 +40,12 @@ class SpeechInCut:
 
 def speech_in_cuts(
     cuts: Sequence[Cut], lanes: Sequence[Lane], sources: Mapping[str, Source], own: Mapping[str, NDArray[np.bool_]], retakes: Sequence[FoundRetake],
-    model: Recogniser, task: Task | None = None, *, voicings: Mapping[str, Voicing] | None = None,
+    model: Recogniser, task: Task | None = None, *, language: str | None = None, voicings: Mapping[str, Voicing] | None = None,
 ) -> list[SpeechInCut]:  # fmt: skip
     """Speech that cuts would take away.
 
     cuts: on the session clock. lanes: the voices. sources, own: by the ids of the lanes, their sound as recorded and marks, 100 a second, of what they say.
-    retakes: whose takes may go. voicings: of lanes where it is known.
+    retakes: whose takes may go. language: None: found by itself. voicings: of lanes where it is known.
     """
     task = task or Task()
     out: list[SpeechInCut] = []
@@ -54,7 +54,7 @@ def speech_in_cuts(
         gone = _marks_in_cuts(cuts, lane, own[lane.id], [r for r in retakes if r.lane == lane.id], source.rate)
         if not gone.any():
             continue
-        heard, _ = recognise(source, gone, model, task=part.part(0.0, 0.9))
+        heard, _ = recognise(source, gone, model, language=language, task=part.part(0.0, 0.9))
         if not any(_is_speech(w) for w in heard):
             continue
         voicing = (voicings or {}).get(lane.id) or find_voicing(source, part.part(0.9, 1.0))

@@ -7,8 +7,7 @@ fillers that can be cut unheard, the last take of what was said again, pauses; l
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
-from pathlib import Path
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
@@ -51,11 +50,12 @@ from dubbin.core.mix.word_cuts import FoundRetake, find_fillers, found_retakes, 
 from dubbin.core.sound.working_copy import WorkingCopies
 from dubbin.core.speech.activity import FRAMES_PER_S as SPEECH_PER_S
 from dubbin.core.speech.activity import Activity
+from dubbin.core.speech.fitting import UNKNOWN
+from dubbin.core.speech.models import Models
 from dubbin.core.speech.pauses import Pause, find_pauses
-from dubbin.core.speech.recogniser import built_in_model, recogniser
 from dubbin.core.speech.recogniser import release as release_recogniser
 from dubbin.core.speech.retakes import find_retakes
-from dubbin.core.speech.transcribe import Transcription, remark_on, transcribe
+from dubbin.core.speech.transcribe import Transcription, remark_on, transcribe_with
 from dubbin.core.speech.turns import own_speech
 from dubbin.core.speech.word_table import WordTable
 from dubbin.core.treat import deep_filter
@@ -80,13 +80,13 @@ class CardResult:
 
 @dataclass(frozen=True)
 class CardResources:
-    """What running needs. model_folder: of the recogniser; None: the one that comes with the program. words: whether to listen for words at all.
+    """What running needs. models: of the recogniser. words: whether to listen for words at all.
     kept: where what is measured is found and kept."""
 
     copies: WorkingCopies
     tile_cache: TileCache
     kept: KeptResults | None = None
-    model_folder: Path | None = None
+    models: Models = field(default_factory=Models)
     words: bool = True
 
 
@@ -208,14 +208,14 @@ class _Run:
         rate = self.episode.rate
         own = own_speech([(lane.start_frame / rate, self._activities[lane.id]) for lane in self.voices])
         self._own = {lane.id: uncovered(m, lane, rate, SPEECH_PER_S, OTHER) for lane, m in zip(self.voices, own, strict=True)}
-        model = recogniser(self._resources.model_folder or built_in_model())
+        models, spoken = self._resources.models, self.episode.spoken
         sounds, heard = self._sounds(), dict[str, Transcription]()
         missing = [lane for lane in self.voices if self.episode.transcript(lane.id) is None]
 
         def listen(lane: Lane, task: Task) -> None:
             rt60 = self._reports[lane.id].echo.rt60_s
-            heard[lane.id] = transcribe(
-                sounds[lane.id].recorded, lane.id, self._activities[lane.id], self._own[lane.id], model, rt60_s=rt60, task=task
+            heard[lane.id] = transcribe_with(
+                models, sounds[lane.id].recorded, lane.id, self._activities[lane.id], self._own[lane.id], spoken, rt60_s=rt60, task=task
             )
 
         self._each(listen, 0.56, 0.8, missing)
@@ -281,9 +281,10 @@ class _Run:
         if not self._own or not cuts:
             return []
         sources = {lane.id: sound.recorded for lane in self.voices for sound in (self._sounds()[lane.id],)}
-        model = recogniser(self._resources.model_folder or built_in_model())
-        task = self._task.part(0.8, 0.81)
-        return speech_in_cuts(cuts, self.voices, sources, self._own, self._retakes, model, task, voicings=self._voicings)
+        languages = {t.language for t in self.episode.transcripts} - {"", UNKNOWN}
+        language = languages.pop() if len(languages) == 1 else None
+        model, task = self._resources.models.for_language(language), self._task.part(0.8, 0.81)
+        return speech_in_cuts(cuts, self.voices, sources, self._own, self._retakes, model, task, language=language, voicings=self._voicings)
 
     def _cut_all(self, cuts: Sequence[Cut], title: str) -> None:
         """Cut stretches of one kind in one step."""

@@ -25,6 +25,7 @@ from dubbin.core.jobs import CORES
 MODEL_RATE = 16000
 # The recogniser leaves hesitations out unless its text so far has some.
 PROMPT = " Um, so, uh, I, I think, er, we, um, hmm."
+MOST_TERM_TOKENS = 120  # of names before it: the model can hold 223 of what was said before
 BEAM = 3
 # A window in which the model goes round in circles or guesses is written a second time, with a wider search that may not repeat itself.
 SECOND_TRY = {"beam_size": 5, "no_repeat_ngram_size": 5, "repetition_penalty": 1.1}
@@ -38,6 +39,7 @@ NO_SPEECH, SILENT, UNSURE = (
 )  # likelihood of no speech: none is there; none, if the text is a guess; a repetitive text is no speech
 MOST_TOKENS = 224  # of a window's text: somebody who speaks fast needs 180, a loop would go on to the end of what the model can hold
 FIRST_STAMP = 50  # the latest at which a text may begin, in steps of 20 ms
+UNSPACED = frozenset(("zh", "ja", "th", "lo", "my", "yue", "km", "bo"))  # languages that are written without spaces
 OPENING, CLOSING = "\"'“¿([{-", "\"'.。,，!！?？:：”)]}、"
 
 
@@ -96,12 +98,15 @@ class Decoder:
             raise DubbinError(f"The speech model in {folder} can't be used: {error}.") from error
         self.multilingual = bool(self._model.model.is_multilingual)
 
-    def language_of(self, x: NDArray[np.float32]) -> str:
-        """The language that is spoken in x, mono (frames,) at MODEL_RATE."""
-        return str(self._model.detect_language(audio=x)[0]) if self.multilingual else "en"
+    def language_of(self, x: NDArray[np.float32]) -> tuple[str, float]:
+        """The language that is spoken in x, mono (frames,) at MODEL_RATE, and how likely it is that."""
+        if not self.multilingual:
+            return "en", 1.0
+        language, likely, _ = self._model.detect_language(audio=x)
+        return str(language), float(likely)
 
-    def hear(self, windows: Sequence[NDArray[np.float32]], language: str) -> list[Heard]:
-        """The words of windows, mono (frames,) at MODEL_RATE, each of half a minute at most."""
+    def hear(self, windows: Sequence[NDArray[np.float32]], language: str, terms: Sequence[str] = ()) -> list[Heard]:
+        """The words of windows, mono (frames,) at MODEL_RATE, each of half a minute at most. terms: names that may come up, written as the model is to write them."""
         from faster_whisper.tokenizer import Tokenizer
         from faster_whisper.transcribe import pad_or_trim
 
@@ -110,17 +115,19 @@ class Decoder:
         found = [model.feature_extractor(x) for x in windows]
         # One after the other: the attention over half a minute takes fifty megabytes a window, and shares no weights.
         encoded = np.concatenate([np.array(model.encode(pad_or_trim(f[:, : f.shape[1] - 1])[None])) for f in found])
-        texts = self._written(encoded, tokenizer, {"beam_size": BEAM})
+        texts = self._written(encoded, tokenizer, terms, {"beam_size": BEAM})
         poor = [k for k, text in enumerate(texts) if text.is_poor]
-        for k, again in zip(poor, self._written(encoded[poor], tokenizer, SECOND_TRY) if poor else [], strict=True):
+        for k, again in zip(poor, self._written(encoded[poor], tokenizer, terms, SECOND_TRY) if poor else [], strict=True):
             texts[k] = texts[k] if again.is_poor else again
         return [self._placed(encoded[k : k + 1], text, tokenizer, found[k].shape[1] - 1) for k, text in enumerate(texts)]
 
-    def _written(self, encoded: NDArray[np.float32], tokenizer: Any, search: dict[str, Any]) -> list[_Text]:
+    def _written(self, encoded: NDArray[np.float32], tokenizer: Any, terms: Sequence[str], search: dict[str, Any]) -> list[_Text]:
         from faster_whisper.transcribe import get_compression_ratio, get_suppressed_tokens
 
         model = self._model
         said = tokenizer.encode(PROMPT) if not self.multilingual or tokenizer.language_code == "en" else []
+        if terms:
+            said = [*tokenizer.encode(f" {', '.join(terms)}.")[:MOST_TERM_TOKENS], *said]
         prompt = model.get_prompt(tokenizer, said, without_timestamps=False)
         results = model.model.generate(
             _view(encoded), [list(prompt)] * len(encoded), max_length=min(len(prompt) + MOST_TOKENS, model.max_length), return_scores=True, return_no_speech_prob=True,
@@ -148,13 +155,22 @@ class Decoder:
             return Heard((), length_s)
         segments, finished = self._segments(text, tokenizer, frames)
         self._model.add_word_timestamps([segments], tokenizer, _view(encoded), frames, OPENING, CLOSING, 0.0)
-        words = tuple(
-            HeardWord(w["word"].strip(), float(w["start"]), float(w["end"]), float(w["probability"]))
-            for s in segments
-            if s["start"] != s["end"] and tokenizer.decode(s["tokens"]).strip()
-            for w in s["words"]
-        )
+        written = [w for s in segments if s["start"] != s["end"] and tokenizer.decode(s["tokens"]).strip() for w in s["words"]]
+        words = tuple(_joined(written, tokenizer.language_code not in UNSPACED))
         return Heard(words, length_s if finished or not words else words[-1].end_s)
+
+
+def _joined(written: Sequence[dict[str, Any]], spaced: bool) -> list[HeardWord]:
+    """The words that a model wrote. spaced: in a language that parts its words, what follows without a space belongs to the word before: l'instant."""
+    out: list[HeardWord] = []
+    for w in written:
+        text, start, end, sure = w["word"], float(w["start"]), float(w["end"]), float(w["probability"])
+        if out and spaced and not text[:1].isspace() and text.strip():
+            last = out[-1]
+            out[-1] = HeardWord(last.text + text.strip(), last.start_s, max(end, last.end_s), min(sure, last.confidence))
+        else:
+            out.append(HeardWord(text.strip(), start, end, sure))
+    return out
 
 
 def _view(encoded: NDArray[np.float32]) -> Any:

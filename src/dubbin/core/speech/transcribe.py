@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
@@ -18,9 +19,10 @@ from dubbin.core.speech.decoding import HeardWord
 from dubbin.core.speech.fillers import add_unheard, mark_kinds, speech_without_words
 from dubbin.core.speech.fitting import UNKNOWN, fitting_words, is_known_language
 from dubbin.core.speech.hearing_again import hear_again
+from dubbin.core.speech.models import Models
 from dubbin.core.speech.recogniser import Recogniser, recognise
 from dubbin.core.speech.speakers import tell_apart, with_speakers
-from dubbin.core.speech.transcript import Transcript, Word
+from dubbin.core.speech.transcript import Spoken, Transcript, Word
 from dubbin.core.speech.word_edges import find_features, refine_edges
 
 
@@ -33,25 +35,27 @@ class Transcription:
 
 
 def transcribe(
-    source: Source, lane: str, activity: Activity, own: NDArray[np.bool_], model: Recogniser, *, language: str | None = None,
+    source: Source, lane: str, activity: Activity, own: NDArray[np.bool_], model: Recogniser, *, language: str | None = None, terms: Sequence[str] = (),
     speakers: int = 1, rt60_s: float | None = None, text: Sequence[TextWord] = (), text_name: str = "", keep: Path | None = None,
     task: Task | None = None,
 ) -> Transcription:  # fmt: skip
     """Words of a source with all that belongs to them.
 
-    own: marks, 100 a second, of what this voice says (bleed of others left out). speakers: how many share the recording. text: a transcript from
+    own: marks, 100 a second, of what this voice says (bleed of others left out). language: None: found by itself. terms: names that may come up. speakers: how many share the recording. text: a transcript from
     elsewhere, whose words are kept as they are written. keep: where finished parts are noted, so that broken-off work goes on.
     """
     task = task or Task()
-    heard, found = recognise(source, own, model, language=language, keep=keep, task=task.part(0.0, 0.75))
-    heard = hear_again(heard, source, own, model, language=language or found, task=task.part(0.75, 0.85))
+    heard, found = recognise(source, own, model, language=language, terms=terms, keep=keep, task=task.part(0.0, 0.75))
+    heard = hear_again(heard, source, own, model, language=language or found, terms=terms, task=task.part(0.75, 0.85))
     if text:
         heard = align_text(text, heard, source.frames / source.rate)
     levels = find_features(source, task.part(0.85, 0.9))
     heard = refine_edges(heard, levels, activity, rt60_s, task.part(0.9, 0.95))
     voicing = find_voicing(source, task.part(0.95, 1.0))
     if not text:
-        heard, found = (fitting_words(heard, own, voicing), found) if is_known_language(heard, own) else ([], UNKNOWN)
+        heard, found = (
+            (fitting_words(heard, own, voicing), found) if is_known_language(heard, own, of_many=model.is_multilingual) else ([], UNKNOWN)
+        )
     words: Sequence[Word]
     if found == UNKNOWN:
         words = speech_without_words(own, voicing, source.rate)
@@ -67,14 +71,40 @@ def transcribe(
     return Transcription(Transcript(lane, tuple(words), found, source_name, names if len(names) > 1 else ()), voicing)
 
 
+def transcribe_with(
+    models: Models, source: Source, lane: str, activity: Activity, own: NDArray[np.bool_], spoken: Spoken, *, speakers: int = 1,
+    rt60_s: float | None = None, text: Sequence[TextWord] = (), text_name: str = "", keep: Path | None = None, task: Task | None = None,
+) -> Transcription:  # fmt: skip
+    """The same with a model that comes with the program or with another one, and what is known of the show.
+
+    Where the quick model understands hardly a word, the thorough one is asked: it knows other languages. keep: the beginning of names of files.
+    """
+    task = task or Task()
+    model = models.for_language(spoken.language)
+
+    def listen(model: Recogniser, part: Task) -> Transcription:
+        notes = None if keep is None else keep.with_name(f"{keep.name}-{_digest(model.name, spoken)}.jsonl")
+        return transcribe(
+            source, lane, activity, own, model, language=spoken.language or None, terms=spoken.terms, speakers=speakers, rt60_s=rt60_s,
+            text=text, text_name=text_name, keep=notes, task=part,
+        )  # fmt: skip
+
+    heard = listen(model, task.part(0.0, 0.5 if models.is_quick and not spoken.language else 1.0))
+    if heard.transcript.language == UNKNOWN and not model.is_multilingual and (other := models.other()) is not None:
+        heard = listen(other, task.part(0.5, 1.0))
+    task.step(1.0)
+    return heard
+
+
+def _digest(name: str, spoken: Spoken) -> str:
+    return hashlib.blake2b(repr((name, spoken)).encode(), digest_size=6).hexdigest()
+
+
 def remark_on(transcript: Transcript, voice: str) -> str | None:
     """What somebody should know of a transcript that was made; None where all is well."""
     if transcript.language != UNKNOWN:
         return None
-    return (
-        f"Hardly a word of {voice} was understood, so none is written down: the built-in speech model knows English only. "
-        "Use another speech model, or import a transcript."
-    )
+    return f"Hardly a word of {voice} was understood, so none is written down. Set the language, use another speech model, or import a transcript."
 
 
 def word_of(heard: HeardWord, rate: int) -> Word:

@@ -43,6 +43,14 @@ class Transcript:
     speakers: tuple[str, ...] = ()
 
 
+@dataclass(frozen=True)
+class Spoken:
+    """What is known of a show before it is heard. language: a code such as en; none: found by itself. terms: names and terms, as they are written."""
+
+    language: str = ""
+    terms: tuple[str, ...] = ()
+
+
 PASSING_SOUNDS = frozenset(("click", "breath"))  # no automatic cut stops at them; it does at a laugh, and at what was not understood
 FILLERS = frozenset(("um", "umm", "uhm", "uh", "uhh", "er", "erm", "ehm", "hm", "hmm", "mm", "mhm", "ah", "eh"))
 _ENDS_SENTENCE = re.compile(r"[.!?…][\"'”’)]*$")

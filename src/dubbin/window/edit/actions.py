@@ -100,7 +100,6 @@ def _word_actions(
         Action("mark-fillers", WORDS, "fillers", "Mark all fillers", (), acts.alike.mark_fillers, has_words),
         Action("previous-retake", WORDS, "retakes", "Previous retake", ("Shift+R",), lambda: retakes.hear_next(-1), has_words),
         Action("next-retake", WORDS, "retakes", "Next retake", ("R",), lambda: retakes.hear_next(1), has_words),
-        Action("choose-model", WORDS, "model", "Use another speech model …", (), wording.ask_model),
-        Action("built-in-model", WORDS, "model", "Use the built-in speech model", (), wording.use_built_in_model),
+        Action("listening", WORDS, "model", "Model, language and names …", (), wording.ask_listening),
         Action("export-words", WORDS, "model", "Write the words to a file …", (), wording.ask_file, has_words),
     ]  # fmt: skip

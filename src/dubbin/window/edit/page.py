@@ -9,12 +9,14 @@ from dubbin.core.episode.commands.cuts import set_pauses
 from dubbin.core.episode.commands.seams import set_seams
 from dubbin.core.episode.model import Placed
 from dubbin.core.episode.time_map import FURTHEST_SESSION_FRAME, merged
+from dubbin.core.speech.fitting import UNKNOWN
 from dubbin.core.speech.pauses import STARTING_POINTS, PauseSettings
 from dubbin.window.edit.actions import edit_actions
 from dubbin.window.edit.acts import EditActs
 from dubbin.window.edit.evidence import EditEvidence
 from dubbin.window.edit.filler_list import FillerList
 from dubbin.window.edit.history_list import HistoryList
+from dubbin.window.edit.listening_dialog import language_title
 from dubbin.window.edit.overlap_list import OverlapList, overlap_controls
 from dubbin.window.edit.pause_list import PauseList
 from dubbin.window.edit.program_list import ProgramList
@@ -306,7 +308,9 @@ class EditPage(Page):
         table = speech.table
         count = table.word_count
         rows = self.word_rows
-        rows.show_row("words", f"{count:,}".replace(",", "\u2009") if count else "none yet")
+        languages = sorted({t.language for t in self.session.episode.transcripts if t.language not in ("", UNKNOWN)})
+        heard_in = "".join(f" · {language_title(code)}" for code in languages)
+        rows.show_row("words", f"{count:,}".replace(",", "\u2009") + heard_in if count else "none yet")
         if count:
             fillers = speech.fillers()
             cut = sum(self.acts.fillers.is_cut(f) for f in fillers)

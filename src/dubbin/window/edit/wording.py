@@ -10,14 +10,15 @@ from PyQt6.QtWidgets import QFileDialog, QInputDialog
 from dubbin.core.deliver.captions import caption_file, spoken_words, text_file, turn_table
 from dubbin.core.deliver.edit_lists import write_text
 from dubbin.core.episode.commands.lanes import lanes_of_speakers, name_voice
-from dubbin.core.episode.commands.words import correct_everywhere, correct_word, name_speaker
+from dubbin.core.episode.commands.words import correct_everywhere, correct_word, name_speaker, set_spoken
 from dubbin.core.episode.model import CoverKind, Lane, new_id
 from dubbin.core.errors import DubbinError
 from dubbin.core.mix.cover import fade_frames
 from dubbin.core.speech.align_text import read_text
-from dubbin.core.speech.recogniser import check_model
-from dubbin.core.speech.transcript import Word
+from dubbin.core.speech.models import check_model
+from dubbin.core.speech.transcript import Spoken, Word
 from dubbin.window.edit.dialogs import WordDialog
+from dubbin.window.edit.listening_dialog import ListeningDialog
 from dubbin.window.edit.writing import write_and_say
 from dubbin.window.shell.shared import Shared
 
@@ -162,20 +163,40 @@ class Wording:
 
     # -- the model --------------------------------------------------------------------
 
-    def ask_model(self) -> None:
-        name = QFileDialog.getExistingDirectory(self._window, "Folder with a Whisper model in CTranslate2 form", self._folder())
-        if name:
-            self.use_model(Path(name))
+    def ask_listening(self) -> None:
+        """Ask for the speech model, the language, and names of the show."""
+        dialog = self.listening_dialog()
+        if dialog.exec():
+            self.listen_with(dialog.choice(), dialog.spoken(), again=dialog.again.isChecked())
 
-    def use_model(self, folder: Path) -> None:
+    def listening_dialog(self) -> ListeningDialog:
+        episode = self._session.episode
+        tags = episode.delivery.tags
+        names = [
+            tags.show,
+            tags.author,
+            *tags.people.split(","),
+            *(v.voice for v in episode.session_voices),
+            *(n for t in episode.transcripts for n in t.speakers),
+        ]
+        offered = dict.fromkeys(name.strip() for name in names if name.strip())
+        chosen = self._speech.models.choice
+        return ListeningDialog(chosen, episode.spoken, list(offered), self._ask_folder, bool(episode.transcripts), self._window)
+
+    def _ask_folder(self) -> str:
+        name = QFileDialog.getExistingDirectory(self._window, "Folder with a Whisper model in CTranslate2 form", self._folder())
         try:
-            check_model(folder)
+            if name:
+                check_model(Path(name))
         except DubbinError as error:
             self._session.said.emit(str(error))
-            return
-        self._speech.preferences.set("speech_model", str(folder))
-        self._session.said.emit(f"Words are written down with the model in {folder.name} from now on.")
+            return ""
+        return name
 
-    def use_built_in_model(self) -> None:
-        self._speech.preferences.set("speech_model", "")
-        self._session.said.emit("Words are written down with the English model that comes with the program.")
+    def listen_with(self, choice: str, spoken: Spoken, *, again: bool = False) -> None:
+        """Take over a model, a language and names; again: hear all words once more."""
+        self._speech.preferences.set("speech_model", choice)
+        if spoken != self._session.episode.spoken:
+            self._session.do(set_spoken(self._session.episode, spoken.language, spoken.terms))
+        if again:
+            self._speech.start(again=True)

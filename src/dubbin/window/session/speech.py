@@ -22,9 +22,9 @@ from dubbin.core.mix.program import SessionMix
 from dubbin.core.mix.word_cuts import FoundFiller, FoundRetake
 from dubbin.core.speech.activity import FRAMES_PER_S, Activity
 from dubbin.core.speech.align_text import TextWord
-from dubbin.core.speech.recogniser import built_in_model, recogniser
+from dubbin.core.speech.models import MODELS, Models
 from dubbin.core.speech.retakes import Retake, find_retakes
-from dubbin.core.speech.transcribe import Transcription, remark_on, transcribe
+from dubbin.core.speech.transcribe import Transcription, remark_on, transcribe_with
 from dubbin.core.speech.transcript import Transcript, Word
 from dubbin.core.speech.turns import Crosstalk, crosstalk, hears_the_other, own_speech
 from dubbin.core.speech.word_table import WordTable
@@ -56,9 +56,10 @@ class Speech(QObject):
     # -- transcribing -----------------------------------------------------------------
 
     @property
-    def model_folder(self) -> Path:
+    def models(self) -> Models:
+        """The speech model that the person prefers; a folder that is gone gives way to the quick one."""
         chosen = self.preferences.get("speech_model", "")
-        return Path(chosen) if chosen and Path(chosen).is_dir() else built_in_model()
+        return Models(chosen if chosen in MODELS or Path(chosen or "-").is_dir() else "", self._session.folders.cache)
 
     def voices(self) -> list[Lane]:
         return list(self._session.episode.session_voices)
@@ -115,15 +116,15 @@ class Speech(QObject):
         activity, report = self._session.analyses.activity(lane), self._session.analyses.report(lane)
         if source is None or own is None or activity is None:
             return
-        folder = self.model_folder
+        models, spoken = self.models, self._session.episode.spoken
         rt60_s = report.echo.rt60_s if report else None
         marks = hashlib.blake2b(np.packbits(own).tobytes(), digest_size=8).hexdigest()
         fingerprint = self._session.episode.recording(lane.recording).fingerprint[:20]
-        keep = self._session.folders.cache / "words" / f"{fingerprint}-{marks}-{folder.name}.jsonl"
+        keep = self._session.folders.cache / "words" / f"{fingerprint}-{marks}"
 
         def work(task: Task) -> Transcription:
-            return transcribe(
-                source, lane.id, activity, own, recogniser(folder), rt60_s=rt60_s, speakers=speakers,
+            return transcribe_with(
+                models, source, lane.id, activity, own, spoken, rt60_s=rt60_s, speakers=speakers,
                 text=text or (), text_name=text_name, keep=keep, task=task,
             )  # fmt: skip
 

@@ -41,7 +41,7 @@ class CardRun(QObject):
         if not self.can_run():
             return
         episode, session = self._session.document.history.episode, self._session
-        resources = CardResources(session.recordings.copies, session.tile_cache, session.kept, self._speech.model_folder)
+        resources = CardResources(session.recordings.copies, session.tile_cache, session.kept, self._speech.models)
         self._of = self._session.document
 
         def work(task: Task) -> CardResult:

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 
 from dubbin.core.episode.commands.change import Change
 from dubbin.core.episode.commands.cuts import pauses_beside_words
 from dubbin.core.episode.model import Episode
-from dubbin.core.speech.transcript import Transcript, Word, plain
+from dubbin.core.speech.transcript import Spoken, Transcript, Word, plain
 
 
 def set_transcript(episode: Episode, transcript: Transcript) -> Change:
@@ -16,6 +17,12 @@ def set_transcript(episode: Episode, transcript: Transcript) -> Change:
     voice = episode.lane(transcript.lane).voice
     changed = pauses_beside_words(replace(episode, transcripts=(*others, transcript)))
     return Change(f"Words of {voice}", changed, f"words {transcript.lane}")
+
+
+def set_spoken(episode: Episode, language: str, terms: Sequence[str]) -> Change:
+    """What is known of what is said: its language, and names and terms as they are written. Words that are there already stay."""
+    unique = {" ".join(t.split()): None for t in terms if t.strip()}
+    return Change("Language and names of the show", replace(episode, spoken=Spoken(language, tuple(unique))))
 
 
 def correct_word(episode: Episode, lane_id: str, number: int, text: str) -> Change:
@@ -30,7 +37,7 @@ def correct_word(episode: Episode, lane_id: str, number: int, text: str) -> Chan
 
 
 def correct_everywhere(episode: Episode, wrong: str, right: str) -> Change:
-    """Write a word another way wherever it stands; capitals and punctuation around it stay."""
+    """Write a word another way wherever it stands; capitals and punctuation around it stay. A name joins the names of the show."""
     wanted, count, transcripts = plain(wrong), 0, []
     for transcript in episode.transcripts:
         words: list[Word] = []
@@ -41,7 +48,16 @@ def correct_everywhere(episode: Episode, wrong: str, right: str) -> Change:
             else:
                 words.append(word)
         transcripts.append(replace(transcript, words=tuple(words)))
-    return Change(f"Correct “{wrong}” to “{right}”, {count} times", replace(episode, transcripts=tuple(transcripts)) if count else episode)
+    changed = replace(episode, transcripts=tuple(transcripts), spoken=_with_term(episode.spoken, right)) if count else episode
+    return Change(f"Correct “{wrong}” to “{right}”, {count} times", changed)
+
+
+def _with_term(spoken: Spoken, right: str) -> Spoken:
+    """The list with one more name on it: a word with a capital or a figure in it, that isn't there yet."""
+    term = right.strip(" .,!?;:…\"'“”‘’()¿¡")
+    is_name = any(c.isupper() or c.isdigit() for c in term)
+    known = {t.casefold() for t in spoken.terms}
+    return replace(spoken, terms=(*spoken.terms, term)) if is_name and term.casefold() not in known else spoken
 
 
 def _dressed(text: str, old: str) -> str:

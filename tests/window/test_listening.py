@@ -1,0 +1,132 @@
+"""The dialog of speech model, language and names, in the real window."""
+
+from __future__ import annotations
+
+import pytest
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QFileDialog
+
+from dubbin.core.episode.commands.lanes import name_voice
+from dubbin.core.episode.commands.words import set_transcript
+from dubbin.core.speech.models import NEEDED
+from dubbin.core.speech.transcript import Spoken, Transcript
+from dubbin.window.edit.listening_dialog import ListeningDialog, language_title
+from dubbin.window.shell.step import Step
+from tests.window.test_editing import edit
+
+__all__ = ["edit"]
+
+
+@pytest.fixture(autouse=True)
+def preference(edit):
+    """What a person prefers is left as it was found."""
+    before = edit.speech.preferences.get("speech_model", "")
+    yield
+    edit.speech.preferences.set("speech_model", before)
+
+
+@pytest.fixture
+def answered(edit, monkeypatch):
+    """Opens the dialog by its action; a person acts in it and presses OK."""
+
+    def answer(act, accepted: int = 1) -> ListeningDialog:
+        shown: list[ListeningDialog] = []
+
+        def run(dialog: ListeningDialog) -> int:
+            shown.append(dialog)
+            dialog.show()
+            act(dialog)
+            dialog.hide()
+            return accepted
+
+        monkeypatch.setattr(ListeningDialog, "exec", run)
+        edit.actions_by_id["listening"].run()
+        return shown[0]
+
+    return answer
+
+
+def test_model_language_and_names_are_taken_over_and_undone(edit, answered):
+    def act(dialog):
+        dialog.buttons["thorough"].click()
+        dialog.language.setCurrentIndex(dialog.language.findText("French"))
+        dialog.terms.setFocus()
+        QTest.keyClicks(dialog.terms, "Slow Ferry")
+
+    answered(act)
+    assert edit.speech.models.choice == "thorough"
+    assert edit.session.episode.spoken == Spoken("fr", ("Slow Ferry",))
+    again = answered(lambda dialog: None)  # what was chosen is what it shows
+    assert again.choice() == "thorough" and again.spoken() == Spoken("fr", ("Slow Ferry",))
+    edit.actions_by_id["undo"].run()
+    assert edit.session.episode.spoken == Spoken()
+
+
+def test_cancelled_it_changes_nothing(edit, answered):
+    before = edit.session.document.history.episode
+    answered(lambda dialog: (dialog.buttons["thorough"].click(), dialog.terms.setPlainText("Ferry")), accepted=0)
+    assert edit.session.document.history.episode is before and edit.speech.models.choice in ("", "quick")
+
+
+def test_each_model_says_what_it_can_do(answered):
+    dialog = answered(lambda dialog: None)
+    texts = [button.text() for button in dialog.buttons.values()]
+    assert (
+        all("times as fast as speech" in t and "% of read words wrong" in t for t in texts[:2])
+        and "English" in texts[0]
+        and "99 languages" in texts[1]
+    )
+    assert dialog.buttons["quick"].isChecked() and not dialog.buttons[""].isEnabled()
+
+
+def test_names_are_offered_from_tags_and_speakers_once(edit, answered):
+    lane = edit.session.episode.session_voices[0]
+    edit.session.do(name_voice(edit.session.episode, lane.id, "Ines Calder"))
+
+    def act(dialog):
+        dialog.terms.setPlainText("ines calder")
+        assert dialog.take.isEnabled()
+        dialog.take.click()
+        assert not dialog.take.isEnabled()
+
+    dialog = answered(act)
+    names = dialog.spoken().terms
+    assert names[0] == "ines calder" and "Ines Calder" not in names and "Tobias" in names and len(set(names)) == len(names)
+
+
+def test_a_folder_of_ones_own_is_looked_at_before_it_is_taken(edit, answered, monkeypatch, tmp_path):
+    monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *_: str(tmp_path))
+    said: list[str] = []
+    edit.session.said.connect(said.append)
+    dialog = answered(lambda dialog: dialog._choose_folder())
+    assert "holds no speech model" in said[-1] and dialog.choice() == "quick"
+    for name in NEEDED:
+        (tmp_path / name).touch()
+    dialog = answered(lambda dialog: dialog._choose_folder())
+    assert dialog.choice() == str(tmp_path) == edit.speech.models.choice and tmp_path.name in dialog.buttons[""].text()
+    for name in NEEDED:
+        (tmp_path / name).unlink()
+    tmp_path.rmdir()
+    assert edit.speech.models.choice == ""  # a folder that is gone gives way to the model that comes with the program
+
+
+def test_hearing_again_is_asked_for_and_begins(edit, answered, monkeypatch):
+    begun: list[bool] = []
+    monkeypatch.setattr(edit.speech, "start", lambda again=False: begun.append(again))
+    answered(lambda dialog: None)
+    assert begun == []
+    answered(lambda dialog: dialog.again.click())
+    assert begun == [True]
+
+
+def test_the_language_that_was_found_is_shown_beside_the_words(edit):
+    page, lane = edit.pages[Step.EDIT], edit.session.episode.session_voices[0]
+    shown = page.word_rows.value("words")
+    assert shown.endswith("· English")
+    words = edit.session.episode.transcript(lane.id).words
+    edit.session.do(set_transcript(edit.session.episode, Transcript(lane.id, words, "fr")))
+    assert page.word_rows.value("words").endswith("· English · French")
+
+
+def test_languages_have_names():
+    assert language_title("fr") == "French" and language_title("haw") == "Hawaiian" and language_title("qq") == "qq"
