@@ -119,7 +119,7 @@ def _meets(word: Word, true: SpokenWord) -> bool:
 
 
 def _right_speaker(mixed: Sound, truth: tuple[SpokenWord, ...]) -> float:
-    speakers = tell_apart(find_voicing(mixed), find_activity(mixed).audible, 2)
+    speakers = tell_apart(mixed, find_voicing(mixed), find_activity(mixed).audible, 2)
     wanted = np.full(len(speakers), -1)
     for word in truth:
         wanted[round(word.start_s * 100) : round(word.end_s * 100)] = 0 if word.voice == truth[0].voice else 1

@@ -14,7 +14,7 @@ from dubbin.core.deliver import limiter_kernels
 from dubbin.core.measure import click_kernels, hum_kernels, interpolation_kernels, levinson_kernels, true_peak_kernels
 from dubbin.core.measure.click_kernels import GRAIN
 from dubbin.core.sound import filtering_kernels, packing_kernels, wav_kernels
-from dubbin.core.speech import retakes_kernels, word_edges_kernels
+from dubbin.core.speech import retakes_kernels, speaker_encoder_kernels, speakers_kernels, word_edges_kernels
 from dubbin.core.treat import (
     compressor_kernels,
     dereverb_kernels,
@@ -493,3 +493,31 @@ def test_the_cheapest_way_through_a_table_of_costs(shape):
     for i, j in itertools.product(range(shape[0]), range(shape[1])):
         total[i + 1, j + 1] = cost[i, j] + min(total[i, j + 1], total[i + 1, j], total[i, j])
     np.testing.assert_allclose(retakes_kernels.warped(cost), total[-1, 1:])
+
+
+@pytest.mark.parametrize("voices", [1, 2, 3])
+def test_the_best_course_through_the_scores_of_several_voices(voices):
+    """The twin tries every course."""
+    rng = np.random.default_rng(voices)
+    for _ in range(12):
+        scores, price = rng.standard_normal((7, voices)), rng.random(7) * 2.0
+        found = np.empty(7, np.int64)
+        speakers_kernels.course(scores, price, found)
+
+        def worth(course, scores=scores, price=price) -> float:
+            changes = [price[t] for t in range(1, 7) if course[t] != course[t - 1]]
+            return float(sum(scores[t, k] for t, k in enumerate(course)) - sum(changes))
+
+        best = max(worth(c) for c in itertools.product(range(voices), repeat=7))
+        assert worth(found.tolist()) == pytest.approx(best)
+
+
+def test_a_step_of_a_long_short_term_memory():
+    gates, cell, hidden = drawn(5, 4 * 6, seed=1) * 3, drawn(5, 6, seed=2), drawn(5, 6, seed=3)
+    gates[0, :3] = (90.0, -90.0, 500.0)  # far beyond what an exponential holds
+    i, f, g, o = np.split(gates.astype(np.float64), 4, axis=1)
+    wanted_cell = special.expit(f) * cell + special.expit(i) * np.tanh(g)
+    wanted_hidden = special.expit(o) * np.tanh(wanted_cell)
+    speaker_encoder_kernels.step(gates, cell, hidden)
+    np.testing.assert_allclose(cell, wanted_cell, atol=2e-4)
+    np.testing.assert_allclose(hidden, wanted_hidden, atol=2e-4)

@@ -20,7 +20,6 @@ from dubbin.core.speech.fillers import add_unheard, mark_kinds
 from dubbin.core.speech.models import built_in_model, check_model
 from dubbin.core.speech.recogniser import HeardWord, Recogniser, pages_of, recognise, recogniser
 from dubbin.core.speech.retakes import find_retakes
-from dubbin.core.speech.speakers import tell_apart, with_speakers
 from dubbin.core.speech.transcribe import transcribe
 from dubbin.core.speech.transcript import FILLERS, Transcript, Word, WordKind, plain
 from dubbin.core.speech.turns import crosstalk, own_speech
@@ -153,21 +152,6 @@ def test_two_who_speak_at_once_are_found():
     found = crosstalk(own_speech(activities), [0.0, 0.0])
     assert found and all(c.start_s > 3.9 and c.end_s < size / RATE + 0.3 for c in found)
     assert sum(c.end_s - c.start_s for c in found) > 3.0
-
-
-def test_two_speakers_of_one_recording_are_told_apart():
-    x, words = joined_lines(list(range(2, 18)))
-    source = Sound(x[None], RATE)
-    speakers = tell_apart(find_voicing(source), find_activity(source).audible, 2)
-    truth = np.full(len(speakers), -1)
-    for _, a, b, voice in words:
-        truth[round(a * 100) : round(b * 100)] = 0 if voice == "ines" else 1
-    known = (truth >= 0) & (speakers >= 0)
-    right = np.mean(speakers[known] == truth[known])
-    assert max(right, 1 - right) >= 0.85
-    named = with_speakers([w(t, a, b) for t, a, b, _ in words], speakers, RATE)
-    voices = [n.speaker for n in named]
-    assert np.mean([v == (0 if voice == words[0][3] else 1) for v, (*_, voice) in zip(voices, words, strict=True)]) >= 0.85
 
 
 # -- fillers, retakes ---------------------------------------------------------------------

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QFileDialog
+from PyQt6.QtWidgets import QFileDialog, QInputDialog
 
 from dubbin.core.episode.commands.lanes import name_voice
 from dubbin.core.episode.commands.words import set_transcript
@@ -130,3 +130,13 @@ def test_the_language_that_was_found_is_shown_beside_the_words(edit):
 
 def test_languages_have_names():
     assert language_title("fr") == "French" and language_title("haw") == "Hawaiian" and language_title("qq") == "qq"
+
+
+@pytest.mark.parametrize(("chosen", "count"), [("as many as are found", 0), ("3", 3)])
+def test_the_number_of_speakers_is_given_or_found(edit, monkeypatch, chosen, count):
+    asked: list[int] = []
+    monkeypatch.setattr(edit.speech, "split_speakers", lambda lane, n: asked.append(n))
+    monkeypatch.setattr(QInputDialog, "getItem", lambda *arguments: (chosen, True) if chosen in arguments[3] else ("", False))
+    edit.session.pick_lane(edit.session.episode.session_voices[0].id)
+    edit.actions_by_id["split-speakers"].run()
+    assert asked == [count]

@@ -93,7 +93,14 @@ def _speech(add: Add) -> None:
     sub.add_argument("--model", metavar="DIR", help=f"{models}, or a folder with another Whisper model in CTranslate2 form")
     sub.add_argument("--language", metavar="CODE", help="what is spoken (en, de, …); found by itself without it")
     sub.add_argument("--names", type=_names, metavar="NAME,…", help="names and terms that may come up, as they are to be written")
-    sub.add_argument("--speakers", type=int, default=1, choices=range(1, 9), metavar="N", help="how many voices share the recording")
+    sub.add_argument(
+        "--speakers",
+        type=int,
+        default=1,
+        choices=range(9),
+        metavar="N",
+        help="how many voices share the recording; 0: as many as are found",
+    )
     sub.add_argument("--text", type=Path, metavar="FILE", help="a transcript (.srt, .vtt, .txt) to be put to the sound")
 
 

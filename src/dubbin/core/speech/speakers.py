@@ -1,11 +1,12 @@
 """Who speaks when, of voices that share one recording, told apart by how they sound.
 
-Short stretches are described by the mean of their cepstra and of their pitch, and grouped; then every voice gets a mixture of bell curves of its own, and the most
-likely course through the recording is found, with a price on every change of speaker. Repeated until it settles.
+Stretches of 1.6 s become points that lie near one another where one voice speaks (speaker_encoder.py); the points are grouped, the nearest groups joined first, until as
+many are left as there are voices. Then every voice gets a mixture of bell curves of its own over cepstra and pitch, 100 a second, and the most likely course through the recording is found
+from both, with a price on every change of speaker. Repeated until it settles.
 
-Sources: Reynolds and Rose, "Robust text-independent speaker identification using Gaussian mixture speaker models", IEEE TSAP 1995; Anguera and others,
-"Speaker diarization: a review of recent research", IEEE TASLP 2012 (resegmentation by Viterbi). Limits: voices much alike, or heard for less than some seconds, can't be
-told apart; where two speak at once the louder one counts.
+Sources: Anguera and others, "Speaker diarization: a review of recent research", IEEE TASLP 2012 (agglomerative clustering, resegmentation by Viterbi); Reynolds and Rose,
+"Robust text-independent speaker identification using Gaussian mixture speaker models", IEEE TSAP 1995. Limits: who is heard for less than a twentieth of the whole is not told
+apart; where two speak at once the louder one counts.
 """
 
 from __future__ import annotations
@@ -17,18 +18,27 @@ import numpy as np
 import scipy
 from numpy.typing import NDArray
 
+from dubbin.core.jobs import Task
 from dubbin.core.measure.voicing import Voicing, cepstra
-from dubbin.core.speech.activity import FRAMES_PER_S
+from dubbin.core.sound.source import Source
+from dubbin.core.speech.activity import FRAMES_PER_S, runs
+from dubbin.core.speech.speaker_encoder import SPAN_S, embed
 from dubbin.core.speech.transcript import Word, WordKind
 
-STRETCH_S, STRETCH_HOP_S = 1.4, 0.35
+HOP_S, MOST_POINTS = 0.25, 7000  # from stretch to stretch; of hours of speech they lie further apart
+JOIN_S, SHORTEST_S = 0.3, 0.25  # gaps inside of a stretch; what is shorter tells nothing
+MOST_GROUPED = 1500  # points that are grouped; the others go to the nearest group
+LEAST_SHARE = 0.05  # of what is said for a voice of its own
+MOST_VOICES = 6
+ONE_VOICE = 0.86  # cosine between the middles of two groups: above, they are the same voice
 COEFFICIENTS = 13  # the first, loudness, is left out
 PITCH_WEIGHT = 2.2  # against the cepstra, each scaled to a spread of 1
-COMPONENTS = 6
+COMPONENTS, MOST_FITTED = 6, 60_000
 ROUNDS = 4
-CHANGE_COST = 26.0  # log likelihood a change of speaker must gain
-SCALE = 0.22  # frames that follow one another are alike: each counts for so much
+CHANGE_COST = 8.0  # log likelihood a change of speaker must gain
+SCALE = 0.11  # frames that follow one another are alike: each counts for so much
 LEAST_S = 4.0  # of speech for a voice of its own
+FEWEST_FRAMES = 200
 
 
 @dataclass(frozen=True)
@@ -46,27 +56,110 @@ class _Mixture:
         return np.asarray(top + np.log(np.exp(parts - top[:, None]).sum(axis=1)))
 
 
-def tell_apart(voicing: Voicing, said: NDArray[np.bool_], count: int = 2) -> NDArray[np.int8]:
+def tell_apart(
+    source: Source, voicing: Voicing, said: NDArray[np.bool_], count: int | None = None, task: Task | None = None
+) -> NDArray[np.int8]:
     """The number of the speaker in every 10 ms frame, in the order in which they first speak; -1 where nobody does.
 
-    said: marks of frames with speech. count: how many voices there are.
+    said: marks of frames with speech. count: how many voices there are; None: as many as are found, up to MOST_VOICES.
     """
     n = min(len(said), len(voicing.pitch_hz))
     said = said[:n]
-    x = _features(voicing, said)
     frames = np.flatnonzero(said)
-    if count < 2 or len(frames) < 2 * LEAST_S * FRAMES_PER_S:
-        return np.where(said, 0, -1).astype(np.int8)
-    labels = _first_guess(x, frames, count)
-    inner = x[:, :COEFFICIENTS]
+    nobody = np.where(said, 0, -1).astype(np.int8)
+    if count == 1 or len(frames) < 2 * LEAST_S * FRAMES_PER_S:
+        return nobody
+    spans = _stretches(said)
+    points = embed(source, spans, task)
+    weights = np.array([min(b - a, SPAN_S) for a, b in spans])
+    middles = _middles(points, weights, count) if count else _found(points, weights)
+    if len(middles) < 2:
+        return nobody
+    x, near = _features(voicing, said), _nearness(points @ middles.T, spans, said)
+    labels = np.argmax(near, axis=1).astype(np.int64)
     for _ in range(ROUNDS):
-        scores = np.stack(
-            [_fit(inner[labels == k]).log_likelihood(inner) if np.any(labels == k) else np.full(len(inner), -1e3) for k in range(count)], 1
-        )
-        labels = _course(scores * SCALE, frames)
+        scores = np.full((len(x), len(middles)), -60.0)
+        for k in range(len(middles)):
+            own = x[labels == k]
+            if len(own) > FEWEST_FRAMES:
+                scores[:, k] = _fit(own[:: -(-len(own) // MOST_FITTED)]).log_likelihood(x)
+        labels = _course(scores * SCALE + near, frames)
     out = np.full(n, -1, np.int8)
     out[frames] = _in_order(labels)
     return out
+
+
+def _stretches(said: NDArray[np.bool_]) -> list[tuple[float, float]]:
+    """Stretches of SPAN_S, in seconds, of what is said without a longer break; of what is shorter all of it."""
+    whole: list[list[float]] = []
+    for a, b in zip(*runs(said), strict=True):
+        if whole and a / FRAMES_PER_S - whole[-1][1] < JOIN_S:
+            whole[-1][1] = b / FRAMES_PER_S
+        else:
+            whole.append([a / FRAMES_PER_S, b / FRAMES_PER_S])
+    hop = max(HOP_S, sum(b - a for a, b in whole) / MOST_POINTS)
+    out: list[tuple[float, float]] = []
+    for a, b in whole:
+        if b - a < SHORTEST_S:
+            continue
+        if b - a <= SPAN_S + hop:
+            out.append((a, b))
+            continue
+        starts = np.minimum(a + hop * np.arange(int(np.ceil((b - a - SPAN_S) / hop)) + 1), b - SPAN_S)
+        out += [(float(s), float(s) + SPAN_S) for s in starts]
+    return out
+
+
+def _middles(points: NDArray[np.float32], weights: NDArray[np.float64], count: int) -> NDArray[np.float32]:
+    """Middles (up to count, SIZE), of length 1, of the groups that hold most: as many as have LEAST_SHARE of all."""
+    chosen = np.unique(np.linspace(0, len(points) - 1, min(len(points), MOST_GROUPED)).astype(int))
+    x, w = points[chosen], weights[chosen]
+    if len(x) <= count:
+        return np.asarray(x, np.float32)
+    tree = scipy.cluster.hierarchy.linkage(x, "average", metric="cosine")
+    for groups in range(count, min(len(x), 60)):
+        labels = scipy.cluster.hierarchy.fcluster(tree, groups, "maxclust") - 1
+        shares = np.bincount(labels, weights=w, minlength=groups) / w.sum()
+        if np.count_nonzero(shares > LEAST_SHARE) >= count:
+            break
+    largest = np.argsort(-shares, kind="stable")[:count]
+    sums = np.stack([(w[labels == k, None] * x[labels == k]).sum(axis=0) for k in largest])
+    out: NDArray[np.float32] = (sums / np.maximum(np.linalg.norm(sums, axis=1, keepdims=True), 1e-9)).astype(np.float32)
+    return out
+
+
+def _found(points: NDArray[np.float32], weights: NDArray[np.float64]) -> NDArray[np.float32]:
+    """The same for as many voices as differ: more groups until two of them would be one voice."""
+    found = _middles(points, weights, 1)
+    for count in range(2, MOST_VOICES + 1):
+        middles = _middles(points, weights, count)
+        alike = middles @ middles.T - 2.0 * np.eye(len(middles))
+        if len(middles) < count or float(alike.max()) > ONE_VOICE:
+            break
+        found = middles
+    return found
+
+
+def count_voices(source: Source, said: NDArray[np.bool_], task: Task | None = None) -> int:
+    """How many voices a recording seems to hold, 1 to MOST_VOICES. said: marks, 100 a second, of frames with speech."""
+    spans = _stretches(said)
+    if not spans:
+        return 1
+    return len(_found(embed(source, spans, task), np.array([min(b - a, SPAN_S) for a, b in spans])))
+
+
+def _nearness(scores: NDArray[np.float32], spans: Sequence[tuple[float, float]], said: NDArray[np.bool_]) -> NDArray[np.float64]:
+    """(frames that are said, voices): mean score of the stretches over a frame, those that lie around it counting most."""
+    total, weight = np.zeros((len(said), scores.shape[1])), np.zeros(len(said))
+    for (start, end), score in zip(spans, scores, strict=True):
+        a, b = round(start * FRAMES_PER_S), min(round(end * FRAMES_PER_S), len(said))
+        bell = np.hanning(b - a + 2)[1:-1]
+        total[a:b] += bell[:, None] * score
+        weight[a:b] += bell
+    known = weight > 0
+    total[known] /= weight[known, None]
+    total[~known] = total[known].mean(axis=0) if known.any() else 0.0
+    return np.asarray(total[said])
 
 
 def _features(voicing: Voicing, said: NDArray[np.bool_]) -> NDArray[np.float64]:
@@ -85,30 +178,6 @@ def _features(voicing: Voicing, said: NDArray[np.bool_]) -> NDArray[np.float64]:
     x[:, -1] *= PITCH_WEIGHT
     out: NDArray[np.float64] = x
     return out
-
-
-def _first_guess(x: NDArray[np.float64], frames: NDArray[np.int64], count: int) -> NDArray[np.int64]:
-    size, hop = round(STRETCH_S * FRAMES_PER_S), round(STRETCH_HOP_S * FRAMES_PER_S)
-    starts = np.arange(0, max(len(x) - size, 1), hop)
-    stretches = np.stack([np.concatenate([x[s : s + size].mean(axis=0), 0.5 * x[s : s + size, :-1].std(axis=0)]) for s in starts])
-    stretches = (stretches - stretches.mean(axis=0)) / np.maximum(stretches.std(axis=0), 1e-6)
-    stretches[:, COEFFICIENTS - 1] *= PITCH_WEIGHT
-    u, s, _ = np.linalg.svd(stretches, full_matrices=False)
-    near = u[:, :4] * s[:4]
-    best, labels = np.inf, np.zeros(len(near), np.int64)
-    for seed in range(8):
-        centres, found = (
-            scipy.cluster.vq.kmeans2(near, count, minit="++", seed=seed, missing="warn")
-            if len(near) >= count
-            else (near, np.arange(len(near)))
-        )
-        cost = float(np.sum((near - centres[found]) ** 2))
-        if len(np.unique(found)) == count and cost < best:
-            best, labels = cost, found.astype(np.int64)
-    votes = np.zeros((len(x), count))
-    for start, label in zip(starts, labels, strict=True):
-        votes[start : start + size, label] += 1
-    return np.asarray(np.argmax(votes, axis=1))
 
 
 def _fit(x: NDArray[np.float64]) -> _Mixture:
@@ -143,22 +212,11 @@ def _fit(x: NDArray[np.float64]) -> _Mixture:
 
 def _course(scores: NDArray[np.float64], frames: NDArray[np.int64]) -> NDArray[np.int64]:
     """The most likely speakers, with a price on changes, which is lower over pauses."""
-    count = scores.shape[1]
+    from dubbin.core.speech.speakers_kernels import course
+
     gaps = np.diff(frames, prepend=frames[:1]) / FRAMES_PER_S
-    price = CHANGE_COST * SCALE / (1.0 + 4.0 * gaps)
-    total = scores[0].copy()
-    back = np.empty(scores.shape, np.int64)
-    back[0] = np.arange(count)
-    for t in range(1, len(scores)):
-        best = int(np.argmax(total))
-        change = total[best] - price[t]
-        stay = total >= change
-        back[t] = np.where(stay, np.arange(count), best)
-        total = np.where(stay, total, change) + scores[t]
     out = np.empty(len(scores), np.int64)
-    out[-1] = int(np.argmax(total))
-    for t in range(len(scores) - 1, 0, -1):
-        out[t - 1] = back[t, out[t]]
+    course(np.ascontiguousarray(scores), CHANGE_COST / (1.0 + 4.0 * gaps), out)
     return out
 
 

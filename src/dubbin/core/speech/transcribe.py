@@ -41,7 +41,7 @@ def transcribe(
 ) -> Transcription:  # fmt: skip
     """Words of a source with all that belongs to them.
 
-    own: marks, 100 a second, of what this voice says (bleed of others left out). language: None: found by itself. terms: names that may come up. speakers: how many share the recording. text: a transcript from
+    own: marks, 100 a second, of what this voice says (bleed of others left out). language: None: found by itself. terms: names that may come up. speakers: how many share the recording; 0: as many as are found. text: a transcript from
     elsewhere, whose words are kept as they are written. keep: where finished parts are noted, so that broken-off work goes on.
     """
     task = task or Task()
@@ -64,8 +64,8 @@ def transcribe(
     names: tuple[str, ...] = ()
     if text and any(w.speaker for w in text):
         words, names = _named(words, text)
-    elif speakers > 1:
-        words = with_speakers(words, tell_apart(voicing, own, speakers), source.rate)
+    elif speakers != 1:
+        words = with_speakers(words, tell_apart(source, voicing, own, speakers or None), source.rate)
         names = tuple(f"Speaker {k + 1}" for k in range(max(w.speaker for w in words) + 1)) if words else ()
     source_name = text_name or model.name
     return Transcription(Transcript(lane, tuple(words), found, source_name, names if len(names) > 1 else ()), voicing)

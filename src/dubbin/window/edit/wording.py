@@ -22,6 +22,7 @@ from dubbin.window.edit.listening_dialog import ListeningDialog
 from dubbin.window.edit.writing import write_and_say
 from dubbin.window.shell.shared import Shared
 
+AS_MANY_AS_FOUND, MOST_SPEAKERS = "as many as are found", 8
 SPEAKERS_DB, DEEPEST_DB = 30.0, 60.0
 TEXT_FILES = "Transcripts (*.srt *.vtt *.txt);;All files (*)"
 WORD_FILES = "Captions (*.srt *.vtt);;Text (*.txt);;Who speaks when (*.csv)"
@@ -115,9 +116,11 @@ class Wording:
         lane = self._session.picked_lane
         if lane is None or lane not in self._speech.voices():
             return
-        count, done = QInputDialog.getInt(self._window, "Tell speakers apart", f"How many voices does “{lane.voice}” hold?", 2, 2, 8)
+        choices = [AS_MANY_AS_FOUND, *(str(n) for n in range(2, MOST_SPEAKERS + 1))]
+        text = f"How many voices does “{lane.voice}” hold?"
+        chosen, done = QInputDialog.getItem(self._window, "Tell speakers apart", text, choices, 1, False)
         if done:
-            self._speech.split_speakers(lane, count)
+            self._speech.split_speakers(lane, 0 if chosen == AS_MANY_AS_FOUND else int(chosen))
 
     def has_speakers(self) -> bool:
         """Whether the picked lane holds several speakers that are told apart."""

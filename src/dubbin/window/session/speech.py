@@ -108,7 +108,7 @@ class Speech(QObject):
         self._transcribe(lane, text=words, text_name=name)
 
     def split_speakers(self, lane: Lane, count: int) -> None:
-        """Tell apart the voices of a lane that holds several."""
+        """Tell apart the voices of a lane that holds several. count: 0: as many as are found."""
         self._transcribe(lane, speakers=count)
 
     def _transcribe(self, lane: Lane, speakers: int = 1, text: list[TextWord] | None = None, text_name: str = "") -> None:
