@@ -9,6 +9,7 @@ from pathlib import Path
 
 import fit
 import numpy as np
+import speakers
 from numpy.typing import NDArray
 from scores import text_error
 
@@ -68,7 +69,7 @@ def rows(voices: Path | None = None) -> list[Row]:
     out.append(
         ("two voices in one recording, share of speech time given to the right one", f"{_right_speaker(mixed, sounds.truth.words):.2f}")
     )
-    return out + fit.demo_rows() + (fit.voice_rows(voices) if voices is not None else []) + _pauses()
+    return out + fit.demo_rows() + (fit.voice_rows(voices) + speakers.rows(voices) if voices is not None else []) + _pauses()
 
 
 def _model_rows(

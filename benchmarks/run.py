@@ -286,7 +286,7 @@ def main() -> None:
     for name, (heading, make) in TABLES.items():
         if not wanted or name in wanted:
             found = []
-            for what, figure in make(arguments.voices) if name in ("editing", "codecs", "hour") else make():
+            for what, figure in make(arguments.voices) if name in ("editing", "codecs", "hour", "voices") else make():
                 print(what, figure, flush=True)
                 found.append((what, figure))
             document.put(heading, document.table(("what", "figure"), found))

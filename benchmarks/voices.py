@@ -33,7 +33,8 @@ MINUTES = 12
 Row = tuple[str, str]
 
 
-def rows() -> list[Row]:
+def rows(voices: Path | None = None) -> list[Row]:
+    """voices: a folder of recordings of real people; None: the demo alone."""
     sounds = build_sounds()
     lanes = {v: np.resize(x, MINUTES * 60 * RATE).astype(np.float32)[None] for v, x in sounds.recorded.items()}
     out = [_everything(lanes)]
@@ -47,7 +48,7 @@ def rows() -> list[Row]:
         mine = _speed(lambda use=use: _treat(x, use))  # type: ignore[misc]
         theirs = _speed(lambda filter=filter: peers.ffmpeg(filter, align=False)(x[0]))  # type: ignore[misc]
         out.append((f"{name}, mono", f"{mine:.0f} x real time, {mine / theirs:.2f} x FFmpeg's {filter.split('=')[0]}"))
-    return out
+    return out + sibilance_rows(voices)
 
 
 def _speed(run: Callable[[], object]) -> float:
@@ -97,3 +98,71 @@ def _everything(lanes: dict[str, np.ndarray]) -> Row:
         f"voice and balance, {MINUTES} min of two microphones ({names}; levelling, bleed control, mix)",
         f"{MINUTES * 60 / seconds:.0f} x real time",
     )
+
+
+# -- s-sounds against vowels, through the suggested voice treatments ------------------
+
+
+HARSH_DB, HARSH_FROM_HZ = 8.0, 5000.0
+S_OVER_VOWELS_DB, LEAST_S_DB, FEWEST_S = 3.0, -25.0, 30  # frames of 10 ms
+
+
+def sibilance_rows(folder: Path | None = None) -> list[Row]:
+    """How far s-sounds move against the vowels: of voices as they are, and made harsh by a shelf. folder: of recordings of real people."""
+    import soundfile as sf
+
+    voices = {v: (x.astype(np.float32), RATE) for v, x in build_sounds().recorded.items()}
+    for path in sorted(folder.glob("*.flac")) if folder is not None else []:
+        x, rate = sf.read(path, dtype="float32")
+        voices[path.stem] = (x, rate)
+    out = []
+    for title, boost_db in (("as they are", 0.0), (f"made harsh, {HARSH_DB:.0f} dB above {HARSH_FROM_HZ / 1000:.0f} kHz", HARSH_DB)):
+        moved = {v: d for v, (x, rate) in voices.items() if (d := _s_moved(_shelved(x, rate, boost_db), rate)) is not None}
+        out.append(
+            (
+                f"s-sounds against vowels after the suggested voice treatments, {title}",
+                ", ".join(f"{d:+.1f} dB {v}" for v, d in moved.items()),
+            )
+        )
+    return out
+
+
+def _shelved(x: np.ndarray, rate: int, db: float) -> np.ndarray:
+    from scipy import signal
+
+    high = signal.sosfiltfilt(signal.butter(1, min(HARSH_FROM_HZ, 0.4 * rate), "highpass", fs=rate, output="sos"), x)
+    y = x + (10 ** (db / 20) - 1) * high
+    return np.asarray(y * min(1.0, 0.9 / np.max(np.abs(y))), np.float32)
+
+
+def _s_moved(x: np.ndarray, rate: int) -> float | None:
+    """dB by which the usual s moves against the usual vowel; None where hardly an s is said."""
+    from scipy import signal
+
+    from dubbin.core.measure.voicing import find_voicing
+    from dubbin.core.treat.registry import VOICE
+    from dubbin.core.treat.settings import settings_from_plain
+
+    source = Sound(x[None], rate)
+    voicing = find_voicing(source)
+    bands = (
+        signal.butter(4, min(4500, 0.4 * rate), "high", fs=rate, output="sos"),
+        signal.butter(2, [200, 3500], "band", fs=rate, output="sos"),
+    )
+
+    def levels(y: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+        count = min(len(y) // (rate // 100), len(voicing.pitch_hz))
+        power = [np.mean(signal.sosfiltfilt(b, y)[: count * (rate // 100)].reshape(count, -1) ** 2, axis=1) for b in bands]
+        return 10 * np.log10(power[0] + 1e-12), 10 * np.log10(power[1] + 1e-12)
+
+    high, low = levels(x)
+    voiced = voicing.voiced[: len(low)] & (voicing.periodicity[: len(low)] > 0.8)
+    vowel = voiced & (low > np.quantile(low[voicing.voiced[: len(low)]], 0.8) - 10)
+    sibilant = (high - low > S_OVER_VOWELS_DB) & (high > np.median(low[vowel]) + LEAST_S_DB)
+    if np.count_nonzero(sibilant) < FEWEST_S:
+        return None
+    wanted = suggest_voice(measure_recording(source), average_spectrum(source))
+    uses = [Use(t, settings_from_plain(t.settings_type, wanted[t.name])) for t in VOICE if t.name in wanted]
+    after_high, after_low = levels(Chain(source, uses).read(0, source.frames)[0])
+    before, after = (float(np.median(h[sibilant]) - np.median(v[vowel])) for h, v in ((high, low), (after_high, after_low)))
+    return after - before

@@ -189,6 +189,87 @@ def test_breaths_go_down_and_consonants_stay():
     assert np.max(np.abs(y[: RATE // 2] - x[: RATE // 2])) < 1e-3
 
 
+# -- s-sounds through all of it -------------------------------------------------------------
+
+
+def vowels_and_s(s_db: float) -> tuple[np.ndarray, np.ndarray]:
+    """A vowel, a soft s, a vowel, a soft s …, a fifth of a second each; and which samples are s. s_db: of the s against the vowel."""
+    n = np.arange(RATE // 5)
+    vowel = signal.sosfilt(signal.butter(4, 1800, fs=RATE, output="sos"), signal.sawtooth(2 * np.pi * 120 * n / RATE))
+    hiss = signal.sosfilt(signal.butter(4, [5500, 9000], "band", fs=RATE, output="sos"), noise(0.2, -10, 6))
+    vowel, hiss = vowel / np.max(np.abs(vowel)) * 0.5, hiss / np.max(np.abs(hiss)) * 0.5 * 10 ** (s_db / 20)
+    x = np.tile(np.concatenate([vowel, hiss]), 10).astype(np.float32)
+    return x, np.tile(np.repeat([False, True], len(n)), 10)
+
+
+def held_back(x: np.ndarray, y: np.ndarray, where: np.ndarray) -> float:
+    """dB by which a sound came down at some samples."""
+    return rms_db(x[where]) - rms_db(y[where])
+
+
+def test_s_sounds_that_count_for_more_are_held_back_as_far_as_vowels():
+    x, is_s = vowels_and_s(-14.0)
+    settings = CompressorSettings(threshold_db=-24.0, ratio=3.0, attack_ms=2.0, release_ms=40.0, detection=Detection.PEAK, follows=False)
+    plain, weighted = (run(x, Compressor(), replace(settings, sibilants_db=db)) for db in (0.0, 14.0))
+    vowels = held_back(x, weighted, ~is_s)
+    assert held_back(x, plain, ~is_s) - held_back(x, plain, is_s) > 4.0, "without it they stand out behind the compressor"
+    assert held_back(x, weighted, is_s) == pytest.approx(vowels, abs=1.5)
+    assert vowels == pytest.approx(held_back(x, plain, ~is_s), abs=0.5), "vowels are held as before"
+
+
+def test_at_rates_without_s_sounds_nothing_is_weighed():
+    x = tone(300.0, 1.0, -6.0).samples[:, ::6]
+    for rate in (8000, 11025):
+        settings = CompressorSettings(threshold_db=-20.0)
+        found = [gain_curve_db(x, rate, replace(settings, sibilants_db=db)) for db in (0.0, 12.0)]
+        np.testing.assert_array_equal(*found)
+
+
+def sibilance(x: np.ndarray) -> float | None:
+    meter = ToneBalanceMeter(RATE, 1)
+    meter.push(np.ascontiguousarray(x, np.float32)[None])
+    return meter.result().sibilance_db
+
+
+def with_highs(x: np.ndarray, db: float) -> np.ndarray:
+    """A voice with its highs louder by some dB."""
+    high = signal.sosfiltfilt(signal.butter(2, 4500, "highpass", fs=RATE, output="sos"), x)
+    return (x + (10 ** (db / 20) - 1) * high).astype(np.float32)
+
+
+def test_s_sounds_are_known_by_their_shape_in_bright_voices_and_dull_ones(speech):
+    usual = sibilance(speech)
+    assert usual is not None
+    for db in (-8.0, 6.0):
+        found = sibilance(with_highs(speech, db))
+        assert found is not None and found - usual == pytest.approx(db, abs=2.5)
+
+
+def test_where_hardly_an_s_is_said_nothing_is_said_of_them():
+    n = np.arange(4 * RATE)
+    assert sibilance(0.1 * np.sin(2 * np.pi * 200 * n / RATE)) is None
+
+
+@pytest.mark.parametrize(("db", "low", "high"), [(-6.0, -2.0, 2.0), (6.0, -9.5, -4.0)])
+def test_the_suggested_voice_leaves_usual_s_sounds_and_takes_sharp_ones_down(speech, db, low, high):
+    """The demo's host is sharp by herself: 6 dB less of her highs are usual, 6 dB more harsh."""
+    x = with_highs(speech, db)
+    source = Sound(x[None] * np.float32(0.5), RATE)
+    report = measure_recording(source)
+    wanted = suggest_voice(report, average_spectrum(source))
+    assert ("deess" in wanted) == (db > 0) and wanted["compress"]["sibilants_db"] > 0
+    y = Chain(source, [Use(t, settings_from_plain(t.settings_type, wanted[t.name])) for t in VOICE if t.name in wanted]).read(
+        0, source.frames
+    )[0]
+    before, after = sibilance(x), sibilance(y)
+    assert before is not None and after is not None and low <= after - before <= high
+
+
+def test_a_dull_voice_is_not_lifted_where_its_noise_lives(speech):
+    ideas = {i.filter: i for i in suggest_tone(average_spectrum(Sound(with_highs(speech, -30.0)[None], RATE)))}
+    assert 0 < ideas["high_shelf"].db <= 1.5
+
+
 # -- the voice as a whole -----------------------------------------------------------------
 
 

@@ -17,18 +17,20 @@ RUMBLE_HZ = (8.0, 65.0)
 VOICE_HZ, SIBILANT_HZ = (200.0, 3500.0), (4500.0, 11000.0)
 ACTIVE_BELOW_LOUD_DB = 24.0
 QUIET_QUANTILE = 0.25  # of the frames: those in which no deep voice reaches down to the rumble
-SIBILANT_QUANTILE = 0.95  # s-sounds take about a twelfth of the time that somebody speaks
-# Sibilants of a voice that nobody complains of stand this far from its own voiced level (measured on clean speech, synthetic
-# and natural: -13 to -8).
-USUAL_SIBILANCE_DB = -9.0
+SIBILANT_UNDER_DB, FEWEST_S = 35.0, 8  # an s is no softer against the loud vowels; frames from which something can be said of them
+SIBILANT_QUANTILE = 0.75
+# Sibilants of voices that nobody complains of stand this far from their own voiced level: the sharpest of eight real ones -6; made harsh by 8 dB -5 and above.
+USUAL_SIBILANCE_DB = -7.0
 
 
 @dataclass(frozen=True)
 class ToneBalance:
-    """rumble_dbfs: usual level below the voice; excess_db: how much louder than usual the s-sounds are."""
+    """rumble_dbfs: usual level below the voice; sibilance_db: how loud the s-sounds are against the vowels, and sibilance_excess_db: how much louder than usual. An s is known by
+    its shape, more highs than lows, in bright voices and dull ones; None where there are hardly any."""
 
     rumble_dbfs: float | None
     sibilance_excess_db: float | None
+    sibilance_db: float | None = None
 
 
 class ToneBalanceMeter:
@@ -74,5 +76,8 @@ class ToneBalanceMeter:
         if loud < -90.0 or len(active) < 25:
             return ToneBalance(rumble, None)
         voiced = active[active[:, 1] > loud - 15.0, 1]
-        sharp = float(np.quantile(active[:, 2], SIBILANT_QUANTILE)) - float(np.mean(voiced))
-        return ToneBalance(rumble, sharp - USUAL_SIBILANCE_DB)
+        sibilants = level[(level[:, 2] > level[:, 1]) & (level[:, 2] > loud - SIBILANT_UNDER_DB), 2]
+        if len(sibilants) < FEWEST_S:
+            return ToneBalance(rumble, None)
+        sharp = float(np.quantile(sibilants, SIBILANT_QUANTILE)) - float(np.mean(voiced))
+        return ToneBalance(rumble, sharp - USUAL_SIBILANCE_DB, sharp)

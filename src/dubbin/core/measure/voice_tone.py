@@ -17,6 +17,7 @@ TYPICAL_HZ = np.array([63, 80, 100, 125, 160, 200, 250, 315, 400, 500, 630, 800,
 TYPICAL_DB = np.array([38.6, 43.5, 54.4, 57.7, 56.8, 60.2, 60.3, 59.0, 62.1, 62.1, 60.5, 56.8, 53.7, 53.0, 52.0, 48.7, 48.1, 46.8, 45.6, 44.5, 44.3, 43.7, 43.4, 41.3, 40.7])  # fmt: skip
 MATCHED_HZ = (250.0, 4000.0)  # over which a voice and the typical one are laid on one another
 BEGINS_DB = 9.0
+MOST_LIFT_DB = {"bell3": 2.0, "high_shelf": 1.5}  # of what s-sounds and noise live in: a dull voice becomes clearer, not sharper
 LEAST_DB, MOST_DB, SHARE = 2.0, 4.0, 0.6  # deviation that is worth a change; the largest change; share of the deviation taken back
 # Field of the EQ, from, to, its middle, and what a voice is said to be where it has too much or too little there.
 REGIONS = (
@@ -82,7 +83,7 @@ def suggest_tone(voice: Spectrum, pitch_hz: float | None = None, highest_hz: flo
         deviation = float(np.mean(apart[inside]))
         if abs(deviation) < LEAST_DB:
             continue
-        gain = float(np.clip(-SHARE * deviation, -MOST_DB, MOST_DB))
+        gain = float(np.clip(-SHARE * deviation, -MOST_DB, MOST_LIFT_DB.get(name, MOST_DB)))
         what = much if deviation > 0 else little
         side = "more" if deviation > 0 else "less"
         ideas.append(ToneIdea(name, hz, round(gain, 1), f"{what}: {abs(deviation):.0f} dB {side} than usual around {hz:.0f} Hz"))

@@ -10,6 +10,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from enum import StrEnum
+from functools import lru_cache
 from typing import Any, ClassVar
 
 import numpy as np
@@ -17,6 +18,7 @@ import scipy
 from numpy.typing import NDArray
 
 from dubbin.core.jobs import Task
+from dubbin.core.sound import fourier
 from dubbin.core.sound.source import Samples, Source
 from dubbin.core.treat.figure import Figure, crest_db
 from dubbin.core.treat.settings import choice, setting, switch
@@ -26,6 +28,7 @@ PEAK_S = 0.010  # over which the highest sample counts: half a period of the dee
 RMS_S = 0.010
 SLOW = 6.0  # times the release, after a passage that was loud for long
 SLOW_ATTACK_S = 0.4
+SIBILANTS_HZ, HIGHS_TAPS_S = 4500.0, 0.004
 
 
 class Detection(StrEnum):
@@ -47,6 +50,14 @@ class CompressorSettings:
     lookahead_ms: float = setting(5.0, 0.0, 20.0, "ms", "Look-ahead", "How long before a louder word it begins to take hold.")
     makeup_db: float = setting(0.0, -12.0, 24.0, "dB", "Make-up", "Gain after compression.")
     mix: float = setting(100.0, 0.0, 100.0, "%", "Mix", "Share of the compressed voice; the rest is as it came.")
+    sibilants_db: float = setting(
+        0.0,
+        0.0,
+        24.0,
+        "dB",
+        "s-sounds",
+        "How much louder s-sounds count than they are: so they are held back as far as vowels, and do not stand out behind.",
+    )
     detection: Detection = choice(Detection.RMS, "Level from", "Level from the RMS, as the ear judges, or from peaks.")
     follows: bool = switch(True, "Release follows", "After a single peak it lets go at once, after a loud passage slowly.")
 
@@ -77,7 +88,7 @@ def level_db(x: Samples, rate: int, detection: Detection) -> NDArray[np.float32]
 
 def gain_curve_db(x: Samples, rate: int, settings: CompressorSettings) -> NDArray[np.float32]:
     """Gain reduction in dB (frames,), at most 0; all channels are held by the loudest of them. Look-ahead reads past the end as silence."""
-    wanted = static_gain_db(level_db(x, rate, settings.detection), settings).astype(np.float32)
+    wanted = static_gain_db(level_db(_weighted(x, rate, settings.sibilants_db), rate, settings.detection), settings).astype(np.float32)
     ahead = round(settings.lookahead_ms * 1e-3 * rate)
     if ahead:
         wanted = np.concatenate([wanted[ahead:], np.zeros(min(ahead, len(wanted)), np.float32)])
@@ -90,6 +101,22 @@ def gain_curve_db(x: Samples, rate: int, settings: CompressorSettings) -> NDArra
     smooth(wanted, attack, release, slow_attack, slow_release, settings.follows, out)
     result: NDArray[np.float32] = out
     return result
+
+
+def _weighted(x: Samples, rate: int, more_db: float) -> Samples:
+    """What the level is taken from: the highs louder by more_db."""
+    if more_db == 0.0 or rate < 3 * SIBILANTS_HZ:
+        return x
+    h = _highs(rate)
+    return np.asarray(
+        x + np.float32(10.0 ** (more_db / 20.0) - 1.0) * np.stack([fourier.convolved(channel, h) for channel in x]), np.float32
+    )
+
+
+@lru_cache(maxsize=8)
+def _highs(rate: int) -> NDArray[np.float32]:
+    """Symmetric impulse response of a high-pass filter."""
+    return np.asarray(scipy.signal.firwin(max(31, round(HIGHS_TAPS_S * rate)) | 1, SIBILANTS_HZ, fs=rate, pass_zero=False), np.float32)
 
 
 class Compressor(Treatment):
