@@ -2,14 +2,23 @@
 
 from __future__ import annotations
 
+import json
+from dataclasses import replace
+
 import numpy as np
 import pytest
+import soundfile as sf
 from scipy import signal
 
+from dubbin.cli.main import main
+from dubbin.core.measure.echo import Echo
+from dubbin.core.measure.measuring import measure_recording
+from dubbin.core.measure.report import RecordingReport
 from dubbin.core.sound.source import Sound
 from dubbin.core.treat.chain import Chain, Use
 from dubbin.core.treat.denoise import DenoiseSettings, Engine
 from dubbin.core.treat.guard import AUDIBLE_DB, Guard, measure_guard
+from dubbin.core.treat.hidden_echo import hidden_echo
 from dubbin.core.treat.registry import TREATMENTS
 from dubbin.core.treat.touch_up import Spot, TouchUpSettings
 from tests.conftest import RATE, noise, rms_db
@@ -85,3 +94,69 @@ class TestTouchUps:
         sound = Sound(ringing[None], RATE)
         y = Chain(sound, [Use(TREATMENTS["touch-up"], TouchUpSettings())]).read(0, sound.frames)
         np.testing.assert_array_equal(y, sound.samples)
+
+
+# -- how far noise lets a treatment go, and what it has hidden ------------------------------
+
+
+def test_in_much_noise_a_loss_is_heard_later():
+    calm, noisy, between, unknown = (Guard(-12.0, snr) for snr in (40.0, 16.0, 25.0, None))
+    assert [g.is_audible(1.0) for g in (calm, noisy, unknown)] == [True, False, True]
+    assert calm.highest_strength == unknown.highest_strength < between.highest_strength <= noisy.highest_strength == 1.0
+    assert Guard(-4.0, 0.0).is_audible(1.0), "but not whatever is lost"
+    for guard in (calm, noisy, between):
+        assert not guard.is_audible(guard.highest_strength - 1e-6)
+
+
+@pytest.mark.parametrize(("noise_db", "low", "high"), [(-45.0, 12.0, 26.0), (-90.0, 32.0, 200.0)])
+def test_a_guard_knows_how_far_the_voice_stands_over_the_quiet(speech, noise_db, low, high):
+    x = speech[: 8 * RATE]
+    before = Sound((x + noise(8, noise_db, 2))[None].astype(np.float32), RATE)
+    found = measure_guard(before, Sound(x[None].astype(np.float32), RATE))
+    assert found.snr_db is not None and low < found.snr_db < high
+
+
+@pytest.fixture(scope="module")
+def denoised(speech):
+    """Chains with a denoiser over the same voice in noise: dry, and in a room that rings for long."""
+    x = speech[: 16 * RATE].astype(np.float64)
+    rng = np.random.default_rng(3)
+    tail = rng.standard_normal(RATE) * 10 ** (-3.0 * np.arange(RATE) / (0.75 * RATE))
+    tail[: RATE // 500] = 0.0
+    room = tail / np.sqrt(np.sum(tail**2)) * 0.9
+    room[0] = 1.0
+    out = {}
+    for name, y in (("dry", x), ("room", signal.oaconvolve(x, room)[: len(x)])):
+        level = np.sqrt(np.mean(y[np.abs(y) > 1e-3] ** 2)) * 10 ** (-12 / 20)
+        source = Sound((y + level * rng.standard_normal(len(y)))[None].astype(np.float32), RATE)
+        treatment = TREATMENTS["denoise"]
+        out[name] = Chain(source, [Use(treatment, treatment.settings_type())])
+    return out
+
+
+def unheard_room(chain: Chain, rt60_s: float | None = None) -> RecordingReport:
+    return replace(measure_recording(chain.source), echo=Echo(rt60_s))
+
+
+def test_a_room_that_noise_has_hidden_shows_behind_the_denoiser(denoised):
+    use = hidden_echo(denoised["room"], unheard_room(denoised["room"]))
+    assert use is not None and use.treatment.name == "dereverb" and use.strength >= 0.6
+    assert hidden_echo(denoised["dry"], unheard_room(denoised["dry"])) is None
+
+
+def test_a_room_that_was_measured_is_not_looked_for_again(denoised):
+    chain = denoised["room"]
+    assert hidden_echo(chain, unheard_room(chain, 0.2)) is None
+    assert hidden_echo(Chain(chain.source, []), unheard_room(chain)) is None, "nothing was denoised"
+
+
+def test_clean_takes_out_a_room_that_shows_only_behind_the_noise(capsys, denoised, tmp_path, monkeypatch):
+    """The whole command, with a recording in which no room is heard."""
+    monkeypatch.setenv("DUBBIN_HOME", str(tmp_path / "home"))
+    source = denoised["room"].source
+    sf.write(tmp_path / "a.wav", source.samples.T, RATE, subtype="FLOAT")
+    hear_no_room = lambda copy, task=None: unheard_room(denoised["room"])  # noqa: E731
+    monkeypatch.setattr("dubbin.cli.sound_commands.measure_recording", hear_no_room)
+    assert main(["clean", str(tmp_path / "a.wav"), "-o", str(tmp_path / "b.wav"), "--json", "--quiet"]) == 0
+    treated = {t["name"] for t in json.loads(capsys.readouterr().out)["treatments"]}
+    assert {"denoise", "dereverb"} <= treated

@@ -30,6 +30,7 @@ from dubbin.core.speech.activity import find_activity
 from dubbin.core.speech.pauses import PauseSettings, find_pauses
 from dubbin.core.treat.chain import Chain, Use
 from dubbin.core.treat.denoise import Engine
+from dubbin.core.treat.hidden_echo import hidden_echo
 from dubbin.core.treat.registry import REPAIRS
 from dubbin.core.treat.settings import settings_from_plain, value_from_text
 from dubbin.core.treat.tiles import MOST_TILE_BYTES, DiskTileCache, prune
@@ -143,7 +144,12 @@ def clean(args: Namespace, folders: Folders) -> int:
     prune(folders.tiles, MOST_TILE_BYTES)
     started = time.monotonic()
     chain = Chain(copy, uses, recorded_key(copy.facts.fingerprint, copy.rate, copy.channels).tile_name, DiskTileCache(folders.tiles))
-    chain.prepare(task.part(0.2, 0.8))
+    chain.prepare(task.part(0.2, 0.6))
+    if not args.treat and (hidden := hidden_echo(chain, before, task.part(0.6, 0.62))) is not None:
+        uses.append(hidden)
+        wanted[hidden.treatment.name] = None
+        chain = Chain(copy, uses, recorded_key(copy.facts.fingerprint, copy.rate, copy.channels).tile_name, DiskTileCache(folders.tiles))
+        chain.prepare(task.part(0.62, 0.8))
     guards = [stage.guard() for stage in chain.stages]
     # Without a strength of the person's own a treatment goes no further than the voice allows.
     held = [

@@ -27,6 +27,7 @@ FEWEST = 6
 SLOPE, OFFSET = 1.25, -0.08
 LOWEST_S, HIGHEST_S = 0.08, 2.5
 CHUNK_S = 20.0
+DRY_BEHIND_NOISE_S, TAILS_TAKEN = 0.27, 2.1  # seconds that a dry voice may leave; how much longer a room rang than what is left of it
 DECAY_S = 0.6  # shown of a word end
 
 
@@ -44,6 +45,21 @@ def measure_echo(source: Source, task: Task | None = None) -> Echo:
     if len(times) < FEWEST:
         return Echo(None)
     return Echo(float(np.clip(SLOPE * np.quantile(times, QUANTILE) + OFFSET, LOWEST_S, HIGHEST_S)))
+
+
+def echo_behind_noise(denoised: Source, task: Task | None = None) -> Echo:
+    """The same of a recording whose noise covered its word ends, once the noise is gone: a denoiser takes most of the tails along, but of rooms that ring for long more is left
+    than a dry voice has. None where what is left could be a dry voice.
+
+    denoised: at full strength. Measured on eight real voices in fan noise of 10 and 16 dB: dry ones .08 to .23 s, in rooms of .33 s .17 to .28 s, of .66 s .29 to .38 s.
+    """
+    found = measure_echo(denoised, task).rt60_s
+    return Echo(found * TAILS_TAKEN if found is not None and found > DRY_BEHIND_NOISE_S else None)
+
+
+def echo_strength(rt60_s: float) -> int:
+    """How far echo is to be taken out, 0 to 100."""
+    return int(np.clip(round(60 + (rt60_s - 0.25) * 200), 60, 100))
 
 
 @dataclass(frozen=True)

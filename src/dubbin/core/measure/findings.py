@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from dubbin.core.measure.echo import echo_strength
 from dubbin.core.measure.finding import Finding, Severity, Span
 from dubbin.core.measure.report import RecordingReport
 
@@ -48,7 +49,7 @@ def find_findings(report: RecordingReport) -> tuple[Finding, ...]:
     _add_noise(report, out)
     rt60 = report.echo.rt60_s
     if rt60 is not None and rt60 > DRY_RT60_S:
-        strength = int(np.clip(round(60 + (rt60 - 0.25) * 200), 60, 100))
+        strength = echo_strength(rt60)
         text = f"the room rings for {rt60:.2f} s (RT60)"
         severity = _graded(rt60, 0.4, LONG_RT60_S)
         out.append(Finding("echo", "Room echo", text, severity, treatment="dereverb", strength=strength))

@@ -59,7 +59,9 @@ from dubbin.core.speech.transcribe import Transcription, remark_on, transcribe_w
 from dubbin.core.speech.turns import own_speech
 from dubbin.core.speech.word_table import WordTable
 from dubbin.core.treat import deep_filter
+from dubbin.core.treat.chain import Use
 from dubbin.core.treat.figure import crest_db
+from dubbin.core.treat.hidden_echo import hidden_echo
 from dubbin.core.treat.registry import REPAIRS, TREATMENTS, VOICE
 from dubbin.core.treat.tiles import TileCache
 from dubbin.core.treat.voice_suggestion import suggest_voice
@@ -184,7 +186,21 @@ class _Run:
                 if name in wanted[lane.id]:
                     wanted[lane.id][name] = min(wanted[lane.id][name], int(100 * stage.guard().highest_strength))
 
-        self._each(treat, 0.08, 0.5)
+        self._each(treat, 0.08, 0.47)
+        hidden: dict[str, Use] = {}
+
+        def look_again(lane: Lane, task: Task) -> None:
+            if "denoise" in wanted[lane.id] and (use := hidden_echo(sounds[lane.id].repaired, self._reports[lane.id], task)) is not None:
+                hidden[lane.id] = use
+
+        self._each(look_again, 0.47, 0.48)
+        for lane_id, use in hidden.items():
+            name, strength = use.treatment.name, round(100 * use.strength)
+            wanted[lane_id][name] = strength
+            trial = change_use(trial, lane_id, name, "", on=True, strength=strength).episode
+        if hidden:
+            sounds = episode_sounds(trial, self._resources.copies, self._resources.tile_cache)
+            self._each(treat, 0.48, 0.5, [lane for lane in self.voices if lane.id in hidden])
         for lane_id, strengths in wanted.items():
             for name, strength in strengths.items():
                 self._do(_use(lane_id, name, strength))
