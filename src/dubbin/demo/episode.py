@@ -17,6 +17,7 @@ from dubbin.core.jobs import Task
 from dubbin.core.sound.source import Sound
 from dubbin.core.sound.working_copy import WorkingCopies
 from dubbin.core.sound.writing import replacing, write_sound
+from dubbin.core.speech.transcript import Spoken
 from dubbin.demo.music import harbour_theme
 from dubbin.demo.recordings import RATE, build_sounds, script
 
@@ -59,6 +60,7 @@ def build_demo(folder: Path, copies: WorkingCopies, task: Task | None = None) ->
         title=text["title"], author="Ines Calder", show=text["show"], year="2026",
         description="Ines Calder talks with the bell-founder's apprentice Tobias Wren.",
     )  # fmt: skip
-    episode = replace(episode, delivery=replace(episode.delivery, tags=tags))
+    known = (*(voice["name"] for voice in text["voices"].values()), text["show"])
+    episode = replace(episode, delivery=replace(episode.delivery, tags=tags), spoken=Spoken(terms=known))
     save_episode(episode, path)
     return path
