@@ -114,7 +114,7 @@ def test_words_are_written_down_in_every_form(capsys, talk, tmp_path):
 
 def test_names_and_language_are_what_a_person_says(capsys, talk):
     code, out = run(
-        capsys, "transcribe", talk, "--json", "--quiet", "--model", "quick", "--language", "en", "--names", " Ines  Calder, Slow Ferry,"
+        capsys, "transcribe", talk, "--json", "--quiet", "--model", "quick", "--language", "EN-gb", "--names", " Ines  Calder, Slow Ferry,"
     )
     text = " ".join(w["text"] for w in out["words"])
     assert code == 0 and "Ines Calder" in text and "Slow Ferry" in text
@@ -127,7 +127,7 @@ def test_the_models_are_told_with_their_speed_and_errors(capsys):
 
 
 @pytest.mark.parametrize("args,code", [
-    (("transcribe", "talk.wav", "--model", "no-such-model"), 1),
+    (("transcribe", "talk.wav", "--model", "no-such-model"), 1), (("transcribe", "talk.wav", "--language", "xx"), 2),
     (("transcribe", "talk.wav", "-o", "talk.doc"), 1), (("transcribe", "talk.wav", "--model", "."), 1), (("transcribe", "none.wav"), 1),
     (("transcribe", "talk.wav", "--text", "none.srt"), 1), (("transcribe", "talk.wav", "--speakers", "20"), 2), (("edits", "none.dubbin", "-o", "a.edl"), 1),
     (("edits", "none.dubbin", "-o", "a.edl", "--fps", "0"), 2), (("edits", "none.dubbin", "-o", "a.edl", "--fps", "-5"), 2), (("edits", "none.dubbin", "-o", "a.edl", "--fps", "nan"), 2),

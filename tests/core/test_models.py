@@ -164,6 +164,10 @@ def test_a_language_that_was_set_is_asked_for_at_once(asked):
     assert found.source == "thorough" and found.language == "fr" and asked == [("thorough", "fr", ("Ferry",), None)]
 
 
+def test_a_language_that_nobody_knows_is_found_by_itself(asked):
+    assert hear("English", spoken=Spoken("klingon", ("Ferry",))).language == "en" and asked == [("quick", None, ("Ferry",), None)]
+
+
 def test_pages_that_were_kept_are_not_taken_for_those_of_another_model_or_list_of_names(asked, tmp_path):
     for model, spoken in (
         (Models(), Spoken()),

@@ -12,7 +12,7 @@ from typing import Any, Protocol
 
 from dubbin import __version__
 from dubbin.core.deliver.formats import FORMATS
-from dubbin.core.speech.models import MODELS
+from dubbin.core.speech.models import LANGUAGES, MODELS
 
 
 class Add(Protocol):
@@ -85,13 +85,20 @@ def _names(text: str) -> tuple[str, ...]:
     return tuple(name for part in text.split(",") if (name := " ".join(part.split())))
 
 
+def _language(text: str) -> str:
+    code = text.strip().lower().split("-")[0].split("_")[0]
+    if code not in LANGUAGES:
+        raise argparse.ArgumentTypeError(f"{text!r} is no language that is known; two letters such as en, de or fr are wanted")
+    return code
+
+
 def _speech(add: Add) -> None:
     sub = add("transcribe", ("speech_commands", "transcribe"), "write down what is said")
     sub.add_argument("input", type=Path, metavar="IN")
     sub.add_argument("-o", dest="out", type=Path, metavar="OUT", help="a .vtt, .srt, .txt or .json file")
     models = "; ".join(f"{m.name} ({m.about})" for m in MODELS.values()).replace("%", "%%")
     sub.add_argument("--model", metavar="DIR", help=f"{models}, or a folder with another Whisper model in CTranslate2 form")
-    sub.add_argument("--language", metavar="CODE", help="what is spoken (en, de, …); found by itself without it")
+    sub.add_argument("--language", type=_language, metavar="CODE", help="what is spoken (en, de, …); found by itself without it")
     sub.add_argument("--names", type=_names, metavar="NAME,…", help="names and terms that may come up, as they are to be written")
     sub.add_argument(
         "--speakers",

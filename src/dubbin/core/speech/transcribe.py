@@ -19,7 +19,7 @@ from dubbin.core.speech.decoding import HeardWord
 from dubbin.core.speech.fillers import add_unheard, mark_kinds, speech_without_words
 from dubbin.core.speech.fitting import UNKNOWN, fitting_words, is_known_language
 from dubbin.core.speech.hearing_again import hear_again
-from dubbin.core.speech.models import Models
+from dubbin.core.speech.models import LANGUAGES, Models
 from dubbin.core.speech.recogniser import Recogniser, recognise
 from dubbin.core.speech.speakers import tell_apart, with_speakers
 from dubbin.core.speech.transcript import Spoken, Transcript, Word
@@ -80,6 +80,8 @@ def transcribe_with(
     Where the quick model understands hardly a word, the thorough one is asked: it knows other languages. keep: the beginning of names of files.
     """
     task = task or Task()
+    if spoken.language not in LANGUAGES:  # none, or one that a file names and nobody knows
+        spoken = replace(spoken, language="")
     model = models.for_language(spoken.language)
 
     def listen(model: Recogniser, part: Task) -> Transcription:
