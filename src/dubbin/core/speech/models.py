@@ -135,7 +135,8 @@ _lock = threading.Lock()
 @dataclass(frozen=True)
 class SpeechModel:
     """A model that comes with the program. languages: codes, none: many. speed: times real time of what is said, on two cores; word_errors: share of the words
-    of read English of real voices that come out wrong (docs/benchmarks.md, Editing)."""
+    of read English of real voices that came out wrong, measured once; the demo's own figures
+    are in docs/benchmarks.md (Editing)."""
 
     name: str
     title: str
