@@ -5,10 +5,7 @@ Looked at where the recording holds the voice beyond doubt: bins that stand far 
 what is removed that goes along with the recording (a regression over a few frames); noise, hum and clicks don't, on average. Loud and
 soft parts of the voice weigh by their loudness, a power of 0.3 of their energy (Stevens).
 
-Where there is much noise, or a room that goes on sounding, a loss is heard later: what is left is heard among less of it. On eight real voices in a room with a fan 16 dB under
-them, treatments held back to -15 dB scored worse than at full strength in all of PESQ, STOI and DNSMOS; so there the limit is up to 5 dB higher.
-
-The limit elsewhere: at -15 dB (root mean square of the shares 0.18) the mean share is a tenth, on natural and synthetic voices alike, and
+The limit: at -15 dB (root mean square of the shares 0.18) the mean share is a tenth, on natural and synthetic voices alike, and
 lowers the voice by 1 dB: about the least change of a spectrum that listeners notice (Moore, "An Introduction to the
 Psychology of Hearing", chapter 4).
 """
@@ -36,25 +33,14 @@ CELL = (7, 3)  # frames and bins of one regression
 LOUDNESS_POWER = 0.3
 AUDIBLE_DB = -15.0
 LOWEST_DB = -60.0
-NOISY_SNR_DB, CALM_SNR_DB, MORE_IN_NOISE_DB = 18.0, 32.0, 5.0
 FEWEST_BINS = 200
 
 
 @dataclass(frozen=True)
 class Guard:
-    """speech_db: the voice in what is removed at full strength, under the voice itself; None where no voice stood out. snr_db: how far its loud stretches stand over the quiet between
-    them, before the treatment; None where that is not known."""
+    """speech_db: the voice in what is removed at full strength, under the voice itself; None where no voice stood out."""
 
     speech_db: float | None
-    snr_db: float | None = None
-
-    @property
-    def audible_db(self) -> float:
-        """From where on the loss is heard."""
-        if self.snr_db is None:
-            return AUDIBLE_DB
-        share = (CALM_SNR_DB - self.snr_db) / (CALM_SNR_DB - NOISY_SNR_DB)
-        return AUDIBLE_DB + MORE_IN_NOISE_DB * min(max(share, 0.0), 1.0)
 
     def at(self, strength: float) -> float | None:
         """The same at a strength from 0 to 1; None where there is nothing."""
@@ -65,14 +51,14 @@ class Guard:
     def is_audible(self, strength: float) -> bool:
         """Whether what is removed at a strength (0 to 1) takes the voice along so that it is heard."""
         level = self.at(strength)
-        return level is not None and level > self.audible_db
+        return level is not None and level > AUDIBLE_DB
 
     @property
     def highest_strength(self) -> float:
         """The strength (0 to 1) just below which the loss can't be heard."""
         if self.speech_db is None:
             return 1.0
-        return float(min(1.0, 10.0 ** ((self.audible_db - self.speech_db) / 20.0)))
+        return float(min(1.0, 10.0 ** ((AUDIBLE_DB - self.speech_db) / 20.0)))
 
 
 def measure_guard(before: Source, after: Source, *, mends_places: bool = False, task: Task | None = None) -> Guard:
@@ -84,21 +70,17 @@ def measure_guard(before: Source, after: Source, *, mends_places: bool = False, 
     hop = max(16, round(FRAME_S * before.rate / 2 / 16) * 16)
     stft = Stft(2 * hop, hop)
     lost, total, count = 0.0, 0.0, 0
-    loud, quiet = 0.0, 0.0
     starts = _loud_stretches(before, task.part(0.0, 0.3))
     for k, start in enumerate(starts):
         task.step(0.3 + 0.7 * k / len(starts))
         stop = min(start + round(STRETCH_S * before.rate), before.frames)
         x, y = read_padded(before, start, stop), read_padded(after, start, stop)
         for channel in range(before.channels):
-            X = stft.analyse(x[channel])
-            powers = power(X).sum(axis=1)
-            loud, quiet = loud + float(np.mean(powers)), quiet + float(np.quantile(powers, QUIET_QUANTILE))
-            part = _loss(X, stft.analyse(x[channel] - y[channel]), mends_places)
+            part = _loss(stft.analyse(x[channel]), stft.analyse(x[channel] - y[channel]), mends_places)
             lost, total, count = lost + part[0], total + part[1], count + part[2]
     if count < FEWEST_BINS:
         return Guard(None)
-    return Guard(max(10.0 * float(np.log10(lost / total + 1e-12)), LOWEST_DB), 10.0 * float(np.log10((loud + 1e-12) / (quiet + 1e-12))))
+    return Guard(max(10.0 * float(np.log10(lost / total + 1e-12)), LOWEST_DB))
 
 
 def _loss(X: NDArray[np.complex64], R: NDArray[np.complex64], mends_places: bool) -> tuple[float, float, int]:
