@@ -90,6 +90,7 @@ def card_child(folder: Path) -> dict[str, Any]:
     from dubbin.core.episode.file import load_episode, save_episode
     from dubbin.core.folders import user_folders
     from dubbin.core.memory import share_one_heap
+    from dubbin.core.mix.kept_results import KeptResults
     from dubbin.core.mix.render import balanced_program, episode_sounds
     from dubbin.core.mix.run_card import CardResources, run_card
     from dubbin.core.sound.working_copy import WorkingCopies
@@ -100,7 +101,9 @@ def card_child(folder: Path) -> dict[str, Any]:
     copies, tiles = WorkingCopies(folders.copies), DiskTileCache(folders.tiles)
     stages: list[tuple[str, float]] = []
     with Sampler() as sampler:
-        result = run_card(episode, CardResources(copies, tiles), say=lambda text: stages.append((text, time.perf_counter())))
+        result = run_card(
+            episode, CardResources(copies, tiles, KeptResults(folders.results)), say=lambda text: stages.append((text, time.perf_counter()))
+        )
         for change in result.changes:
             episode = change(episode).episode
         stages.append(("masters", time.perf_counter()))

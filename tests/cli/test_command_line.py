@@ -123,7 +123,7 @@ def test_names_and_language_are_what_a_person_says(capsys, talk):
 def test_the_models_are_told_with_their_speed_and_errors(capsys):
     assert main(["transcribe", "--help"]) == 0
     text = " ".join(capsys.readouterr().out.split())
-    assert "quick (English; " in text and "thorough (99 languages; " in text and "% of read words wrong" in text
+    assert "quick (English; " in text and "thorough (99 languages; " in text and "% of the demo's words wrong" in text
 
 
 @pytest.mark.parametrize("args,code", [

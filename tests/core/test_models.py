@@ -77,6 +77,22 @@ def test_several_threads_that_ask_at_once_get_one_whole_model(wheels, tmp_path):
     assert found == [b"".join(PARTS)] * 6
 
 
+def test_a_program_that_was_quicker_is_no_error(wheels, tmp_path, monkeypatch):
+    """Another one has put the model together while this one was at it."""
+    copyfile = models.shutil.copyfile
+
+    def meanwhile(source, target):
+        copyfile(source, target)
+        theirs = tmp_path / "models" / models.THOROUGH_SHA256[:16]
+        theirs.mkdir(exist_ok=True)
+        (theirs / "model.bin").write_bytes(b"theirs")
+        (theirs / "whole").touch()
+
+    monkeypatch.setattr(models.shutil, "copyfile", meanwhile)
+    folder = find_model("thorough", tmp_path)
+    assert (folder / "model.bin").read_bytes() == b"theirs" and [p.name for p in folder.parent.iterdir()] == [folder.name]
+
+
 def test_a_package_that_is_missing_is_said(monkeypatch, tmp_path):
     monkeypatch.setattr(models, "THOROUGH_PARTS", (("no_such_package_of_ours", "model.bin.part1"),))
     with pytest.raises(DubbinError, match="not installed"):

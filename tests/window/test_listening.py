@@ -76,7 +76,7 @@ def test_each_model_says_what_it_can_do(answered):
     dialog = answered(lambda dialog: None)
     texts = [button.text() for button in dialog.buttons.values()]
     assert (
-        all("times as fast as speech" in t and "% of read words wrong" in t for t in texts[:2])
+        all("times as fast as speech" in t and "% of the demo's words wrong" in t for t in texts[:2])
         and "English" in texts[0]
         and "99 languages" in texts[1]
     )

@@ -143,12 +143,13 @@ def clean(args: Namespace, folders: Folders) -> int:
             uses.append(Use(treatment, settings, strength / 100.0))
     prune(folders.tiles, MOST_TILE_BYTES)
     started = time.monotonic()
-    chain = Chain(copy, uses, recorded_key(copy.facts.fingerprint, copy.rate, copy.channels).tile_name, DiskTileCache(folders.tiles))
+    name, tile_cache = recorded_key(copy.facts.fingerprint, copy.rate, copy.channels).tile_name, DiskTileCache(folders.tiles)
+    chain = Chain(copy, uses, name, tile_cache)
     chain.prepare(task.part(0.2, 0.6))
     if not args.treat and (hidden := hidden_echo(chain, before, task.part(0.6, 0.62))) is not None:
         uses.append(hidden)
         wanted[hidden.treatment.name] = None
-        chain = Chain(copy, uses, recorded_key(copy.facts.fingerprint, copy.rate, copy.channels).tile_name, DiskTileCache(folders.tiles))
+        chain = Chain(copy, uses, name, tile_cache)
         chain.prepare(task.part(0.62, 0.8))
     guards = [stage.guard() for stage in chain.stages]
     # Without a strength of the person's own a treatment goes no further than the voice allows.

