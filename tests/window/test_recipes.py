@@ -85,6 +85,13 @@ def test_an_applied_recipe_cuts_pauses_fillers_and_retakes_and_none_is_stale(qtb
     assert {c.kind for c in episode.cuts} >= {CutKind.FILLER, CutKind.RETAKE}
 
 
+def test_words_that_were_there_all_the_same_are_cut_after_somebody_stopped_the_transcribing(qtbot, edit):
+    edit.speech.stop()
+    edit.recipes.apply(replace(recipe_of(edit.session.episode), fillers=True, retakes=True))
+    qtbot.waitUntil(lambda: not edit.recipes.waiting, timeout=LONG_MS)
+    assert {c.kind for c in edit.session.episode.cuts} >= {CutKind.FILLER, CutKind.RETAKE}
+
+
 def test_what_is_not_ticked_stays_as_it_is(qtbot, edit, answered, tmp_path):
     recipe = replace(recipe_of(edit.session.episode), pauses=STARTING_POINTS["Calm"], fillers=True)
     save_recipe(recipe, tmp_path / "show.recipe.json")

@@ -50,6 +50,7 @@ class Speech(QObject):
         self._table: tuple[Any, WordTable] | None = None
         self._retakes: dict[str, tuple[tuple[Word, ...], list[Retake]]] = {}
         self._fillers: tuple[Any, list[FoundFiller]] | None = None
+        self._of = session.document
         session.episode_changed.connect(self._on_episode_changed)
         session.findings_changed.connect(self._on_measured)
 
@@ -279,7 +280,8 @@ class Speech(QObject):
     # -- following the model ----------------------------------------------------------
 
     def _on_episode_changed(self, before: Any, after: Any) -> None:
-        if before.id != after.id:
+        if self._session.document is not self._of:  # another one; a copy of an episode has its id
+            self._of = self._session.document
             self._voicings.clear()
             self._retakes.clear()
             self._turned_off = self._wanted = False

@@ -133,9 +133,10 @@ class Recipes:
         if CutKind.PAUSE in self.waiting:
             self.waiting.discard(CutKind.PAUSE)
             session.do(set_pauses(session.episode, session.episode.pauses, session.analyses.pauses(), on=True))
-        if speech.was_stopped:
+        missing = any(session.episode.transcript(v.id) is None for v in speech.voices())
+        if missing and speech.was_stopped:
             self.waiting.clear()  # what somebody stopped does not cut by itself later on
-        if speech.is_busy() or any(session.episode.transcript(v.id) is None for v in speech.voices()):
+        if missing or speech.is_busy():
             return
         for kind, cuts in ((CutKind.RETAKE, speech.last_take_cuts), (CutKind.FILLER, speech.unheard_filler_cuts)):
             if kind in self.waiting and (stretches := cuts()) is not None:
