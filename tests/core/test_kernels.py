@@ -227,22 +227,48 @@ def test_prediction_errors_are_the_smaller_of_both_directions():
         np.testing.assert_allclose(out[block * hop : (block + 1) * hop], np.minimum(abs(ahead), abs(behind)), atol=1e-3)
 
 
-@given(st.integers(1, 9))
-def test_the_highest_of_a_sliding_window(width):
-    x = np.abs(drawn(37))
-    np.testing.assert_array_equal(click_kernels.sliding_highest(x, width), [x[i : i + width].max() for i in range(37)])
+@given(st.integers(1, 9), st.integers(1, 40))
+def test_the_highest_of_a_sliding_window(width, count):
+    x = np.abs(drawn(count))
+    np.testing.assert_array_equal(click_kernels.sliding_highest(x, width), [x[i : i + width].max() for i in range(count)])
 
 
 def test_the_surroundings_of_a_grain_leave_out_what_is_near_it():
     size, guard, near = np.abs(drawn(30 * GRAIN)), 2 * GRAIN, 5 * GRAIN
-    level, highest = click_kernels.surroundings(size, guard, near)
+    level, highest = click_kernels.surroundings(size, guard, near, GRAIN)
     tops = size.reshape(-1, GRAIN).max(axis=1)
     padded = np.pad(tops, 5)
-    expected = [max(padded[b : b + 3].max(), padded[b + 7 : b + 10].max()) for b in range(30)]
+    expected = [max(padded[b : b + 4].max(), padded[b + 7 : b + 11].max()) for b in range(30)]
     np.testing.assert_allclose(highest[5:25], expected[5:25])
     held = np.minimum(size, np.repeat(highest, GRAIN) + 1e-12) ** 2
     sums = np.pad(held.reshape(-1, GRAIN).sum(axis=1), 5)
     np.testing.assert_allclose(level, [np.sqrt(sums[b : b + 11].sum() / (11 * GRAIN)) for b in range(30)], rtol=1e-4)
+
+
+def passed_over(tops, highest, guard, near, reach):
+    """The plain twin of `lone_passed_over`."""
+    out, n = highest.copy(), len(tops)
+    for b in range(n):
+        begin = max(b - reach, 0)
+        here, around = tops[begin : begin + 2 * reach + 1], tops[max(b - near, 0) : b + near + 1]
+        if here.max() < click_kernels.OUTSTANDING * around.sum() / (2 * near + 1):
+            continue
+        others, ranked = {j: tops[j] for j in range(n) if guard <= abs(j - b) <= near}, []
+        while others and len(ranked) < 3:
+            first = max(others, key=lambda j: others[j])
+            ranked.append(others[first])
+            others = {j: v for j, v in others.items() if abs(j - first) >= guard}
+        if ranked:
+            ranked += [0.0] * (3 - len(ranked))
+            out[b] = min(out[b], click_kernels.OVER_SECOND * ranked[1], click_kernels.OVER_THIRD * ranked[2])
+    return out
+
+
+@given(st.lists(st.sampled_from([0.1, 0.2, 1.0, 5.0, 9.0]), min_size=12, max_size=40))
+def test_one_or_two_lone_peaks_are_passed_over_and_others_are_not(values):
+    tops = np.array(values, F32) * np.linspace(1.0, 1.1, len(values), dtype=F32)  # no two alike
+    highest = np.full(len(tops), 9.9, F32)
+    np.testing.assert_allclose(click_kernels.lone_passed_over(tops, highest, 2, 6, 1), passed_over(tops, highest, 2, 6, 1), rtol=1e-5)
 
 
 def test_what_lies_above_the_threshold_of_its_grain():

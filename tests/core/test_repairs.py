@@ -8,10 +8,11 @@ import numpy as np
 import pytest
 
 from dubbin.core.jobs import Task
-from dubbin.core.measure.clicks import Clicks, find_clicks
+from dubbin.core.measure.clicks import Clicks, bridged, find_clicks
 from dubbin.core.measure.clipping import ClippingMeter
 from dubbin.core.measure.echo import measure_echo
 from dubbin.core.measure.hum import describe_hum, find_hum
+from dubbin.core.measure.masking import rise_db
 from dubbin.core.measure.measuring import measure_recording, measure_treated
 from dubbin.core.sound.source import Sound
 from dubbin.core.treat.chain import Chain, Use
@@ -84,6 +85,42 @@ def test_clicks_are_found_where_they_are_and_taken_out():
     right = [any(abs(t - f / RATE) < 0.002 for f in added.frames) for t in found.times_s]
     assert np.mean(hits) > 0.9 and np.mean(right) > 0.8
     assert si_sdr(room_tone, treated(x, "declick")) > 32
+
+
+@pytest.mark.parametrize("apart_s", [0.004, 0.009, 0.02])
+def test_clicks_that_stand_close_together_do_not_hide_one_another(apart_s):
+    (line,) = clean_lines()[10:11]
+    x = (line + noise(len(line) / RATE + 1, -66, 9)[: len(line)]).astype(np.float32)
+    places = [RATE // 2 + k * RATE // 2 + round(d * apart_s * RATE) for k in range(3) for d in range(2)]
+    clicked = x.copy()
+    for k, place in enumerate(places):
+        clicked[place : place + 2] += (-1) ** k * 0.3
+    found = find_clicks(Sound(clicked[None], RATE))
+    assert all(any(a <= p < b for a, b in found.spans[0]) for p in places)
+    assert si_sdr(x, treated(clicked, "declick")) > si_sdr(x, clicked) + 15
+
+
+def test_a_click_is_heard_over_what_it_rises_above_and_not_under_what_covers_it():
+    rate, rng = 48000, np.random.default_rng(3)
+    x = (0.1 * rng.standard_normal(rate)).astype(np.float32)
+    x[rate // 2 :] *= 1e-3
+    for place, least, most in ((rate // 4, -30.0, 5.0), (3 * rate // 4, 25.0, 70.0)):
+        clicked = x.copy()
+        clicked[place : place + 4] += (0.05, -0.05, 0.05, -0.05)
+        span = (place - 5, place + 9)
+        assert least < rise_db(clicked, bridged(clicked, [span]), *span, rate) < most
+    louder = [rise_db(g * clicked, g * bridged(clicked, [span]), *span, rate) for g in (1.0, 0.25)]
+    assert louder[0] == pytest.approx(louder[1], abs=0.2), "a matter of what is around it, not of the level"
+    assert rise_db(x[:50], x[:50], 20, 30, rate) == np.inf
+
+
+def test_a_higher_sensitivity_finds_all_that_a_lower_one_does(room_tone):
+    x = room_tone.copy()
+    rng = np.random.default_rng(4)
+    for place in range(RATE // 2, len(x) - RATE, RATE // 3):
+        x[place : place + 3] += rng.choice([-1, 1]) * 10 ** (rng.uniform(-50, -10) / 20)
+    counts = [find_clicks(Sound(x[None], RATE), sensitivity).count for sensitivity in (0.5, 1.0, 2.0)]
+    assert counts == sorted(counts) and counts[0] < counts[2]
 
 
 def test_rumble_goes_and_a_low_voice_stays():

@@ -16,6 +16,9 @@ LEAST_TAIL = np.float32(0.5 * 10.0 ** (-66 / 20))  # amplitude; half of what is 
 # Of what a click's error rises above as long as it lasts: the level around it, and the highest error around it.
 OVER_LEVEL, OVER_HIGHEST = np.float32(1.6), np.float32(0.6)
 NOTHING = np.float32(1e-12)
+# A click next to one other, or to two, stands out if it would do so without them by this factor more.
+OVER_SECOND, OVER_THIRD = np.float32(2.0), np.float32(4.0)
+OUTSTANDING = np.float32(3.0)  # times the mean of its surroundings: below, nothing that is near can be a click
 
 
 @kernel()
@@ -139,14 +142,52 @@ def sliding_highest(x: F32, width: int) -> F32:
             down[i] = top
     out = np.empty_like(x)
     for i in range(n):
-        out[i] = max(down[i], up[min(i + width - 1, n - 1)])
+        last = min(i + width - 1, n - 1)
+        out[i] = down[i] if last // width == i // width else max(down[i], up[last])
+    return out
+
+
+@inlined(fastmath=True)
+def next_highest(tops: F32, b: int, guard: int, near: int, first: int, second: int) -> int:
+    """Index of the highest of tops (n,) that lie guard to near away from b, and at least guard away from `first` and `second`; -1 where there is none."""
+    at, top = -1, np.float32(0.0)
+    for side in range(2):
+        low, high = (b - near, b - guard) if side == 0 else (b + guard, b + near)
+        for j in range(max(low, 0), min(high, len(tops) - 1) + 1):
+            if tops[j] > top and abs(j - first) >= guard and abs(j - second) >= guard:
+                at, top = j, tops[j]
+    return at
+
+
+@kernel(fastmath=True)
+def lone_passed_over(tops: F32, highest: F32, guard: int, near: int, reach: int) -> F32:
+    """The highest (n,) of the surroundings of each value of tops (n,), where one or two of them stand alone: what all others let expect, if that is less.
+
+    guard, near, reach: values; nothing changes farther than `reach` from a value that stands out.
+    """
+    n, out = len(tops), highest.copy()
+    peak, mean = sliding_highest(tops, 2 * reach + 1), sums_around(tops.astype(np.float64), near)
+    far = n + near + guard  # an index near to none
+    for b in range(n):
+        if peak[max(b - reach, 0)] < OUTSTANDING * mean[b] / (2 * near + 1):
+            continue
+        first = next_highest(tops, b, guard, near, -far, -far)
+        if first < 0:
+            continue
+        second = next_highest(tops, b, guard, near, first, -far)
+        top = tops[second] if second >= 0 else np.float32(0.0)
+        most = OVER_SECOND * top
+        if second >= 0:
+            third = next_highest(tops, b, guard, near, first, second)
+            most = min(most, OVER_THIRD * (tops[third] if third >= 0 else np.float32(0.0)))
+        out[b] = min(highest[b], most)
     return out
 
 
 @kernel(fastmath=True)
-def surroundings(size: F32, guard: int, near: int) -> tuple[F32, F32]:
+def surroundings(size: F32, guard: int, near: int, reach: int) -> tuple[F32, F32]:
     """For every GRAIN samples of errors `size` (n,): level, the root mean square within `near`, single peaks held down; and the highest of what lies
-    guard to near samples away.
+    guard to near samples away, a lone one or two passed over within `reach` of what stands out.
 
     The start of a word is loud on one side only: both sides must be quiet for a click."""
     n = len(size)
@@ -158,8 +199,8 @@ def surroundings(size: F32, guard: int, near: int) -> tuple[F32, F32]:
         for i in range(b * GRAIN, min((b + 1) * GRAIN, n)):
             top = max(top, size[i])
         tops[b] = top
-    peak = sliding_highest(tops, near - guard)
-    highest, level, held = np.empty(grains, np.float32), np.empty(grains, np.float32), np.empty(grains)
+    peak = sliding_highest(tops, near - guard + 1)
+    highest = np.empty(grains, np.float32)
     for b in range(grains):
         top = np.float32(0.0)
         if b - near >= 0:
@@ -167,9 +208,13 @@ def surroundings(size: F32, guard: int, near: int) -> tuple[F32, F32]:
         if b + guard < grains:
             top = max(top, peak[b + guard])
         highest[b] = top
+    highest = lone_passed_over(tops, highest, guard, near, max(reach // GRAIN, 1))
+    level, held = np.empty(grains, np.float32), np.empty(grains)
+    for b in range(grains):
+        top = highest[b] + NOTHING
         total = np.float32(0.0)
         for i in range(b * GRAIN, min((b + 1) * GRAIN, n)):
-            value = min(size[i], top + NOTHING)
+            value = min(size[i], top)
             total += value * value
         held[b] = total
     around = sums_around(held, near)

@@ -1,12 +1,14 @@
 """Clicks: impulses, crackle and mouth clicks, found as what a short predictor of the sound can't predict.
 
 Speech has sharp instants too: each closure of the glottis is one. But those come back with the pitch and about as strong, while a
-click stands alone. So the prediction error of an instant is compared with the highest errors shortly before and after it.
+click stands alone, or with one or two more. So the prediction error of an instant is compared with the highest errors shortly before and after it; a lone one
+or two among those are passed over where the instant stands out of all others the more. What was found has to be heard, too: see `masking`.
 Source of the detector: Godsill and Rayner, "Digital Audio Restoration", Springer 1998, chapter 5 (autoregressive residual).
 """
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -14,12 +16,14 @@ import scipy
 from numpy.typing import NDArray
 
 from dubbin.core.jobs import Task, in_parallel
+from dubbin.core.measure.masking import rise_db
 from dubbin.core.sound.source import Source, read_padded
 
 ORDER, LONG_ORDER = 12, 32  # of the predictors of the two rounds
 BLOCK_S = 0.04  # over which the predictor is fitted, half overlapping
 GUARD_S, NEAR_S = 0.0025, 0.024  # an error is compared with those from GUARD_S to NEAR_S away, on both sides
 SCORE = 4.0  # times the highest of its surroundings
+RISE_DB = 12.0  # above the sound around it, in some band: what rises less is not heard
 LONGEST_S = 0.004
 LOWEST = 10.0 ** (-66 / 20)  # amplitude of a prediction error below which nothing is heard
 JOIN_S = 0.0003
@@ -89,17 +93,24 @@ def clicks_in(x: NDArray[np.float32], rate: int, sensitivity: float = 1.0) -> li
     without the clicks of the first round.
     """
     first = _outstanding(prediction_error(x, x, rate, ORDER), rate, sensitivity)
-    model = x.copy()
-    for a, b in first:
-        model[a:b] = np.interp(np.arange(a, b), [a - 1, b], [x[max(a - 1, 0)], x[min(b, len(x) - 1)]])
-    return _outstanding(prediction_error(x, model, rate, LONG_ORDER), rate, sensitivity)
+    found = _outstanding(prediction_error(x, bridged(x, first), rate, LONG_ORDER), rate, sensitivity)
+    calm, least = bridged(x, found), RISE_DB - 20.0 * np.log10(sensitivity)
+    return [span for span in found if rise_db(x, calm, *span, rate) >= least]
+
+
+def bridged(x: NDArray[np.float32], spans: Sequence[tuple[int, int]]) -> NDArray[np.float32]:
+    """x (frames,) with straight lines over spans (start, end)."""
+    out = x.copy()
+    for a, b in spans:
+        out[a:b] = np.interp(np.arange(a, b), [a - 1, b], [x[max(a - 1, 0)], x[min(b, len(x) - 1)]])
+    return out
 
 
 def _outstanding(size: NDArray[np.float32], rate: int, sensitivity: float) -> list[tuple[int, int]]:
     """Spans in which a prediction error of this size stands out of its surroundings."""
     from dubbin.core.measure import click_kernels as kernels
 
-    level, highest = kernels.surroundings(size, round(GUARD_S * rate), round(NEAR_S * rate))
+    level, highest = kernels.surroundings(size, round(GUARD_S * rate), round(NEAR_S * rate), round(LONGEST_S * rate))
     # Where sound is steady noise, the highest of many errors is a good deal above their mean.
     threshold = np.maximum(SCORE / sensitivity * 0.6 * highest, SCORE * 1.6 / sensitivity * level)
     peaks = kernels.above(size, np.maximum(threshold, LOWEST))

@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dubbin.core.jobs import Task
-from dubbin.core.measure.clicks import Clicks, find_clicks, predictor
+from dubbin.core.measure.clicks import Clicks, bridged, find_clicks, predictor
 from dubbin.core.sound.source import Samples, Source
 from dubbin.core.treat.figure import Figure
 from dubbin.core.treat.settings import setting
@@ -54,10 +54,11 @@ class Declick(Treatment):
         clicks: Clicks = context.findings
         out = x.copy()
         for channel, spans in enumerate(clicks.spans):
-            for a, b in spans:
-                start, end = a - context.start_frame, b - context.start_frame
-                if start >= 0 and end <= x.shape[1]:
-                    out[channel] = interpolated(out[channel], start, end, context.rate)
+            moved = [(a - context.start_frame, b - context.start_frame) for a, b in spans]
+            here = [(a, b) for a, b in moved if a >= 0 and b <= x.shape[1]]
+            out[channel] = bridged(x[channel], here)  # one click must not be drawn into the next
+            for a, b in here:
+                interpolated(out[channel], a, b, context.rate)
         return out
 
 
