@@ -14,13 +14,13 @@ from PyQt6.QtWidgets import QApplication, QDialog, QFileDialog, QInputDialog
 from dubbin.core.episode.commands.cuts import cut_stretch
 from dubbin.core.episode.commands.words import set_transcript
 from dubbin.core.episode.document import Document
-from dubbin.core.episode.model import CoverKind, PlacedKind, Role
+from dubbin.core.episode.model import CoverKind, CutKind, PlacedKind, Role
 from dubbin.core.speech.transcript import Transcript, WordKind, plain
 from dubbin.window.edit.dialogs import BreakDialog, WordDialog
 from dubbin.window.intake.lane_card import LaneCard
 from dubbin.window.shell.step import Step
 from tests.conftest import RATE, noise
-from tests.window.conftest import drag, settle
+from tests.window.conftest import LONG_MS, drag, settle
 from tests.window.test_editing import edit, row_of  # noqa: F401
 
 
@@ -384,6 +384,30 @@ class TestFillersAndRetakes:
         assert acts.fillers.is_cut(filler)
         acts.fillers.toggle()
         assert not edit.session.episode.cuts and said == []
+
+    def test_fillers_and_last_takes_that_are_still_looked_for_are_cut_as_soon_as_they_are_found(self, edit, acts, qtbot):  # noqa: F811
+        lane = edit.session.episode.transcripts[0].lane
+        words = edit.session.episode.transcript(lane).words
+        edit.session.do(set_transcript(edit.session.episode, Transcript(lane, words)))  # words that were not looked through yet
+        before = edit.speech.fillers()
+        assert before and edit.speech.found_fillers() is None, "those of before are shown while new ones are looked for"
+        acts.fillers.cut_all()
+        acts.retakes.keep_last()
+        assert not edit.session.episode.cuts
+        qtbot.waitUntil(lambda: {c.kind for c in edit.session.episode.cuts} >= {CutKind.FILLER, CutKind.RETAKE}, timeout=LONG_MS)
+        edit.actions_by_id["undo"].run()
+        edit.actions_by_id["undo"].run()
+        settle(qtbot, edit)
+        assert not edit.session.episode.cuts, "asked for once, cut once"
+
+    def test_a_filler_that_is_gone_from_the_words_is_not_shown_while_others_are_looked_for(self, edit):  # noqa: F811
+        gone = edit.speech.fillers()[0]
+        transcript = next(t for t in edit.session.episode.transcripts if edit.speech.table.words[gone.row] in t.words)
+        rest = tuple(w for w in transcript.words if w is not edit.speech.table.words[gone.row])
+        count = len(edit.speech.fillers())
+        edit.session.do(set_transcript(edit.session.episode, Transcript(transcript.lane, rest)))
+        left = edit.speech.fillers()
+        assert len(left) == count - 1 and all(edit.speech.table.words[f.row].kind is WordKind.FILLER for f in left)
 
     def test_beyond_the_last_retake_it_is_said(self, edit, acts, said):  # noqa: F811
         edit.selection.set_head(edit.session.episode.frames - 1)

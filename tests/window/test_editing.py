@@ -157,6 +157,7 @@ def test_of_retakes_the_last_is_kept_unless_another_is_chosen(edit, qtbot):
     line = next(r for r in edit.speech.retakes() if not r.retake.is_stumble)
     assert "foundry" in line.retake.takes[0].text and len(line.spans) == 2
     edit.pages[Step.EDIT].acts.retakes.keep_last()
+    settle(qtbot, edit)
     assert all(edit.pages[Step.EDIT].acts.retakes.kept(r) == len(r.spans) - 1 for r in edit.speech.retakes())
     middle = (line.spans[0][0] + line.spans[0][1]) // 2
     gone = edit.session.episode.cut_at(middle)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dubbin.core.episode.commands.cuts import cut_stretches, put_back_many
-from dubbin.core.episode.model import CutKind
+from dubbin.core.episode.model import CutKind, Episode
 from dubbin.core.mix.word_cuts import FoundFiller
 from dubbin.window.player.playing import Playing
 from dubbin.window.session.selection import Selection
@@ -15,6 +15,9 @@ from dubbin.window.session.stepping import neighbour
 class Fillers:
     def __init__(self, session: Session, selection: Selection, speech: Speech, playing: Playing) -> None:
         self._session, self._selection, self._speech, self._playing = session, selection, speech, playing
+        self._cuts_all = False  # as soon as they are found
+        speech.changed.connect(self._go_on)
+        session.episode_changed.connect(self._on_episode_changed)
 
     def _span(self, filler: FoundFiller) -> tuple[int, int]:
         """Session frames of the filler's sound."""
@@ -36,7 +39,19 @@ class Fillers:
         self._session.do(cut_stretches(self._session.episode, stretches, CutKind.FILLER, title))
 
     def cut_all(self) -> None:
-        self.cut(self._speech.fillers())
+        """Cut them now, or as soon as they are found."""
+        found = self._speech.found_fillers()
+        self._cuts_all = found is None
+        if found is not None:
+            self.cut(found)
+
+    def _go_on(self) -> None:
+        if self._cuts_all:
+            self.cut_all()
+
+    def _on_episode_changed(self, before: Episode, after: Episode) -> None:
+        if before.id != after.id:
+            self._cuts_all = False
 
     def put_back(self, fillers: list[FoundFiller]) -> None:
         cuts = set()

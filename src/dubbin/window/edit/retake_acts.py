@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dubbin.core.episode.commands.cuts import cut_stretches, put_back_many
-from dubbin.core.episode.model import Cut, CutKind
+from dubbin.core.episode.model import Cut, CutKind, Episode
 from dubbin.core.mix.word_cuts import FoundRetake
 from dubbin.window.player.playing import Playing
 from dubbin.window.session.selection import Selection
@@ -15,6 +15,9 @@ from dubbin.window.session.stepping import neighbour
 class Retakes:
     def __init__(self, session: Session, selection: Selection, speech: Speech, playing: Playing) -> None:
         self._session, self._selection, self._speech, self._playing = session, selection, speech, playing
+        self._keeps_last = False  # as soon as it is known what goes
+        speech.changed.connect(self._go_on)
+        session.episode_changed.connect(self._on_episode_changed)
 
     def kept(self, found: FoundRetake) -> int | None:
         """The one take that is not cut; None while more than one is heard."""
@@ -38,16 +41,25 @@ class Retakes:
         self._session.do(put_back_many(self._session.episode, self._cuts(found), "Put the takes back"))
 
     def keep_last(self) -> None:
-        """Of every line that was said again keep the last take."""
+        """Of every line that was said again keep the last take, now or as soon as it is known what goes."""
         open_ones = [r for r in self._speech.retakes() if self.kept(r) is None]
         stretches = self._speech.last_take_cuts()
+        self._keeps_last = stretches is None
         if stretches is None:
-            self._session.said.emit("Retakes are still being looked for.")
-        elif not stretches:
+            return
+        if not stretches:
             self._session.said.emit("No line was found that is said twice and can be cut unheard.")
         else:
             title = f"Keep the last take of {len(open_ones)} lines"
             self._session.do(cut_stretches(self._session.episode, stretches, CutKind.RETAKE, title))
+
+    def _go_on(self) -> None:
+        if self._keeps_last:
+            self.keep_last()
+
+    def _on_episode_changed(self, before: Episode, after: Episode) -> None:
+        if before.id != after.id:
+            self._keeps_last = False
 
     def hear_next(self, direction: int) -> None:
         """Go to the next (1) or previous (-1) line that was said again, and play all its takes."""

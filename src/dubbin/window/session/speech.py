@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Sequence
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -25,9 +26,10 @@ from dubbin.core.speech.align_text import TextWord
 from dubbin.core.speech.models import MODELS, Models
 from dubbin.core.speech.retakes import Retake, find_retakes
 from dubbin.core.speech.transcribe import Transcription, remark_on, transcribe_with
-from dubbin.core.speech.transcript import Transcript, Word
+from dubbin.core.speech.transcript import Transcript, Word, WordKind
 from dubbin.core.speech.turns import Crosstalk, crosstalk, hears_the_other, own_speech
 from dubbin.core.speech.word_table import WordTable
+from dubbin.window.session.lookup import Lookup
 from dubbin.window.session.preferences import Preferences
 from dubbin.window.session.session import Session
 
@@ -49,7 +51,8 @@ class Speech(QObject):
         self._hearing: tuple[Any, list[str]] | None = None
         self._table: tuple[Any, WordTable] | None = None
         self._retakes: dict[str, tuple[tuple[Word, ...], list[Retake]]] = {}
-        self._fillers: tuple[Any, list[FoundFiller]] | None = None
+        self._fillers = Lookup[tuple[WordTable, list[FoundFiller]]](session.jobs, "fillers", "Looking for fillers", self.changed.emit)
+        self._last_takes = Lookup[list[tuple[int, int]]](session.jobs, "last takes", "Looking for what retakes leave", self.changed.emit)
         self._of = session.document
         session.episode_changed.connect(self._on_episode_changed)
         session.findings_changed.connect(self._on_measured)
@@ -210,14 +213,28 @@ class Speech(QObject):
         return word_cuts.clip_around(self.table, self._mix(), self._session.episode.rate, rows)
 
     def fillers(self) -> list[FoundFiller]:
-        """All hesitations, each with the cut that would take it out."""
-        table = self.table
-        if self._fillers is None or self._fillers[0] is not table:
-            if any(self._session.recordings.source(lane) is None for lane in self.voices()):
-                return []
-            mix = self._mix()
-            self._fillers = (table, word_cuts.find_fillers(table, mix, self._session.episode.rate, self._check(mix)))
-        return self._fillers[1]
+        """All hesitations, each with the cut that would take it out. While they are looked for, those of before whose words are still there."""
+        found = self.found_fillers()
+        if found is not None or self._fillers.latest is None:
+            return found or []
+        before, fillers = self._fillers.latest
+        rows = {id(word): row for row, word in enumerate(self.table.words)}
+        return [replace(f, row=row) for f in fillers if (row := rows.get(id(before.words[f.row]))) is not None]
+
+    def found_fillers(self) -> list[FoundFiller] | None:
+        """The same; None while they are looked for, in the background, and while the recordings are being read."""
+        table, rate = self.table, self._session.episode.rate
+        if all(word.kind is not WordKind.FILLER for word in table.words):
+            return []
+        if any(self._session.recordings.source(lane) is None for lane in self.voices()):
+            return None
+        mix, activities = self._mix(), self._activities()
+
+        def work(_: Task) -> tuple[WordTable, list[FoundFiller]]:
+            return table, word_cuts.find_fillers(table, mix, rate, _check_of(mix, rate, activities, table))
+
+        found = self._fillers.of((table,), work)
+        return None if found is None else found[1]
 
     def retakes(self) -> list[FoundRetake]:
         """Lines that were said again; looked for in the background when the words change."""
@@ -258,24 +275,33 @@ class Speech(QObject):
     # -- what is cut by itself --------------------------------------------------------
 
     def _check(self, mix: SessionMix) -> CutCheck:
-        rate = self._session.episode.rate
-        return CutCheck(mix, [(round(start * rate), activity) for _, start, activity in self._activities()], self.table)
+        return _check_of(mix, self._session.episode.rate, self._activities(), self.table)
 
     def last_take_cuts(self) -> list[tuple[int, int]] | None:
-        """What goes when of every line its last take is kept; None while takes are still looked for."""
-        found = self.retakes()
+        """What goes when of every line its last take is kept; None while takes and their cuts are looked for, in the background."""
+        found, episode = self.retakes(), self._session.episode
         known = {lane_id: words for lane_id, (words, _) in self._retakes.items()}
-        if any(known.get(t.lane) is not t.words for t in self._session.episode.transcripts):
+        if any(known.get(t.lane) is not t.words for t in episode.transcripts):
             return None
-        heard = [r for r in found if sum(self._session.episode.cut_at((a + b) // 2) is None for a, b in r.spans) > 1]
-        mix = self._mix()
-        return word_cuts.last_take_cuts(self.table, mix, self._session.episode.rate, heard, self._check(mix))
+        heard = [r for r in found if sum(episode.cut_at((a + b) // 2) is None for a, b in r.spans) > 1]
+        if not heard:
+            return []
+        table, mix, activities = self.table, self._mix(), self._activities()
+
+        def work(_: Task) -> list[tuple[int, int]]:
+            return word_cuts.last_take_cuts(table, mix, episode.rate, heard, _check_of(mix, episode.rate, activities, table))
+
+        return self._last_takes.of((table, episode.cuts, *(takes for _, takes in self._retakes.values())), work)
 
     def unheard_filler_cuts(self) -> list[tuple[int, int]] | None:
-        """What can be cut of the hesitations without being heard; None while the recordings are being read."""
-        if any(self._session.recordings.source(lane) is None for lane in self.voices()):
-            return None
-        return word_cuts.unheard_filler_cuts(self._session.episode, self.fillers())
+        """What can be cut of the hesitations without being heard; None while they are looked for."""
+        found = self.found_fillers()
+        return None if found is None else word_cuts.unheard_filler_cuts(self._session.episode, found)
+
+    @property
+    def is_looking(self) -> bool:
+        """Whether fillers, or what retakes leave, are being looked for."""
+        return self._fillers.is_looking or self._last_takes.is_looking
 
     # -- following the model ----------------------------------------------------------
 
@@ -284,6 +310,8 @@ class Speech(QObject):
             self._of = self._session.document
             self._voicings.clear()
             self._retakes.clear()
+            self._fillers.forget()
+            self._last_takes.forget()
             self._turned_off = self._wanted = False
         if before.transcripts is not after.transcripts or before.lanes is not after.lanes:
             self.changed.emit()
@@ -292,3 +320,7 @@ class Speech(QObject):
         if self._wanted and all(self._session.analyses.activity(lane) is not None for lane in self.voices()):
             self.want_words()  # asked for before the voices were measured
         self.changed.emit()
+
+
+def _check_of(mix: SessionMix, rate: int, activities: list[tuple[Lane, float, Activity]], table: WordTable) -> CutCheck:
+    return CutCheck(mix, [(round(start * rate), activity) for _, start, activity in activities], table)
