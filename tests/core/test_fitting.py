@@ -10,11 +10,11 @@ from dubbin.core.sound.source import Sound
 from dubbin.core.speech.activity import find_activity
 from dubbin.core.speech.decoding import HeardWord
 from dubbin.core.speech.fillers import NOT_UNDERSTOOD, speech_without_words
-from dubbin.core.speech.fitting import UNKNOWN, fitting_words, is_known_language
+from dubbin.core.speech.fitting import fitting_words, is_known_language
 from dubbin.core.speech.models import built_in_model
 from dubbin.core.speech.recogniser import recogniser
 from dubbin.core.speech.transcribe import remark_on, transcribe
-from dubbin.core.speech.transcript import Transcript, WordKind
+from dubbin.core.speech.transcript import UNKNOWN, Transcript, WordKind
 from tests.conftest import RATE
 from tests.core.test_hearing_again import marks
 

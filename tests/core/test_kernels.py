@@ -245,30 +245,51 @@ def test_the_surroundings_of_a_grain_leave_out_what_is_near_it():
     np.testing.assert_allclose(level, [np.sqrt(sums[b : b + 11].sum() / (11 * GRAIN)) for b in range(30)], rtol=1e-4)
 
 
+def test_the_next_highest_of_the_surroundings_keeps_away_from_those_before():
+    tops = np.array([9, 1, 7, 8, 1, 5, 2, 3, 6, 1], F32)
+    assert click_kernels.next_highest(tops, 5, 1, 4, -99, -99) == 3
+    assert click_kernels.next_highest(tops, 5, 2, 4, 3, -99) == 8  # 7 lies beside 8
+    assert click_kernels.next_highest(tops, 5, 2, 4, 3, 8) == 1
+    assert click_kernels.next_highest(tops[:6], 5, 9, 9, -99, -99) == -1
+
+
+def test_the_parts_of_the_surroundings_in_the_order_of_their_highest():
+    tops, guard, part, b = np.abs(drawn(60)), 3, 4, 30
+    near, out = guard + click_kernels.PARTS * part - 1, np.empty(2 * click_kernels.PARTS, F32)
+    click_kernels.ordered_parts(click_kernels.sliding_highest(tops, part), b, guard, near, part, out)
+    beside = [tops[b - near : b - guard + 1], tops[b + guard : b + near + 1]]
+    np.testing.assert_array_equal(out, sorted((p.max() for side in beside for p in side.reshape(-1, part)), reverse=True))
+
+
 def passed_over(tops, highest, guard, near, reach):
-    """The plain twin of `lone_passed_over`."""
-    out, n = highest.copy(), len(tops)
+    """The plain twin of `lone_passed_over`: the lowest that it may give, and the highest."""
+    low, high, n = highest.copy(), highest.copy(), len(tops)
     for b in range(n):
         begin = max(b - reach, 0)
-        here, around = tops[begin : begin + 2 * reach + 1], tops[max(b - near, 0) : b + near + 1]
-        if here.max() < click_kernels.OUTSTANDING * around.sum() / (2 * near + 1):
-            continue
+        here, around = tops[begin : begin + 2 * reach + 1].max(), tops[max(b - near, 0) : b + near + 1]
         others, ranked = {j: tops[j] for j in range(n) if guard <= abs(j - b) <= near}, []
         while others and len(ranked) < 3:
             first = max(others, key=lambda j: others[j])
             ranked.append(others[first])
             others = {j: v for j, v in others.items() if abs(j - first) >= guard}
-        if ranked:
-            ranked += [0.0] * (3 - len(ranked))
-            out[b] = min(out[b], click_kernels.OVER_SECOND * ranked[1], click_kernels.OVER_THIRD * ranked[2])
-    return out
+        if not ranked or here < click_kernels.OUTSTANDING * around.sum() / (2 * near + 1):
+            continue
+        ranked += [0.0] * (3 - len(ranked))
+        most = min(click_kernels.OVER_SECOND * ranked[1], click_kernels.OVER_THIRD * ranked[2])
+        low[b] = min(low[b], most)
+        if here >= click_kernels.OUTSTANDING * most:  # else nothing near stands out, and it may be left as it is
+            high[b] = low[b]
+    return low, high
 
 
-@given(st.lists(st.sampled_from([0.1, 0.2, 1.0, 5.0, 9.0]), min_size=12, max_size=40))
+@given(st.lists(st.sampled_from([0.1, 0.2, 1.0, 5.0, 9.0]), min_size=12, max_size=70))
 def test_one_or_two_lone_peaks_are_passed_over_and_others_are_not(values):
     tops = np.array(values, F32) * np.linspace(1.0, 1.1, len(values), dtype=F32)  # no two alike
     highest = np.full(len(tops), 9.9, F32)
-    np.testing.assert_allclose(click_kernels.lone_passed_over(tops, highest, 2, 6, 1), passed_over(tops, highest, 2, 6, 1), rtol=1e-5)
+    for near in (6, 14):  # looked at part by part first, and not
+        low, high = passed_over(tops, highest, 2, near, 1)
+        out = click_kernels.lone_passed_over(tops, highest, 2, near, 1)
+        assert np.all(out >= low - 1e-4) and np.all(out <= high + 1e-4)
 
 
 def test_what_lies_above_the_threshold_of_its_grain():

@@ -15,11 +15,10 @@ from dubbin.core.speech import models
 from dubbin.core.speech import transcribe as transcribing
 from dubbin.core.speech.activity import find_activity
 from dubbin.core.speech.decoding import Heard, HeardWord, _joined
-from dubbin.core.speech.fitting import UNKNOWN
 from dubbin.core.speech.models import LANGUAGES, MODELS, QUICK, THOROUGH, Models, built_in_model, find_model
 from dubbin.core.speech.recogniser import recognise, recogniser
 from dubbin.core.speech.transcribe import Transcription, transcribe_with
-from dubbin.core.speech.transcript import Spoken, Transcript
+from dubbin.core.speech.transcript import UNKNOWN, Spoken, Transcript
 from tests.conftest import RATE
 
 PARTS = (b"first half, ", b"second half")

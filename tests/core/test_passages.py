@@ -13,11 +13,12 @@ from dubbin.core.deliver.captions import SpokenWord
 from dubbin.core.deliver.delivery import Order, deliver_clips
 from dubbin.core.deliver.formats import WAV
 from dubbin.core.deliver.notes import draft_notes, draft_titles, sentences
-from dubbin.core.deliver.passages import LEANING, LONGEST_S, SHORTEST_S, find_passages
+from dubbin.core.deliver.passages import LONGEST_S, SHORTEST_S, find_passages
 from dubbin.core.deliver.publication import Publication
 from dubbin.core.deliver.targets import find_target
 from dubbin.core.sound.source import Sound
 from dubbin.core.speech.transcript import WordKind, ends_sentence, plain
+from dubbin.core.speech.vocabulary import LEANING
 from tests.conftest import RATE, noise
 
 

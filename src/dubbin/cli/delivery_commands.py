@@ -68,7 +68,8 @@ def _report(done: Delivered, as_json: bool) -> int:
 
 def clips(args: Namespace, folders: Folders) -> int:
     episode = load_episode(args.episode)
-    found = find_passages(publication_of(episode).words, args.most)
+    publication = publication_of(episode)
+    found = find_passages(publication.words, args.most, publication.languages)
     if args.out is None:
         if args.json:
             print_json({"passages": [asdict(p) for p in found]})

@@ -13,10 +13,9 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from dubbin.core.deliver.captions import SpokenWord
-from dubbin.core.deliver.passages import LEANING
 from dubbin.core.deliver.publication import Publication, clock
-from dubbin.core.speech.chapters import COMMON
 from dubbin.core.speech.transcript import WordKind, ends_sentence, plain
+from dubbin.core.speech.vocabulary import Vocabulary, vocabulary_of
 
 PHRASES, SENTENCES, QUOTES = 8, 4, 4
 SHORTEST, LONGEST = 8, 40  # words of a sentence worth quoting
@@ -48,17 +47,21 @@ def sentences(words: Sequence[SpokenWord]) -> list[Sentence]:
     return [Sentence(" ".join(w.text for w in s), s[0].speaker, s[0].start_s, tuple(plain(w.text) for w in s)) for s in out]
 
 
-def key_phrases(found: Sequence[Sentence], count: int = PHRASES) -> list[str]:
+USUAL = vocabulary_of(())
+
+
+def key_phrases(found: Sequence[Sentence], count: int = PHRASES, vocabulary: Vocabulary = USUAL) -> list[str]:
     """What is talked about, most telling first."""
     runs: list[tuple[str, ...]] = []
     for sentence in found:
         run: list[str] = []
         for raw, word in zip(sentence.text.split(), sentence.words, strict=False):
-            if word in COMMON or len(word) < 3 or not word.isalpha():
+            bare = vocabulary.bare(word)
+            if vocabulary.term(word) is None or not bare.isalpha():
                 runs += [tuple(run)] if run else []
                 run = []
                 continue
-            run.append(word)
+            run.append(bare)
             if re.search(r"[,;:.!?]$", raw):
                 runs.append(tuple(run))
                 run = []
@@ -80,59 +83,61 @@ def key_phrases(found: Sequence[Sentence], count: int = PHRASES) -> list[str]:
     return out
 
 
-def telling_sentences(found: Sequence[Sentence], count: int = SENTENCES) -> list[Sentence]:
+def telling_sentences(found: Sequence[Sentence], count: int = SENTENCES, vocabulary: Vocabulary = USUAL) -> list[Sentence]:
     """One sentence for every part of the program, in order."""
-    frequency = Counter(w for s in found for w in s.words if w not in COMMON and len(w) > 2)
+    terms = {w: vocabulary.term(w) for s in found for w in s.words}
+    frequency = Counter(t for s in found for w in s.words if (t := terms[w]) is not None)
     usable = [s for s in found if SHORTEST <= len(s.words) <= LONGEST]
     if not usable:
         return []
 
     def weight(s: Sentence) -> float:
-        out: float = sum(frequency[w] for w in set(s.words) if w in frequency) / len(s.words) ** 0.5
+        out: float = sum(frequency[t] for t in {terms[w] for w in s.words} if t is not None) / len(s.words) ** 0.5
         return out
 
     size = -(-len(usable) // count)
     return [max(usable[k : k + size], key=weight) for k in range(0, len(usable), size)]
 
 
-def draft_titles(found: Sequence[Sentence], count: int = TITLES) -> list[str]:
+def draft_titles(found: Sequence[Sentence], count: int = TITLES, vocabulary: Vocabulary = USUAL) -> list[str]:
     """Titles to choose from: a question that is asked, the shortest telling sentences, and what is talked about most."""
-    phrases = key_phrases(found, 4)
+    phrases = key_phrases(found, 4, vocabulary)
     subjects = {w for p in phrases for w in p.split()}
-    usable = [s for s in found if TITLE_WORDS[0] <= len(s.words) <= TITLE_WORDS[1] and s.words[0] not in LEANING]
+    usable = [s for s in found if TITLE_WORDS[0] <= len(s.words) <= TITLE_WORDS[1] and s.words[0] not in vocabulary.leaning]
     short = [s for s in usable if subjects & set(s.words)]
     short.sort(key=lambda s: (-sum(w in subjects for w in s.words) / len(s.words), s.start_s))
     asked = [s.text for s in short if s.text.endswith("?")][:1]
     out = [*asked, *(s.text.rstrip(".!…") for s in short if not s.text.endswith("?"))][: max(count - 2, 1)]
     if len(phrases) > 1:
-        out.append(f"{phrases[0].capitalize()} and {phrases[1]}")
-    out += [f"About {p}" for p in phrases[2:]]
+        out.append(f"{phrases[0].capitalize()}{vocabulary.joint}{phrases[1]}")
+    out += [f"About {p}" if vocabulary.is_english else p for p in phrases[2:]]
     return list(dict.fromkeys(t[:1].upper() + t[1:] for t in (t.strip() for t in out)))[:count]
 
 
 def draft_notes(publication: Publication, title: str) -> str:
     """Show notes in Markdown: titles to choose from, what it is about, chapters, quotes, names and times."""
     found = sentences(publication.words)
+    vocabulary = vocabulary_of(publication.languages, (w for s in found for w in s.words))
     name = publication.tags.title or title
     lines = [f"# {name}", "", "*Draft, made by counting words: read it, and make it yours.*", ""]
     if publication.tags.description:
         lines += [publication.tags.description, ""]
-    titles = draft_titles(found)
+    titles = draft_titles(found, vocabulary=vocabulary)
     if titles:
         lines += ["## Titles to choose from", "", *(f"- {t}" for t in titles), ""]
     people = sorted({w.speaker for w in publication.words})
     if people:
         lines += [f"With {' and '.join([', '.join(people[:-1]), people[-1]] if len(people) > 1 else people)}.", ""]
-    summary = telling_sentences(found)
+    summary = telling_sentences(found, vocabulary=vocabulary)
     if summary:
         lines += ["## In short", "", " ".join(s.text for s in summary), ""]
-    phrases = key_phrases(found)
+    phrases = key_phrases(found, vocabulary=vocabulary)
     if phrases:
         lines += ["## About", "", *(f"- {p}" for p in phrases), ""]
     if publication.chapters:
         lines += ["## Chapters", "", *(f"- {clock(c.start_s)} {c.title}" for c in publication.chapters), ""]
     used = {s.start_s for s in summary}
-    quotes = telling_sentences([s for s in found if s.start_s not in used], QUOTES)
+    quotes = telling_sentences([s for s in found if s.start_s not in used], QUOTES, vocabulary)
     if quotes:
         lines += ["## Said", ""]
         for quote in quotes:

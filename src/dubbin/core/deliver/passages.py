@@ -14,8 +14,8 @@ from dataclasses import dataclass
 from itertools import accumulate, pairwise
 
 from dubbin.core.deliver.captions import SpokenWord
-from dubbin.core.speech.chapters import COMMON
 from dubbin.core.speech.transcript import WordKind, ends_sentence, plain
+from dubbin.core.speech.vocabulary import ENGLISH, vocabulary_of
 
 SHORTEST_S, LONGEST_S = 12.0, 75.0
 BEST_S = (20.0, 50.0)  # lengths that cost nothing
@@ -28,11 +28,6 @@ LATE_LAUGH = 0.4  # of a passage: laughter counts from there on
 QUICK_TURNS, QUICK_S = 4, 40.0
 LEAD_S, TAIL_S = 0.15, 0.35  # of sound beside the words, where there is room
 LONGEST_TITLE = 64
-# Words with which a sentence leans on the one before.
-LEANING_TEXT = """
-and but so or nor yet because then also too it he she they him her them his their its this that these those which who whose there yes no yeah well exactly right okay mm
-"""
-LEANING = frozenset(LEANING_TEXT.split())
 
 
 @dataclass(frozen=True)
@@ -63,12 +58,12 @@ class _Sentence:
     end_s: float
 
 
-def find_passages(words: Sequence[SpokenWord], most: int | None = None) -> list[Passage]:
+def find_passages(words: Sequence[SpokenWord], most: int | None = None, languages: Sequence[str] = (ENGLISH,)) -> list[Passage]:
     """The best passages of a program, none of which overlap, in the order in which they are heard.
 
-    words: of all voices on program time, in order. most: how many at most; by default as many as suit the length.
+    words: of all voices on program time, in order. most: how many at most; by default as many as suit the length. languages: what is spoken.
     """
-    talk = _Talk(words)
+    talk = _Talk(words, languages)
     if not talk.sentences:
         return []
     most = most or min(max(round(words[-1].end_s / EVERY_S), FEWEST), MOST)
@@ -132,11 +127,13 @@ class _Merits:
 class _Talk:
     """A program's words with sums over them, so that any of many passages is judged at once."""
 
-    def __init__(self, words: Sequence[SpokenWord]) -> None:
+    def __init__(self, words: Sequence[SpokenWord], languages: Sequence[str]) -> None:
         self.words, self.sentences = words, _sentences(words)
         said = [w for w in words if w.kind is WordKind.WORD]
-        self._frequency = Counter(t for w in said if (t := plain(w.text)) not in COMMON and len(t) > 2)
-        telling = [self._frequency.get(plain(w.text), 0) if w.kind is WordKind.WORD else 0 for w in words]
+        self._vocabulary = vocabulary_of(languages, (plain(w.text) for w in said))
+        self._terms = [self._vocabulary.term(plain(w.text)) if w.kind is WordKind.WORD else None for w in words]
+        self._frequency = Counter(t for t in self._terms if t is not None)
+        telling = [self._frequency[t] if t is not None else 0 for t in self._terms]
         self._usual = max(sum(telling) / max(len(said), 1), 1e-9)
         self._telling = _sums(telling)
         self._said = _sums([w.kind is WordKind.WORD for w in words])
@@ -172,7 +169,7 @@ class _Talk:
         """What a beginning and an end are worth: whether the passage stands alone."""
         words, sentences = self.words, self.sentences
         first, last = sentences[a], sentences[b]
-        out = -0.8 if plain(words[first.first].text) in LEANING else 0.3
+        out = -0.8 if plain(words[first.first].text) in self._vocabulary.leaning else 0.3
         if a == 0 or sentences[a - 1].speaker != first.speaker or first.start_s - sentences[a - 1].end_s > PAUSE_S:
             out += 0.3
         if not ends_sentence(words[last.last - 1].text):
@@ -189,9 +186,10 @@ class _Talk:
         first, last = self.sentences[a], self.sentences[b]
         reasons = []
         if merits.is_about:
-            texts = (plain(w.text) for w in words[first.first : last.last] if w.kind is WordKind.WORD)
-            subjects = Counter(t for t in texts if self._frequency.get(t, 0) > 1)
-            reasons.append("about " + " and ".join(t for t, _ in subjects.most_common(2)) if subjects else "what the talk is about")
+            inside = range(first.first, last.last)
+            subjects = Counter(t for k in inside if (t := self._terms[k]) is not None and self._frequency[t] > 1)
+            said = {self._terms[k]: self._vocabulary.bare(plain(words[k].text)) for k in reversed(inside)}
+            reasons.append("about " + " and ".join(said[t] for t, _ in subjects.most_common(2)) if subjects else "what the talk is about")
         if merits.laughs_at is not None:
             reasons.append("ends in laughter" if merits.laughs_at > 0.8 else "laughter")
         reasons += ["a question and its answer"] if merits.is_answer else []

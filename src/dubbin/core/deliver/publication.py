@@ -63,6 +63,7 @@ class Publication:
     breaks: tuple[Break, ...] = ()
     markers: tuple[tuple[float, str], ...] = ()
     words: tuple[SpokenWord, ...] = ()
+    languages: tuple[str, ...] = ()  # that are spoken, ISO 639-1
     duration_s: float = 0.0
 
     def later(self, seconds: float, duration_s: float) -> Publication:
@@ -134,7 +135,9 @@ def publication_of(episode: Episode, time_map: TimeMap | None = None) -> Publica
             cover = read_cover(Path(episode.delivery.cover))
         except DubbinError:
             cover = None
-    return Publication(episode.delivery.tags, cover, chapters, tuple(sorted(breaks, key=lambda b: b.start_s)), markers, words, duration)
+    return Publication(
+        episode.delivery.tags, cover, chapters, tuple(sorted(breaks, key=lambda b: b.start_s)), markers, words, episode.languages, duration
+    )
 
 
 def read_cover(path: Path) -> Cover:

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import uuid
 from bisect import bisect_right
+from collections import Counter
 from dataclasses import dataclass, field
 from enum import StrEnum
 from functools import cached_property
@@ -16,7 +17,7 @@ from typing import Any
 
 from dubbin.core.episode.balance_settings import Bed, BleedControl, Ducking, Levelling, LinePoint
 from dubbin.core.speech.pauses import EVEN, PauseSettings
-from dubbin.core.speech.transcript import Spoken, Transcript
+from dubbin.core.speech.transcript import UNKNOWN, Spoken, Transcript
 from dubbin.core.treat.touch_up import Spot
 
 
@@ -287,6 +288,14 @@ class Episode:
     def session_voices(self) -> tuple[Lane, ...]:
         """The voices of the session alone: what is transcribed and edited by words and pauses."""
         return tuple(lane for lane in self.voices if not lane.is_insert)
+
+    @property
+    def languages(self) -> tuple[str, ...]:
+        """That are spoken, ISO 639-1 codes, the one with most words first."""
+        counts = Counter[str]()
+        for transcript in self.transcripts:
+            counts[transcript.language] += len(transcript.words)
+        return tuple(language for language, _ in counts.most_common() if language not in ("", UNKNOWN))
 
     @property
     def beds(self) -> tuple[Lane, ...]:

@@ -18,7 +18,9 @@ OVER_LEVEL, OVER_HIGHEST = np.float32(1.6), np.float32(0.6)
 NOTHING = np.float32(1e-12)
 # A click next to one other, or to two, stands out if it would do so without them by this factor more.
 OVER_SECOND, OVER_THIRD = np.float32(2.0), np.float32(4.0)
-OUTSTANDING = np.float32(3.0)  # times the mean of its surroundings: below, nothing that is near can be a click
+OUTSTANDING = np.float32(
+    2.0
+)  # times the mean of its surroundings, or the highest that is not passed over: below, nothing that is near can be a click
 
 
 @kernel()
@@ -159,6 +161,21 @@ def next_highest(tops: F32, b: int, guard: int, near: int, first: int, second: i
     return at
 
 
+PARTS = 4  # of the surroundings, to each side
+
+
+@inlined(fastmath=True)
+def ordered_parts(peaks: F32, b: int, guard: int, near: int, part: int, out: F32) -> None:
+    """Write the highest value of each of 2 * PARTS parts of b's surroundings into `out`, the highest first. peaks: of `part` values from each on."""
+    for k in range(2 * PARTS):
+        at = b - near + k * part if k < PARTS else b + guard + (k - PARTS) * part
+        value, i = peaks[at], k
+        while i > 0 and out[i - 1] < value:
+            out[i] = out[i - 1]
+            i -= 1
+        out[i] = value
+
+
 @kernel(fastmath=True)
 def lone_passed_over(tops: F32, highest: F32, guard: int, near: int, reach: int) -> F32:
     """The highest (n,) of the surroundings of each value of tops (n,), where one or two of them stand alone: what all others let expect, if that is less.
@@ -168,9 +185,17 @@ def lone_passed_over(tops: F32, highest: F32, guard: int, near: int, reach: int)
     n, out = len(tops), highest.copy()
     peak, mean = sliding_highest(tops, 2 * reach + 1), sums_around(tops.astype(np.float64), near)
     far = n + near + guard  # an index near to none
+    part = (near - guard + 1) // PARTS
+    peaks, parts = sliding_highest(tops, max(part, 1)), np.empty(2 * PARTS, np.float32)
     for b in range(n):
-        if peak[max(b - reach, 0)] < OUTSTANDING * mean[b] / (2 * near + 1):
+        here = peak[max(b - reach, 0)]
+        if here < OUTSTANDING * mean[b] / (2 * near + 1):
             continue
+        if part >= 2 * guard - 1 and b >= near and b + guard + PARTS * part <= n:
+            # What is left out around a peak touches two parts at most: so the second highest is no lower than the third part, the third no lower than the fifth.
+            ordered_parts(peaks, b, guard, near, part, parts)
+            if here < OUTSTANDING * min(OVER_SECOND * parts[2], OVER_THIRD * parts[4]):
+                continue
         first = next_highest(tops, b, guard, near, -far, -far)
         if first < 0:
             continue

@@ -50,7 +50,6 @@ from dubbin.core.mix.word_cuts import FoundRetake, find_fillers, found_retakes, 
 from dubbin.core.sound.working_copy import WorkingCopies
 from dubbin.core.speech.activity import FRAMES_PER_S as SPEECH_PER_S
 from dubbin.core.speech.activity import Activity
-from dubbin.core.speech.fitting import UNKNOWN
 from dubbin.core.speech.models import Models
 from dubbin.core.speech.pauses import Pause, find_pauses
 from dubbin.core.speech.recogniser import release as release_recogniser
@@ -297,8 +296,8 @@ class _Run:
         if not self._own or not cuts:
             return []
         sources = {lane.id: sound.recorded for lane in self.voices for sound in (self._sounds()[lane.id],)}
-        languages = {t.language for t in self.episode.transcripts} - {"", UNKNOWN}
-        language = languages.pop() if len(languages) == 1 else None
+        languages = self.episode.languages
+        language = languages[0] if len(languages) == 1 else None
         model, task = self._resources.models.for_language(language), self._task.part(0.8, 0.81)
         return speech_in_cuts(cuts, self.voices, sources, self._own, self._retakes, model, task, language=language, voicings=self._voicings)
 

@@ -17,7 +17,6 @@ from dubbin.core.speech.activity import FRAMES_PER_S
 from dubbin.core.speech.decoding import HeardWord
 from dubbin.core.speech.transcript import plain
 
-UNKNOWN = "und"  # the code of ISO 639-2 for a language that is not determined
 # Measured with the built-in English model: on English voices the mean confidence is .89 and more, on five other languages .38 to .56.
 LEAST_MEAN_CONFIDENCE, SURE_MEAN_CONFIDENCE = 0.65, 0.85
 # A model of many languages is less sure of itself in each: lists of single words in six languages .58 to .89, voices played backwards .38 to .52.

@@ -17,12 +17,12 @@ from dubbin.core.speech.activity import Activity
 from dubbin.core.speech.align_text import TextWord, align_text
 from dubbin.core.speech.decoding import HeardWord
 from dubbin.core.speech.fillers import add_unheard, mark_kinds, speech_without_words
-from dubbin.core.speech.fitting import UNKNOWN, fitting_words, is_known_language
+from dubbin.core.speech.fitting import fitting_words, is_known_language
 from dubbin.core.speech.hearing_again import hear_again
 from dubbin.core.speech.models import LANGUAGES, Models
 from dubbin.core.speech.recogniser import Recogniser, recognise
 from dubbin.core.speech.speakers import tell_apart, with_speakers
-from dubbin.core.speech.transcript import Spoken, Transcript, Word
+from dubbin.core.speech.transcript import UNKNOWN, Spoken, Transcript, Word
 from dubbin.core.speech.word_edges import find_features, refine_edges
 
 

@@ -6,6 +6,8 @@ import re
 from dataclasses import dataclass
 from enum import StrEnum
 
+UNKNOWN = "und"  # the code of ISO 639-2 for a language that is not determined
+
 
 class WordKind(StrEnum):
     """A word, a hesitation, or a sound that is none."""

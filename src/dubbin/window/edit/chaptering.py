@@ -40,7 +40,7 @@ class Chaptering:
             Word(w.text, int(s), int(e), w.kind) for w, s, e, h in zip(table.words, table.starts, table.ends, heard, strict=True)
             if h and w.kind is WordKind.WORD
         ]  # fmt: skip
-        ideas = suggest_chapters(words, episode.rate)
+        ideas = suggest_chapters(words, episode.rate, episode.languages)
         if len(ideas) < 2:
             self._session.said.emit("There is too little text for chapters." if not words else "No change of subject was found.")
             return

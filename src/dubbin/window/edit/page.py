@@ -9,7 +9,6 @@ from dubbin.core.episode.commands.cuts import set_pauses
 from dubbin.core.episode.commands.seams import set_seams
 from dubbin.core.episode.model import Placed
 from dubbin.core.episode.time_map import FURTHEST_SESSION_FRAME, merged
-from dubbin.core.speech.fitting import UNKNOWN
 from dubbin.core.speech.pauses import STARTING_POINTS, PauseSettings
 from dubbin.window.edit.actions import edit_actions
 from dubbin.window.edit.acts import EditActs
@@ -308,7 +307,7 @@ class EditPage(Page):
         table = speech.table
         count = table.word_count
         rows = self.word_rows
-        languages = sorted({t.language for t in self.session.episode.transcripts if t.language not in ("", UNKNOWN)})
+        languages = self.session.episode.languages
         heard_in = "".join(f" · {language_title(code)}" for code in languages)
         rows.show_row("words", f"{count:,}".replace(",", "\u2009") + heard_in if count else "none yet")
         if count:

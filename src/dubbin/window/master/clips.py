@@ -40,7 +40,8 @@ class Clips(QObject):
         self._of = key
 
         def work(task: Task, episode: Episode = episode) -> list[Passage]:
-            return find_passages(publication_of(episode).words)
+            publication = publication_of(episode)
+            return find_passages(publication.words, languages=publication.languages)
 
         self._session.jobs.start(SLOT, "Looking for passages worth a clip", work, self._done, quiet=True)
 
