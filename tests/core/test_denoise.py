@@ -4,13 +4,16 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
+from scipy import signal
 
 from dubbin.core.jobs import Task
 from dubbin.core.measure.noise import NoiseMeter
 from dubbin.core.sound.source import Sound
 from dubbin.core.treat.chain import Chain, Use
-from dubbin.core.treat.denoise import Denoise, DenoiseSettings, Engine
+from dubbin.core.treat.denoise import DRY_DB, RINGING_DB, Denoise, DenoiseSettings, Engine, _network, dryness
 from dubbin.core.treat.tiles import DiskTileCache
+from dubbin.core.treat.treatment import Context
+from dubbin.demo.room import room_response
 from tests.conftest import RATE, noise, rms_db
 
 
@@ -72,3 +75,37 @@ def test_tiles_side_by_side_are_as_each_alone(mixture, tmp_path):
     assert at_once.stages[0].is_filled and at_once.stages[0].tile_count == 3
     one_by_one = Chain(sound, uses, "one by one", DiskTileCache(tmp_path))
     np.testing.assert_array_equal(at_once.read(0, sound.frames), one_by_one.read(0, sound.frames))
+
+
+# -- the blend of both engines --------------------------------------------------------
+
+
+def dryness_of(kept_db: float, sure: float = 1.0) -> np.ndarray:
+    """Of sound of which the network keeps so much, where a share of the bins is surely no noise."""
+    statistical = np.ones((2000, 50), np.float32)
+    is_no_noise = np.zeros((2000, 50), bool)
+    is_no_noise[:, : round(50 * sure)] = True
+    network = np.where(is_no_noise, 10 ** (kept_db / 10), 1e-6).astype(np.float32)
+    return dryness(statistical, network, is_no_noise, 0.009)
+
+
+def test_a_room_is_known_by_what_the_network_takes_from_what_is_no_noise():
+    for sure in (1.0, 0.2):  # what is taken of the noise doesn't count
+        assert np.all(dryness_of(-0.5, sure) == 1.0) and np.all(dryness_of(-4.0, sure) == 0.0)
+        assert dryness_of((RINGING_DB + DRY_DB) / 2, sure) == pytest.approx(0.5, abs=0.01)
+    assert np.all(dryness_of(-20.0, 0.0) == 1.0), "where nobody speaks nothing shows a room"
+
+
+def test_in_a_room_the_network_alone_decides_and_in_a_dry_one_the_blend_is_closer_to_the_voice(speech):
+    clean = speech[: 10 * RATE]
+    ringing = signal.oaconvolve(clean, room_response(RATE, 0.5, (4.6, 3.5, 2.7), (2.1, 1.7, 1.3), (3.6, 2.9, 1.0), 1))[: len(clean)]
+    for voice, is_room in ((clean, False), (ringing, True)):
+        x = (voice + noise(10, rms_db(voice) - 20, 3)[: len(voice)]).astype(np.float32)
+        sound, treatment = Sound(x[None], RATE), Denoise()
+        context = Context(0, len(x), RATE, DenoiseSettings(), treatment.analyse(sound, DenoiseSettings(), Task()))
+        (network,) = _network([(x, context)], 0)
+        blended = treatment.process(x[None], context)[0]
+        if is_room:
+            assert rms_db(blended - network) < rms_db(network) - 40
+        else:
+            assert si_sdr(clean, blended) > si_sdr(clean, network) + 0.2
