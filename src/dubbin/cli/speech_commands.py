@@ -18,6 +18,7 @@ from dubbin.core.sound.working_copy import WorkingCopies
 from dubbin.core.sound.writing import check_output
 from dubbin.core.speech.activity import find_activity
 from dubbin.core.speech.align_text import read_text
+from dubbin.core.speech.known_voices import KnownVoices
 from dubbin.core.speech.models import Models
 from dubbin.core.speech.transcribe import remark_on, transcribe_with
 from dubbin.core.speech.transcript import Spoken
@@ -41,8 +42,8 @@ def transcribe(args: Namespace, folders: Folders) -> int:
         models, copy, "one", activity, activity.audible, spoken, speakers=args.speakers, rt60_s=rt60_s,
         text=text, text_name=args.text.name if args.text else "", task=task.part(0.1, 1.0),
     )  # fmt: skip
+    transcript = KnownVoices(folders.state).named(heard.transcript, copy)
     end_progress(args.quiet)
-    transcript = heard.transcript
     if (remark := remark_on(transcript, args.input.name)) is not None:
         print(f"dubbin: {remark}", file=sys.stderr)
     words = words_of_recording(transcript.words, copy.rate, transcript.speakers, "Speaker 1")

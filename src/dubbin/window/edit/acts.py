@@ -15,6 +15,7 @@ from dubbin.window.edit.overlap_acts import Overlaps
 from dubbin.window.edit.pausing import Pausing
 from dubbin.window.edit.retake_acts import Retakes
 from dubbin.window.edit.seam_watch import SeamWatch
+from dubbin.window.edit.voice_names import VoiceNames
 from dubbin.window.edit.wording import Wording
 from dubbin.window.shell.shared import Shared
 
@@ -28,6 +29,7 @@ class EditActs:
         self.fillers = Fillers(session, selection, speech, playing)
         self.retakes = Retakes(session, selection, speech, playing)
         self.wording = Wording(shared)
+        self.voice_names = VoiceNames(shared.window, session, session.folders.state)
         self.alike = Alike(session, selection, speech, self.wording)
         self.moving = Moving(session, selection, speech, self.cutting, clipboard)
         self.inserting = Inserting(shared)

@@ -32,7 +32,7 @@ class ContextMenu(StrEnum):
 GROUPS: dict[Menu, tuple[str, ...]] = {
     Menu.EPISODE: ("file", "save", "import", "quit", "card", "deliver", "recipes"),
     Menu.EDIT: ("places", "history", "cuts", "selection", "pauses", "mute", "pieces", "ends", "copies"),
-    Menu.WORDS: ("transcript", "find", "words", "fillers", "retakes", "model"),
+    Menu.WORDS: ("transcript", "voices", "find", "words", "fillers", "retakes", "model"),
     Menu.PROGRAM: ("inserts", "chapters", "covers", "export"),
     Menu.PLAY: ("play", "head", "pauses", "seams", "places", "monitor"),
     Menu.VIEW: ("steps", "zoom", "lanes"),
