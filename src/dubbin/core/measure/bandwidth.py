@@ -12,6 +12,7 @@ import numpy as np
 import scipy
 from numpy.typing import NDArray
 
+from dubbin.core.sound import fourier
 from dubbin.core.sound.source import Samples
 
 SIZE = 4096
@@ -50,7 +51,7 @@ class BandwidthMeter:
             channel = int(np.argmax(power))
             self._loud = max(self._loud * 0.999, float(power[channel]))
             if power[channel] > 1e-3 * self._loud and power[channel] > 1e-9:
-                X = scipy.fft.rfft(piece[channel] * self._window)
+                X = fourier.rfft(piece[channel] * self._window)
                 self._total += X.real**2 + X.imag**2
                 self._count += 1
         self._rest = x[:, whole * stride :].copy()

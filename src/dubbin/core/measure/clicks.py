@@ -12,7 +12,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-import scipy
 from numpy.typing import NDArray
 
 from dubbin.core.jobs import Task, in_parallel
@@ -146,24 +145,3 @@ def prediction_error(x: NDArray[np.float32], model: NDArray[np.float32], rate: i
     out = np.empty(count * hop, np.float32)
     kernels.errors(padded, limited, window, order, size, hop, out)
     return out[: len(x)]
-
-
-def predictors(blocks: NDArray[np.float64], order: int) -> NDArray[np.float64]:
-    """Prediction-error filters (count, order + 1) of blocks (count, n), all at once by Levinson's recursion."""
-    size = 1 << int(np.ceil(np.log2(2 * blocks.shape[1])))
-    spectrum = np.abs(scipy.fft.rfft(blocks, size, axis=1)) ** 2
-    r = scipy.fft.irfft(spectrum, size, axis=1)[:, : order + 1]
-    r[:, 0] = r[:, 0] * (1 + 1e-7) + 1e-12
-    a = np.zeros((len(r), order + 1))
-    a[:, 0] = 1.0
-    error = r[:, 0].copy()
-    for k in range(1, order + 1):
-        reflection = -np.sum(a[:, :k] * r[:, k:0:-1], axis=1) / error
-        a[:, 1 : k + 1] += reflection[:, None] * a[:, k - 1 :: -1][:, :k]
-        error = np.maximum(error * (1 - reflection**2), 1e-18)
-    return a
-
-
-def predictor(block: NDArray[np.float64], order: int) -> NDArray[np.float64]:
-    """Prediction-error filter (order + 1,) of one block by the autocorrelation method; a[0] is 1."""
-    return np.asarray(predictors(block[None], order)[0])

@@ -15,6 +15,7 @@ import scipy
 from numpy.typing import NDArray
 
 from dubbin.core.jobs import Task, in_parallel
+from dubbin.core.sound import fourier
 from dubbin.core.sound.level import finite_or_none, power_to_db
 from dubbin.core.sound.source import Source
 
@@ -183,7 +184,7 @@ def _nominal(x: NDArray[np.float32]) -> float | None:
         # Loud instants are held down, so that the speech in them doesn't hide a faint hum.
         envelope = np.sqrt(np.maximum(scipy.ndimage.uniform_filter1d(piece**2, LOW_RATE // 10), 0.0)) + 1e-7
         piece *= np.minimum(1.0, np.quantile(envelope, 0.2) / envelope)
-        X = scipy.fft.rfft((piece * window).astype(np.float32), padded)[:bins]
+        X = fourier.rfft((piece * window).astype(np.float32), padded)[:bins]
         spectra[start] = X.real**2 + X.imag**2
 
     in_parallel(look, [int(start) for start in starts], Task())

@@ -14,7 +14,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dubbin.core.jobs import Task
-from dubbin.core.measure.clicks import Clicks, bridged, find_clicks, predictor
+from dubbin.core.measure.clicks import Clicks, bridged, find_clicks
+from dubbin.core.measure.interpolation import FREE, drawn
 from dubbin.core.sound.source import Samples, Source
 from dubbin.core.treat.figure import Figure
 from dubbin.core.treat.settings import setting
@@ -56,45 +57,16 @@ class Declick(Treatment):
         for channel, spans in enumerate(clicks.spans):
             moved = [(a - context.start_frame, b - context.start_frame) for a, b in spans]
             here = [(a, b) for a, b in moved if a >= 0 and b <= x.shape[1]]
-            out[channel] = bridged(x[channel], here)  # one click must not be drawn into the next
+            out[channel] = bridged(x[channel], here)  # one click must not be drawn into the next; from the bridge the first fit of each starts
             for a, b in here:
                 interpolated(out[channel], a, b, context.rate)
         return out
 
 
-def interpolated(x: NDArray[np.float32], start: int, end: int, rate: int) -> NDArray[np.float32]:
-    """x (frames,) with samples start to end drawn from their surroundings; the array itself is changed."""
+def interpolated(x: NDArray[np.float32], start: int, end: int, rate: int) -> None:
+    """Draw samples start to end of x (frames,) from their surroundings."""
     around = round(AROUND_S * rate)
     low, high = max(0, start - around), min(len(x), end + around)
-    piece = x[low:high].astype(np.float64)
-    gap = np.arange(start - low, end - low)
-    if len(piece) < 3 * ORDER + len(gap):
-        return x
-    known = np.ones(len(piece), bool)
-    known[gap] = False
-    piece[gap] = np.interp(gap, np.flatnonzero(known), piece[known])
-    window = np.hanning(len(piece) + 2)[1:-1] * 0.9 + 0.1
-    for _ in range(PASSES):
-        a = predictor(piece * window, ORDER)
-        piece[gap] = _least_squares(piece, gap, known, a)
-    x[start:end] = piece[gap]
-    return x
-
-
-def _least_squares(x: NDArray[np.float64], gap: NDArray[np.int64], known: NDArray[np.bool_], a: NDArray[np.float64]) -> NDArray[np.float64]:
-    """The samples in `gap` that minimise the energy of the prediction error: a Toeplitz system, since the gap has no holes."""
-    from scipy.linalg import solve_toeplitz
-
-    order = len(a) - 1
-    correlation = np.correlate(a, a, "full")[order:]
-    column = np.zeros(len(gap))
-    count = min(order + 1, len(gap))
-    column[:count] = correlation[:count]
-    column[0] *= 1 + 1e-9
-    y = np.where(known, x, 0.0)
-    lags = np.concatenate([correlation[::-1], correlation[1:]])
-    start, stop = gap[0], gap[-1] + 1
-    low, high = start - order, stop + order
-    piece = np.pad(y, (max(-low, 0), max(high - len(y), 0)))[max(low, 0) : max(low, 0) + high - low]
-    right = -np.convolve(piece, lags, "valid")
-    return np.asarray(solve_toeplitz(column, right))
+    piece, gap = x[low:high].astype(np.float64), np.arange(start - low, end - low)
+    if len(piece) >= 3 * ORDER + len(gap):
+        x[start:end] = drawn(piece, gap, np.ones(len(gap)), np.full(len(gap), FREE), order=ORDER, passes=PASSES)

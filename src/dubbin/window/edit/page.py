@@ -299,8 +299,9 @@ class EditPage(Page):
         cut_count = sum(self.acts.pausing.cut_of(p) is not None for p in found)
         measuring = any(self.session.analyses.report(lane) is None for lane in episode.lanes)
         rows = self.pauses.rows
-        rows.show_row("found", "measuring …" if measuring and not found else f"{len(found)}, {cut_count} of them cut")
-        rows.show_row("all together save", f"−{clock(saved, 1)}")
+        unknown = measuring and not found
+        rows.show_row("found", "measuring …" if unknown else f"{len(found)}, {cut_count} of them cut")
+        rows.show_row("all together save", "" if unknown else f"−{clock(saved, 1)}")
 
     def _show_words(self) -> None:
         speech = self.speech
