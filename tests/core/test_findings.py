@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from scipy import signal
@@ -10,6 +12,8 @@ from dubbin.core.measure.bandwidth import SIZE, BandwidthMeter, step_down_hz
 from dubbin.core.measure.channels import ChannelMeter, are_swapped
 from dubbin.core.measure.dropouts import DropoutMeter
 from dubbin.core.measure.finding import Severity
+from dubbin.core.measure.findings import find_findings
+from dubbin.core.measure.hum import Hum
 from dubbin.core.measure.measuring import measure_recording
 from dubbin.core.measure.plosives import PlosiveMeter
 from dubbin.core.measure.role import guess_role
@@ -151,3 +155,16 @@ def test_knocks_between_digital_silence_are_measured_without_a_warning(knock, ch
     report, activity = measure_recording(source), find_activity(source)
     assert np.isfinite(activity.level_db).all() and report.loudness.sample_peak_dbfs < 0
     assert np.isfinite(find_voicing(source).mel).all() and guess_role(source) in ("voice", "effect", "music")
+
+
+def test_a_hum_that_nobody_hears_under_the_speech_is_not_said_and_others_are(voice):
+    report = measure_recording(Sound(voice[None], RATE))
+    speech_dbfs = report.noise.floor_dbfs + report.noise.snr_db
+
+    def said(below_db: float) -> list[str]:
+        hum = Hum(True, 50.0, speech_dbfs - below_db, 5)
+        return [f.text for f in find_findings(replace(report, hum=hum)) if f.kind == "hum"]
+
+    assert not said(55.0) and not said(70.0)
+    (text,) = said(45.0)
+    assert "50.00 Hz and 4 harmonics" in text and f"−{abs(speech_dbfs - 45):.1f} dBFS" in text, "with a true minus sign"

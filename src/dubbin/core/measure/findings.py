@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import re
+from dataclasses import replace
+
 import numpy as np
 
 from dubbin.core.measure.echo import echo_strength
@@ -15,6 +18,7 @@ CLEAN_RUMBLE_DB, STRONG_RUMBLE_DB = -56.0, -42.0
 DRY_RT60_S, LONG_RT60_S = 0.28, 0.6
 CLICKS_A_MINUTE, FEWEST_CLICKS = 12.0, 8
 FEWEST_CLIPPED = 3
+UNHEARD_HUM_DB = 52.0  # below speech: of speech at 60 dB SPL, under the threshold of hearing for low tones (ISO 226)
 OFFSET = 0.002
 SHORTEST_S = 0.5  # of a sound whose mean says anything
 USUAL_SIBILANCE_DB, SHARP_DB = 2.0, 6.0
@@ -41,7 +45,7 @@ def find_findings(report: RecordingReport) -> tuple[Finding, ...]:
     _add_clipping(report, minutes, out)
     _add_clicks(report, minutes, out)
     hum = report.hum
-    if hum.present and hum.fundamental_hz is not None and hum.level_dbfs is not None:
+    if hum.present and hum.fundamental_hz is not None and hum.level_dbfs is not None and _is_heard(hum.level_dbfs, report):
         drift = f", drifting by {hum.drift_hz:.2f} Hz" if hum.drift_hz and hum.drift_hz >= 0.02 else ""
         text = f"mains hum at {hum.fundamental_hz:.2f} Hz and {_count(hum.harmonics - 1, 'harmonic')}, {hum.level_dbfs:.1f} dBFS{drift}"
         out.append(Finding("hum", "Hum", text, _graded(hum.level_dbfs, -66.0, -45.0), treatment="dehum"))
@@ -54,7 +58,13 @@ def find_findings(report: RecordingReport) -> tuple[Finding, ...]:
         severity = _graded(rt60, 0.4, LONG_RT60_S)
         out.append(Finding("echo", "Room echo", text, severity, treatment="dereverb", strength=strength))
     _add_untreated(report, out)
-    return tuple(out)
+    return tuple(replace(finding, text=re.sub(r"-(?=\d)", "−", finding.text)) for finding in out)
+
+
+def _is_heard(level_dbfs: float, report: RecordingReport) -> bool:
+    """Whether a tone is anything to a listener who hears the speech at its usual level."""
+    floor, snr = report.noise.floor_dbfs, report.noise.snr_db
+    return floor is None or snr is None or level_dbfs > floor + snr - UNHEARD_HUM_DB
 
 
 def _add_clipping(report: RecordingReport, minutes: float, out: list[Finding]) -> None:
