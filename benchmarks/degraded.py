@@ -100,6 +100,53 @@ def clicking(all_clips: list[Clip], ratio_db: float = 23.0, count: int = 40) -> 
     return out
 
 
+def crackling(all_clips: list[Clip], kind: str) -> list[Pair]:
+    """Clicks of other shapes than `clicking` makes. kind: `vinyl`, three a second that ring and die away in a millisecond or two, 6 to 30 dB below full scale; `digital`,
+    two a second of one to three samples; `mouth`, soft ones by ones and twos, which the voice partly covers."""
+    out = []
+    for k, clip in enumerate(all_clips):
+        x, rng = clip.sound, np.random.default_rng(100 + k)
+        added = {"vinyl": _vinyl, "digital": _digital, "mouth": _mouth}[kind](x, rng)
+        out.append(Pair(x, (x + added).astype(np.float32), clip.text))
+    return out
+
+
+def _places(count: int, rng: np.random.Generator, a_second: float) -> np.ndarray:
+    return np.sort(rng.integers(RATE // 2, count - RATE // 2, int(count / RATE * a_second)))
+
+
+def _ringing(length: int, hz: tuple[float, float], rise: float, fall: float, noise: float, rng: np.random.Generator) -> Mono:
+    n = np.arange(4 * length)
+    tone = np.cos(2 * np.pi * rng.uniform(*hz) / RATE * n + rng.uniform(0, 2 * np.pi))
+    return (1 - np.exp(-n / rise)) * np.exp(-fall * n / length) * (tone + noise * rng.standard_normal(len(n)))
+
+
+def _vinyl(x: Mono, rng: np.random.Generator) -> Mono:
+    out = np.zeros(len(x))
+    for place in _places(len(x), rng, 3.0):
+        wave = _ringing(int(rng.integers(6, 80)), (1200, 9000), 2.0, 2.5, 0.5, rng)
+        out[place : place + len(wave)] += 10 ** (rng.uniform(-30, -6) / 20) * wave / np.max(np.abs(wave))
+    return out
+
+
+def _digital(x: Mono, rng: np.random.Generator) -> Mono:
+    out = np.zeros(len(x))
+    for place in _places(len(x), rng, 2.0):
+        length = int(rng.integers(1, 4))
+        out[place : place + length] += rng.choice([-1, 1]) * 10 ** (rng.uniform(-30, -4) / 20) * rng.uniform(0.6, 1, length)
+    return out
+
+
+def _mouth(x: Mono, rng: np.random.Generator) -> Mono:
+    out, loud = np.zeros(len(x)), speech_rms(x)
+    for place in _places(len(x), rng, 1.5):
+        for k in range(rng.integers(1, 3)):
+            at = place + int(k * rng.uniform(0.006, 0.02) * RATE)
+            wave = _ringing(int(rng.uniform(0.3, 2.0) * 48), (1500, 7000), 4.0, 3.0, 0.4, rng)[: len(x) - at]
+            out[at : at + len(wave)] += loud * 10 ** (rng.uniform(-18, 2) / 20) * wave
+    return out
+
+
 def soft_clipped(x: Mono, ceiling: float) -> Mono:
     """Straight up to half the ceiling, then bent over by a hyperbolic tangent that never reaches it."""
     knee = 0.5 * ceiling

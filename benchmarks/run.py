@@ -2,7 +2,7 @@
 
     ./benchmarks/run            sets up an environment of its own and runs everything
     python benchmarks/run.py [PART ...] [--voices FOLDER]    only some parts: denoise, hum, clicks, clipping, rumble, echo, together, speed, rooms,
-    editing, voices, delivery, window, codecs, hour, memory
+    real, editing, voices, delivery, window, codecs, hour, memory
 
 Peers and scores are needed here only. A peer that is not installed is left out. Speed is given in times real time and as a
 ratio to the peer in the same run, since machines differ and are noisy.
@@ -27,6 +27,7 @@ import editing
 import hour
 import numpy as np
 import peers
+import real_voices
 import rooms
 import voices
 import window
@@ -264,6 +265,7 @@ TABLES: dict[str, tuple[str, Callable[..., list[tuple[str, str]]]]] = {
     "hour": ("An hour of two microphones", hour.rows),
 }  # fmt: skip
 FAULTS, SPEED, MEMORY_HEADING = "What treatments do to known faults", "Speed on four minutes, mono", "Memory"
+REAL_FAULTS = "What treatments do to known faults of real voices: mean (worst)"
 
 
 def main() -> None:
@@ -281,6 +283,8 @@ def main() -> None:
     elif chosen:
         for part in chosen:
             part(clips)  # a few of the rows are for looking at only: the table is of one run
+    if arguments.voices is not None and (not wanted or "real" in wanted):
+        document.put(REAL_FAULTS, document.table(("fault", "method", "before", "after"), real_voices.rows(arguments.voices)))
     if not wanted or "speed" in wanted:
         document.put(SPEED, document.table(("what", "x real time", "ratio"), speed(clips)))
     for name, (heading, make) in TABLES.items():

@@ -11,7 +11,7 @@ import soundfile as sf
 from scipy import signal
 
 from dubbin.cli.main import main
-from dubbin.core.measure.echo import Echo
+from dubbin.core.measure.echo import DRY_KEPT_DB, MOST_ELSEWHERE, Echo, above_noise, echo_behind_noise
 from dubbin.core.measure.measuring import measure_recording
 from dubbin.core.measure.report import RecordingReport
 from dubbin.core.sound.source import Sound
@@ -125,6 +125,40 @@ def test_a_room_that_noise_has_hidden_shows_behind_the_denoiser(denoised):
     use = hidden_echo(denoised["room"], unheard_room(denoised["room"]))
     assert use is not None and use.treatment.name == "dereverb" and use.strength >= 0.6
     assert hidden_echo(denoised["dry"], unheard_room(denoised["dry"])) is None
+    found = {name: echo_behind_noise(chain.source, chain).rt60_s for name, chain in denoised.items()}
+    assert found["dry"] is None and found["room"] == pytest.approx(0.75, rel=0.4)
+
+
+@pytest.mark.parametrize("kept", [1.0, 0.5, 0.1])
+def test_what_is_kept_above_the_noise_is_told_whatever_goes_on_in_it(kept):
+    """Bursts far above a steady noise, of which a share is left, and nothing of the noise."""
+    rng, n = np.random.default_rng(2), np.arange(30 * RATE)
+    bursts = (0.1 * np.sin(2 * np.pi * 700 * n / RATE) * (n % RATE < RATE // 4)).astype(np.float32)
+    recorded = bursts + (0.001 * rng.standard_normal(len(n))).astype(np.float32)
+    after = np.sqrt(kept) * bursts
+    found = above_noise(Sound(recorded[None], RATE), Sound(after[None].astype(np.float32), RATE))
+    assert found.kept_db == pytest.approx(10 * np.log10(kept), abs=0.1)
+
+
+def test_people_in_the_background_are_no_room(speech):
+    """What is taken where nobody has spoken for a while is no echo, however much it is."""
+    voice = np.concatenate([speech[: 6 * RATE], np.zeros(4 * RATE), speech[6 * RATE : 12 * RATE], np.zeros(4 * RATE)]).astype(np.float32)
+    several = np.concatenate([speech, speech])[: len(voice)]
+    babble = 0.7 * sum(np.roll(several, round(s * RATE)) for s in (1.3, 3.1, 5.7, 8.2, 11.9, 14.6))
+    hiss = noise(len(voice) / RATE, -66, 2)[: len(voice)]
+    recorded, denoised_ = Sound((voice + babble + hiss)[None].astype(np.float32), RATE), Sound(voice[None], RATE)
+    found = above_noise(recorded, denoised_)
+    assert found.kept_db < DRY_KEPT_DB and found.elsewhere > MOST_ELSEWHERE and echo_behind_noise(recorded, denoised_).rt60_s is None
+
+
+def test_of_silence_and_of_noise_alone_nothing_is_told():
+    silence, hiss, short = (
+        Sound(np.zeros((1, 3 * RATE), np.float32), RATE),
+        Sound(noise(3, -40, 1)[None], RATE),
+        Sound(np.zeros((1, 100), np.float32), RATE),
+    )
+    assert echo_behind_noise(silence, silence).rt60_s is None and echo_behind_noise(hiss, silence).rt60_s is None
+    assert above_noise(hiss, hiss).kept_db == 0.0 and above_noise(short, short).kept_db == 0.0
 
 
 def test_a_room_that_was_measured_is_not_looked_for_again(denoised):

@@ -17,6 +17,7 @@ def hidden_echo(chain: Chain, report: RecordingReport, task: Task | None = None)
     by_name = {stage.treatment.name: stage for stage in chain.stages}
     if report.echo.rt60_s is not None or "denoise" not in by_name or "dereverb" in by_name:
         return None
-    rt60_s = echo_behind_noise(by_name["denoise"], task).rt60_s
+    denoise = by_name["denoise"]
+    rt60_s = echo_behind_noise(denoise.upstream, denoise, task).rt60_s
     treatment = TREATMENTS["dereverb"]
     return None if rt60_s is None else Use(treatment, treatment.settings_type(), echo_strength(rt60_s) / 100.0)

@@ -1,0 +1,177 @@
+"""Learns the network of `core/treat/room_mask.py` from what `pairs.py` made. Needs PyTorch (Debian's python3-torch will do); the program doesn't.
+
+    python3 training/room_mask/learn.py PAIRS OUT.npz --minutes 13 --loss bands
+    python3 training/room_mask/learn.py PAIRS OUT.npz --minutes 12 --loss heard --begin OUT.npz
+
+Losses: `bands`, the difference of band magnitudes to the power 0.4 from the same talk close by; `heard`, differences of loudness as PESQ counts them, in which echo that is
+left in quiet bands weighs most (ITU-T P.862, 10.2.9 to 10.2.11, without its search for delays and its filters).
+"""
+
+from __future__ import annotations
+
+import argparse
+import time
+from pathlib import Path
+
+import numpy as np
+import torch
+from torch import nn
+
+BANDS, WIDTH = 40, 128
+DILATIONS = (1, 2, 4, 8, 16, 1, 2, 4, 8, 16)
+SLOPE, RANGE_DB, SCALE_DB = 0.2, 80.0, 20.0
+CROP, BATCH = 320, 24
+POWER = 0.4
+SPEECH_POWER, LOUDNESS, ADDED = 6.5, 0.23, 0.3  # exponent of ten of the level of speech, of loudness, weight of what is added
+EDGE = slice(15, -15)  # frames of a crop that count
+FORGOTTEN = 0.15  # share of what a layer hands on that is left out while learning
+
+
+class RoomMask(nn.Module):
+    def __init__(self) -> None:
+        super().__init__()
+        self.first = nn.Conv1d(4 * BANDS, WIDTH, 1)
+        self.layers = nn.ModuleList(nn.Conv1d(WIDTH, WIDTH, 3, padding=d, dilation=d) for d in DILATIONS)
+        self.last = nn.Conv1d(WIDTH, BANDS, 1)
+        with torch.no_grad():
+            for layer in self.layers:
+                layer.weight *= 0.5
+            self.last.bias += 1.5
+
+    def forward(self, x: torch.Tensor) -> torch.Tensor:
+        h = nn.functional.leaky_relu(self.first(x), SLOPE)
+        for layer in self.layers:
+            h = h + nn.functional.dropout(nn.functional.leaky_relu(layer(h), SLOPE), FORGOTTEN, self.training)
+        return torch.sigmoid(self.last(h))
+
+
+def load(folder: Path, judged: bool) -> tuple[np.ndarray, np.ndarray]:
+    """Levels above speech, in dB: (clips, frames, 4, BANDS) and (clips, frames, BANDS)."""
+    bands, truth = [], []
+    for path in sorted(folder.glob("*.npz")):
+        if path.name.startswith("judged") == judged:
+            with np.load(path) as some:
+                bands.append((some["bands"] - some["level"][:, None, None, None]).astype(np.float16))
+                truth.append((some["truth"] - some["level"][:, None, None]).astype(np.float16))
+    return np.concatenate(bands), np.concatenate(truth)
+
+
+def batch(bands: np.ndarray, truth: np.ndarray, rng: np.random.Generator) -> tuple[torch.Tensor, torch.Tensor]:
+    """Crops, each as another microphone would have heard it, of a voice whose mouth is a little larger or smaller."""
+    x, y = [], []
+    for k in rng.integers(len(bands), size=BATCH):
+        at = rng.integers(bands.shape[1] - CROP)
+        bend = np.interp(np.arange(BANDS), np.linspace(0, BANDS - 1, 6), rng.normal(0, 3, 6)) + rng.normal(0, 2)
+        moved = np.clip(np.arange(BANDS) + rng.integers(-1, 2), 0, BANDS - 1)
+        x.append(bands[k, at : at + CROP, :, moved].transpose(1, 2, 0).astype(np.float32) + bend.astype(np.float32))
+        y.append(truth[k, at : at + CROP, moved].T.astype(np.float32) + bend.astype(np.float32))
+    return torch.from_numpy(np.stack(x)), torch.from_numpy(np.stack(y))
+
+
+def inputs(bands: torch.Tensor) -> torch.Tensor:
+    return (bands.clamp(min=-RANGE_DB) / SCALE_DB).flatten(2).transpose(1, 2).contiguous()
+
+
+def loss_in_bands(net: RoomMask, bands: torch.Tensor, truth: torch.Tensor) -> torch.Tensor:
+    gains = net(inputs(bands)).transpose(1, 2)
+    after = 10 ** (bands[:, :, 1] / 20)
+    got, wanted = (gains * after + 1e-4) ** POWER, (10 ** (truth / 20) + 1e-4) ** POWER
+    off = got - torch.minimum(wanted, (after + 1e-4) ** POWER)
+    return (off**2)[:, EDGE].mean()
+
+
+def loss_heard(net: RoomMask, bands: torch.Tensor, truth: torch.Tensor) -> torch.Tensor:
+    gains = net(inputs(bands)).transpose(1, 2)
+    after = 10 ** (bands[:, :, 1] / 10 + SPEECH_POWER)
+    got, wanted = gains**2 * after, torch.minimum(10 ** (truth / 10 + SPEECH_POWER), after)
+    loud, wanted_loud = (got + 30) ** LOUDNESS, (wanted + 30) ** LOUDNESS
+    off = loud - wanted_loud
+    heard = (off.abs() - 0.25 * torch.minimum(loud, wanted_loud)).clamp(min=0) + 0.1 * off.abs()
+    with torch.no_grad():
+        added = ((got + 50) / (wanted + 50)) ** 1.2
+        added = torch.where(added < 3, torch.zeros_like(added), added.clamp(max=12))
+    frame = ((wanted.mean(2) + 1e5) / 1e7) ** 0.04
+    both = torch.sqrt((heard**2).mean(2) + 1e-6) + ADDED * (heard * added * (off > 0)).mean(2)
+    return (both / frame)[:, EDGE].mean() / 100
+
+
+LOSSES = {"bands": (loss_in_bands, 1.5e-3), "heard": (loss_heard, 7e-4)}  # and the highest rate of learning
+
+
+def read(net: RoomMask, path: Path) -> None:
+    """Take weights that `write` wrote."""
+    stored = np.load(path)
+    with torch.no_grad():
+        for name, layer in named(net).items():
+            to, frm, size = layer.weight.shape
+            weight = stored[f"{name}.weight"].astype(np.float32).reshape(size, frm, to).transpose(2, 1, 0)
+            layer.weight.copy_(torch.from_numpy(weight.copy()))
+            layer.bias.copy_(torch.from_numpy(stored[f"{name}.bias"].astype(np.float32)))
+
+
+def main() -> None:
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("folder", type=Path)
+    parser.add_argument("out", type=Path)
+    parser.add_argument("--minutes", type=float, default=40)
+    parser.add_argument("--loss", choices=LOSSES, default="bands")
+    parser.add_argument("--begin", type=Path, help="weights to go on from")
+    parser.add_argument("--seed", type=int, default=1)
+    parser.add_argument("--threads", type=int, default=1)
+    given = parser.parse_args()
+    torch.set_num_threads(given.threads)
+    torch.manual_seed(given.seed)
+    rng = np.random.default_rng(given.seed)
+    bands, truth = load(given.folder, False)
+    judged = load(given.folder, True)
+    net, (loss_of, rate) = RoomMask(), LOSSES[given.loss]
+    if given.begin is not None:
+        read(net, given.begin)
+    print(f"{len(bands)} clips, {sum(p.numel() for p in net.parameters())} weights", flush=True)
+    optimiser = torch.optim.AdamW(net.parameters(), rate, weight_decay=1e-4)
+    start, step, mean = time.monotonic(), 0, 0.0
+    while (gone := (time.monotonic() - start) / 60 / given.minutes) < 1:
+        for group in optimiser.param_groups:
+            group["lr"] = rate * min(1.0, (step + 1) / 100) * (0.02 + 0.98 * 0.5 * (1 + np.cos(np.pi * gone)))
+        loss = loss_of(net, *batch(bands, truth, rng))
+        optimiser.zero_grad()
+        loss.backward()
+        nn.utils.clip_grad_norm_(net.parameters(), 1.0)
+        optimiser.step()
+        mean = 0.98 * mean + 0.02 * loss.item() if step else loss.item()
+        step += 1
+        if step % 200 == 0:
+            net.eval()
+            with torch.no_grad():
+                other = np.mean(
+                    [
+                        loss_of(
+                            net,
+                            torch.from_numpy(judged[0][k : k + 4].astype(np.float32)),
+                            torch.from_numpy(judged[1][k : k + 4].astype(np.float32)),
+                        ).item()
+                        for k in range(0, len(judged[0]), 4)
+                    ]
+                )
+            print(f"{step} steps, {gone:.0%}: {mean:.5f}, voices not learnt from {other:.5f}", flush=True)
+            net.train()
+            write(net, given.out)
+    write(net, given.out)
+
+
+def named(net: RoomMask) -> dict[str, nn.Conv1d]:
+    return {"in": net.first, "out": net.last, **{str(k): layer for k, layer in enumerate(net.layers)}}
+
+
+def write(net: RoomMask, out: Path) -> None:
+    """Weights as `room_mask.py` takes them, in half precision."""
+    stored = {}
+    for name, layer in named(net).items():
+        weight = layer.weight.detach().numpy()  # (to, from, 3)
+        stored[f"{name}.weight"] = weight.transpose(2, 1, 0).reshape(-1, weight.shape[0]).astype(np.float16)
+        stored[f"{name}.bias"] = layer.bias.detach().numpy().astype(np.float16)
+    np.savez(out, **stored)
+
+
+if __name__ == "__main__":
+    main()
