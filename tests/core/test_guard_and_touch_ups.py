@@ -11,16 +11,17 @@ import soundfile as sf
 from scipy import signal
 
 from dubbin.cli.main import main
-from dubbin.core.measure.echo import DRY_KEPT_DB, MOST_ELSEWHERE, Echo, above_noise, echo_behind_noise
+from dubbin.core.measure.echo import Echo, echo_behind_noise, ringing_db
 from dubbin.core.measure.measuring import measure_recording
 from dubbin.core.measure.report import RecordingReport
 from dubbin.core.sound.source import Sound
 from dubbin.core.treat.chain import Chain, Use
 from dubbin.core.treat.denoise import DenoiseSettings, Engine
-from dubbin.core.treat.guard import AUDIBLE_DB, Guard, measure_guard
+from dubbin.core.treat.guard import AUDIBLE_DB, HIGHEST_LIMIT_DB, Guard, limit_in_room, measure_guard
 from dubbin.core.treat.hidden_echo import hidden_echo
 from dubbin.core.treat.registry import TREATMENTS
 from dubbin.core.treat.touch_up import Spot, TouchUpSettings
+from dubbin.demo.room import room_response
 from tests.conftest import RATE, noise, rms_db
 
 
@@ -52,6 +53,43 @@ def test_the_highest_strength_is_the_one_just_below_what_is_heard():
 def test_a_voice_behind_a_wall_is_warned_of(voice):
     dull = signal.sosfiltfilt(signal.butter(4, 900, fs=RATE, output="sos"), voice).astype(np.float32)
     assert measure_guard(Sound(voice[None], RATE), Sound(dull[None], RATE)).is_audible(1.0)
+
+
+@pytest.fixture(scope="module")
+def in_room(speech):
+    """The direct sound of a voice in a room, and all of it, with some noise."""
+    x = speech[: 12 * RATE]
+    response = room_response(RATE, 0.4, (4.6, 3.5, 2.7), (2.1, 1.7, 1.3), (2.7, 2.4, 1.0), 3)
+    first = int(np.argmax(np.abs(response) > 0.5))
+    direct = np.where(np.arange(len(response)) < first + RATE // 1000, response, 0.0)
+    hiss = noise(12, rms_db(x) - 25, 4)[: len(x)]
+    return tuple(
+        Sound((signal.oaconvolve(x, h)[: len(x)] + n)[None].astype(np.float32), RATE) for h, n in ((direct, 0 * hiss), (response, hiss))
+    )
+
+
+def test_to_take_a_room_away_whole_is_no_loss_of_voice_and_to_take_the_voice_is(in_room):
+    direct, recorded = in_room
+    assert measure_guard(recorded, direct).is_audible(1.0), "early reflections lie in the same frames"
+    found = measure_guard(recorded, direct, takes_rooms=True)
+    assert found.highest_strength > 0.75 and AUDIBLE_DB < found.limit_db < -3.0
+    third = Sound(0.3 * recorded.samples, RATE)
+    assert measure_guard(recorded, third, takes_rooms=True).limit_db == pytest.approx(AUDIBLE_DB, abs=0.5), (
+        "the voice goes like the room: no room is taken"
+    )
+
+
+def test_a_treatment_that_takes_no_room_keeps_its_limit(speech):
+    voice = Sound(speech[None, : 12 * RATE], RATE)
+    for share in (0.03, 0.3):
+        less = Sound((1 - share) * voice.samples, RATE)
+        dry = measure_guard(voice, less, takes_rooms=True)
+        assert dry.is_audible(1.0) == measure_guard(voice, less).is_audible(1.0) == (share == 0.3)
+
+
+def test_the_limit_goes_up_with_what_is_taken_of_a_room():
+    limits = [limit_in_room(ringing) for ringing in (-1.0, 0.0, 0.4, 0.8, 1.5, 2.5, 3.5, 20.0)]
+    assert limits[0] == limits[1] == limits[2] == AUDIBLE_DB and limits == sorted(limits) and limits[-1] == HIGHEST_LIMIT_DB
 
 
 def test_a_treatment_on_stretches_leaves_the_rest_bit_identical(voice):
@@ -130,35 +168,32 @@ def test_a_room_that_noise_has_hidden_shows_behind_the_denoiser(denoised):
 
 
 @pytest.mark.parametrize("kept", [1.0, 0.5, 0.1])
-def test_what_is_kept_above_the_noise_is_told_whatever_goes_on_in_it(kept):
-    """Bursts far above a steady noise, of which a share is left, and nothing of the noise."""
+def test_of_what_dies_away_more_is_taken_in_a_room_only(kept):
+    """Bursts far above a steady noise, that begin at once and die away; a share of the power of the tails is left, and nothing of the noise."""
     rng, n = np.random.default_rng(2), np.arange(30 * RATE)
-    bursts = (0.1 * np.sin(2 * np.pi * 700 * n / RATE) * (n % RATE < RATE // 4)).astype(np.float32)
-    recorded = bursts + (0.001 * rng.standard_normal(len(n))).astype(np.float32)
-    after = np.sqrt(kept) * bursts
-    found = above_noise(Sound(recorded[None], RATE), Sound(after[None].astype(np.float32), RATE))
-    assert found.kept_db == pytest.approx(10 * np.log10(kept), abs=0.1)
+    at = n % RATE / RATE
+    burst, tail = np.where(at < 0.2, 1.0, 0.0), np.where(at >= 0.2, 10 ** (-60 * (at - 0.2) / 0.8 / 20), 0.0)
+    tone = 0.1 * np.sin(2 * np.pi * 700 * n / RATE)
+    recorded = (tone * (burst + tail) + 1e-4 * rng.standard_normal(len(n))).astype(np.float32)
+    after, softer = tone * (burst + np.sqrt(kept) * tail), np.sqrt(kept) * tone * (burst + tail)
+    recorded_, after_, softer_ = (Sound(x[None].astype(np.float32), RATE) for x in (recorded, after, softer))
+    assert ringing_db(recorded_, after_) == pytest.approx(-10 * np.log10(kept), abs=1.5)
+    assert ringing_db(recorded_, softer_) == pytest.approx(0.0, abs=0.1), "what is only softer was no room"
+    assert (echo_behind_noise(recorded_, after_).rt60_s is not None) == (kept < 0.7)
 
 
 def test_people_in_the_background_are_no_room(speech):
-    """What is taken where nobody has spoken for a while is no echo, however much it is."""
-    voice = np.concatenate([speech[: 6 * RATE], np.zeros(4 * RATE), speech[6 * RATE : 12 * RATE], np.zeros(4 * RATE)]).astype(np.float32)
+    voice = speech[: 16 * RATE]
     several = np.concatenate([speech, speech])[: len(voice)]
-    babble = 0.7 * sum(np.roll(several, round(s * RATE)) for s in (1.3, 3.1, 5.7, 8.2, 11.9, 14.6))
-    hiss = noise(len(voice) / RATE, -66, 2)[: len(voice)]
-    recorded, denoised_ = Sound((voice + babble + hiss)[None].astype(np.float32), RATE), Sound(voice[None], RATE)
-    found = above_noise(recorded, denoised_)
-    assert found.kept_db < DRY_KEPT_DB and found.elsewhere > MOST_ELSEWHERE and echo_behind_noise(recorded, denoised_).rt60_s is None
+    babble = 0.4 * sum(np.roll(several, round(s * RATE)) for s in (1.3, 3.1, 5.7, 8.2, 11.9, 14.6))
+    recorded = voice + babble + noise(16, -66, 2)[: len(voice)]
+    assert echo_behind_noise(Sound(recorded[None].astype(np.float32), RATE), Sound(voice[None], RATE)).rt60_s is None
 
 
 def test_of_silence_and_of_noise_alone_nothing_is_told():
-    silence, hiss, short = (
-        Sound(np.zeros((1, 3 * RATE), np.float32), RATE),
-        Sound(noise(3, -40, 1)[None], RATE),
-        Sound(np.zeros((1, 100), np.float32), RATE),
-    )
+    silence, hiss, short = (Sound(x[None].astype(np.float32), RATE) for x in (np.zeros(3 * RATE), noise(3, -40, 1), np.zeros(100)))
     assert echo_behind_noise(silence, silence).rt60_s is None and echo_behind_noise(hiss, silence).rt60_s is None
-    assert above_noise(hiss, hiss).kept_db == 0.0 and above_noise(short, short).kept_db == 0.0
+    assert ringing_db(hiss, hiss) == pytest.approx(0.0, abs=1e-6) and ringing_db(short, short) == 0.0
 
 
 def test_a_room_that_was_measured_is_not_looked_for_again(denoised):

@@ -24,7 +24,7 @@ from dubbin.core.treat.tiles import MemoryTileCache, TileCache
 from dubbin.core.treat.treatment import Context, Treatment
 
 FADE_S = 0.01  # at the edges of a span to which a treatment is restricted
-CODE_VERSION = 11  # raise when a treatment's result changes, so that cached tiles of old code are not used
+CODE_VERSION = 12  # raise when a treatment's result changes, so that cached tiles of old code are not used
 
 
 @dataclass(frozen=True)
@@ -60,9 +60,9 @@ class Stage:
 
     def guard(self, task: Task | None = None) -> Guard:
         """How much of the voice the treatment takes along; looked at once."""
-        mends = self.treatment.mends_places
+        mends, rooms = self.treatment.mends_places, self.treatment.takes_rooms
         return self._found.get(  # type: ignore[no-any-return]
-            f"{self._key}:guard", lambda: measure_guard(self.upstream, self, mends_places=mends, task=task)
+            f"{self._key}:guard", lambda: measure_guard(self.upstream, self, mends_places=mends, takes_rooms=rooms, task=task)
         )
 
     @property

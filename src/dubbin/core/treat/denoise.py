@@ -121,6 +121,7 @@ class Denoise(Treatment):
     tile_s: ClassVar[float] = 15.0
     lead_s: ClassVar[float] = 4.0  # in which the network's state settles
     tail_s: ClassVar[float] = 0.1
+    takes_rooms: ClassVar[bool] = True
 
     def spans_s(self, settings: DenoiseSettings) -> tuple[float, float, float]:
         if settings.engine is Engine.NEURAL:

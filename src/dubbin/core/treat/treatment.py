@@ -41,6 +41,7 @@ class Treatment(ABC):
     lead_s: ClassVar[float] = 1.0
     tail_s: ClassVar[float] = 0.1
     changes_little: ClassVar[bool] = False  # what it removes is simple or rare: kept, it takes less room than what remains
+    takes_rooms: ClassVar[bool] = False  # may take a room's echo along with what it is there for
     mends_places: ClassVar[bool] = False  # replaces short places and leaves the rest as it is
 
     def spans_s(self, settings: Any) -> tuple[float, float, float]:
