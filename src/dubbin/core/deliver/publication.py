@@ -63,8 +63,8 @@ class Publication:
     breaks: tuple[Break, ...] = ()
     markers: tuple[tuple[float, str], ...] = ()
     words: tuple[SpokenWord, ...] = ()
-    languages: tuple[str, ...] = ()  # that are spoken, ISO 639-1
     duration_s: float = 0.0
+    languages: tuple[str, ...] = ()  # that are spoken, ISO 639-1
 
     def later(self, seconds: float, duration_s: float) -> Publication:
         """The same with everything so much later: for masters that begin with room tone."""
@@ -136,7 +136,7 @@ def publication_of(episode: Episode, time_map: TimeMap | None = None) -> Publica
         except DubbinError:
             cover = None
     return Publication(
-        episode.delivery.tags, cover, chapters, tuple(sorted(breaks, key=lambda b: b.start_s)), markers, words, episode.languages, duration
+        episode.delivery.tags, cover, chapters, tuple(sorted(breaks, key=lambda b: b.start_s)), markers, words, duration, episode.languages
     )
 
 
