@@ -16,6 +16,9 @@ import soundfile as sf
 from dubbin.cli.main import main
 from dubbin.core.episode.commands.words import set_transcript
 from dubbin.core.episode.file import load_episode, save_episode
+from dubbin.core.speech.known_voices import KnownVoices
+from dubbin.core.speech.speaker_encoder import SIZE
+from dubbin.core.speech.transcribe import Transcription
 from dubbin.core.speech.transcript import Transcript, Word
 from tests.conftest import RATE, noise, rms_db
 
@@ -124,6 +127,20 @@ def test_the_models_are_told_with_their_speed_and_errors(capsys):
     assert main(["transcribe", "--help"]) == 0
     text = " ".join(capsys.readouterr().out.split())
     assert "quick (English; " in text and "thorough (99 languages; " in text and "% of the demo's words wrong" in text
+
+
+@pytest.mark.parametrize("named_by_text", [False, True])
+def test_speakers_that_are_told_apart_get_remembered_names_and_names_of_a_text_stay(talk, capsys, tmp_path, monkeypatch, named_by_text):
+    words = tuple(Word(t, k * RATE, k * RATE + RATE // 2, speaker=k % 2) for k, t in enumerate(("Good", "morning.")))
+    heard = Transcription(Transcript("one", words, "en", speakers=("Speaker 1", "Speaker 2")), None)
+    monkeypatch.setattr("dubbin.cli.speech_commands.transcribe_with", lambda *_, **__: heard)
+    monkeypatch.setattr("dubbin.core.speech.known_voices.voice_point", lambda source, spans, task=None: None)
+    monkeypatch.setattr(KnownVoices, "names_of", lambda self, points: ["Ines", None])
+    KnownVoices(tmp_path / "home" / "state").remember("Ines", np.eye(1, SIZE, dtype=np.float32)[0])
+    (tmp_path / "lines.txt").write_text("Somebody: Good\nAnother: morning.")
+    text = ("--text", tmp_path / "lines.txt") if named_by_text else ("--speakers", "2")
+    code, out = run(capsys, "transcribe", talk, "--json", "--quiet", *text)
+    assert code == 0 and {w["speaker"] for w in out["words"]} == {"Speaker 1" if named_by_text else "Ines", "Speaker 2"}
 
 
 @pytest.mark.parametrize("args,code", [

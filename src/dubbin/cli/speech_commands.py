@@ -42,7 +42,8 @@ def transcribe(args: Namespace, folders: Folders) -> int:
         models, copy, "one", activity, activity.audible, spoken, speakers=args.speakers, rt60_s=rt60_s,
         text=text, text_name=args.text.name if args.text else "", task=task.part(0.1, 1.0),
     )  # fmt: skip
-    transcript = KnownVoices(folders.state).named(heard.transcript, copy)
+    # Names that a text gives stay; voices that were told apart have none yet.
+    transcript = heard.transcript if text else KnownVoices(folders.state).named(heard.transcript, copy)
     end_progress(args.quiet)
     if (remark := remark_on(transcript, args.input.name)) is not None:
         print(f"dubbin: {remark}", file=sys.stderr)

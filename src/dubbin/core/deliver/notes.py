@@ -21,6 +21,7 @@ PHRASES, SENTENCES, QUOTES = 8, 4, 4
 SHORTEST, LONGEST = 8, 40  # words of a sentence worth quoting
 LONGEST_PHRASE = 3
 TITLES, TITLE_WORDS = 5, (3, 9)  # how many are drafted, and how many words one may have
+USUAL = vocabulary_of(())
 
 
 @dataclass(frozen=True)
@@ -45,9 +46,6 @@ def sentences(words: Sequence[SpokenWord]) -> list[Sentence]:
         else:
             last.append(word)
     return [Sentence(" ".join(w.text for w in s), s[0].speaker, s[0].start_s, tuple(plain(w.text) for w in s)) for s in out]
-
-
-USUAL = vocabulary_of(())
 
 
 def key_phrases(found: Sequence[Sentence], count: int = PHRASES, vocabulary: Vocabulary = USUAL) -> list[str]:

@@ -29,12 +29,9 @@ LOWEST_S, HIGHEST_S = 0.08, 2.5
 CHUNK_S = 20.0
 RINGING_HOP_S, RINGING_HIGHEST_HZ, RINGING_CHUNKS = 0.018, 8000.0, 30
 QUIET_SHARE, RINGING_ABOVE_DB = 0.15, 15.0  # of the frames of a bin that hold nothing but noise; above the noise
-RINGING_FRAMES, RISEN, FALLEN = (
-    5,
-    4.0,
-    2.0,
-)  # a bin begins or dies away with so many times, or this part, of its highest power in these frames before
-# Of eight real voices in fan noise at 16 dB the neural denoiser takes -.3 to 0 dB more of what dies away where it is dry, .9 to 1.7 dB in a room of .25 s, 1.9 to 2.6 dB at .4 s,
+# A bin begins or dies away with so many times, or this part, of its highest power in these frames before.
+RINGING_FRAMES, RISEN, FALLEN = 5, 4.0, 2.0
+# Of four real voices in fan noise at 16 dB the neural denoiser takes -.3 to 0 dB more of what dies away where it is dry, .9 to 1.7 dB in a room of .25 s, 1.9 to 2.6 dB at .4 s,
 # 2.6 to 3.5 dB at .66 s.
 RINGS_DB = 1.2
 FROM_RINGING = (-0.03, 0.21)  # RT60 in seconds, and for each dB
@@ -60,7 +57,7 @@ def measure_echo(source: Source, task: Task | None = None) -> Echo:
 def echo_behind_noise(recorded: Source, denoised: Source, task: Task | None = None) -> Echo:
     """The same of a recording whose noise covers its word ends, by what a denoiser that knows voices takes along: see `ringing_db`. None where it takes no room.
 
-    denoised: at full strength. Figures of eight real voices stand at FROM_RINGING.
+    denoised: at full strength. Figures of real voices stand at FROM_RINGING.
     """
     ringing = ringing_db(recorded, denoised, task)
     return Echo(float(min(FROM_RINGING[0] + FROM_RINGING[1] * ringing, HIGHEST_S)) if ringing > RINGS_DB else None)

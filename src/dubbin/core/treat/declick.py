@@ -57,9 +57,8 @@ class Declick(Treatment):
         for channel, spans in enumerate(clicks.spans):
             moved = [(a - context.start_frame, b - context.start_frame) for a, b in spans]
             here = [(a, b) for a, b in moved if a >= 0 and b <= x.shape[1]]
-            out[channel] = bridged(
-                x[channel], here
-            )  # one click must not be drawn into the next; from the bridge the first fit of each starts
+            # One click must not be drawn into the next; from the bridge the first fit of each starts.
+            out[channel] = bridged(x[channel], here)
             for a, b in here:
                 interpolated(out[channel], a, b, context.rate)
         return out

@@ -2,8 +2,9 @@
 
 Two steps. Weighted prediction error: what can be predicted of a sub-band from its own past, at least 48 ms ago, is echo and is
 subtracted; direct sound and early reflections can't be predicted from so far. Then what late echo remains is taken down, by the mean of
-two gains: one from the room's decay, as for a noise, and one of a small network that has heard many rooms (`room_mask`). Prediction filters are found for overlapping stretches and blended from one to the
-next, so that the result is the same wherever one begins to listen.
+two gains: one from the room's decay, as for a noise, and one of a small network that has heard many rooms (`room_mask`).
+Prediction filters are found for overlapping stretches and blended from one to the next, so that the result is the same wherever
+one begins to listen.
 Frames of 48 ms hop by 16 ms and are predicted from 48 to 480 ms ago. How far away to begin is a trade: from 32 ms on a small
 room's early reflections go too, and DNSMOS rises by another 0.06 on demo voices, but a dry recording, which has little
 else, loses more of its voice (SI-SDR of a clean voice 32 instead of 38 dB, and 41 from 64 ms on).

@@ -10,7 +10,7 @@ lowers the voice by 1 dB: about the least change of a spectrum that listeners no
 Psychology of Hearing", chapter 4).
 
 In a room that doesn't hold for what takes the room away: early reflections lie in the same frames as the voice and go along with it. Of the ideal, the direct sound alone, it
-reads -6.7 dB in a room of .25 s, -5.2 dB at .4 s, -3.7 dB at .66 s (a metre away; eight real voices, within .6 dB), though nothing of the voice is missing. So where a treatment
+reads -6.7 dB in a room of .25 s, -5.2 dB at .4 s, -3.7 dB at .66 s (a metre away; four real voices, within .5 dB), though nothing of the voice is missing. So where a treatment
 shows that there is a room (`measure/echo`), its limit is ROOM_MARGIN_DB under what the ideal would read.
 """
 

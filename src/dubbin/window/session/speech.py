@@ -268,14 +268,11 @@ class Speech(QObject):
 
     def take_cuts(self, found: FoundRetake, keep: int) -> list[tuple[int, int]]:
         """What goes when one take is kept: every other take, and the pause to the next one where nobody else speaks in it."""
-        mix = self._mix()
-        cuts, check = word_cuts.take_cuts(self.table, mix, self._session.episode.rate, found, keep), self._check(mix)
+        table, mix, rate = self.table, self._mix(), self._session.episode.rate
+        cuts, check = word_cuts.take_cuts(table, mix, rate, found, keep), _check_of(mix, rate, self._activities(), table)
         return [check.settled(*cut) or cut for cut in cuts]  # somebody asked for it
 
     # -- what is cut by itself --------------------------------------------------------
-
-    def _check(self, mix: SessionMix) -> CutCheck:
-        return _check_of(mix, self._session.episode.rate, self._activities(), self.table)
 
     def last_take_cuts(self) -> list[tuple[int, int]] | None:
         """What goes when of every line its last take is kept; None while takes and their cuts are looked for, in the background."""
