@@ -75,6 +75,8 @@ def put_down(qtbot, window: MainWindow, path: Path) -> None:
     """Put an episode as it is on disk onto a window's session, with nothing left of what was done before."""
     settle(qtbot, window)
     window.player.stop()
+    window.playing.set_speed(1.0)
+    window.preferences.set("sizes", {})
     window.notices.hide()
     window.activateWindow()  # another test's window may have had the keys
     qtbot.waitUntil(window.isActiveWindow)
@@ -87,6 +89,8 @@ def put_down(qtbot, window: MainWindow, path: Path) -> None:
         window.playing.toggle_loop()
     window.lanes.set_picture(Picture.WAVES)
     window.go_step(Step.INTAKE)
+    window.preferences.set("places", {})
+    window.session.document.path = None  # so that where one was in it is not remembered
     window.set_document(Document(window.session.folders.journals, load_episode(path), path))
     window.view.set_folded(False)
     window.view.show_all()

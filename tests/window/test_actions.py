@@ -7,7 +7,7 @@ from PyQt6.QtGui import QKeySequence
 from PyQt6.QtWidgets import QStyle
 
 from dubbin.demo.episode import EPISODE_FILE
-from dubbin.window.parts.action import GROUPS, Action, ActionList, ContextMenu, Menu, action_button
+from dubbin.window.parts.action import GROUPS, Action, ActionButton, ActionList, ContextMenu, Menu
 from dubbin.window.shell.card_panel import CARD_W
 from dubbin.window.shell.step import Step
 from tests.window.conftest import put_down
@@ -39,7 +39,9 @@ def test_a_context_menu_takes_the_actions_that_ask_for_it():
 
 def test_a_button_does_what_its_menu_entry_does(qtbot):
     done: list[str] = []
-    button = action_button(action("a", keys=("Ctrl+A", "A"), run=lambda: done.append("a")), "Short")
+    actions = ActionList()
+    actions.add([action("a", keys=("Ctrl+A", "A"), run=lambda: done.append("a"))])
+    button = ActionButton(actions, "a", "Short")
     qtbot.addWidget(button)
     button.click()
     assert done == ["a"] and button.text() == "Short" and button.toolTip() == "Do a (Ctrl+A)"
@@ -63,7 +65,7 @@ def test_every_group_of_every_menu_is_known(window):
 def test_every_action_stands_in_the_menu_bar_with_its_keys(window):
     shown = {}
     for entry in window.menuBar().actions():
-        shown[entry.text()] = [a for a in entry.menu().actions() if not a.isSeparator()]
+        shown[entry.text().replace("&", "")] = [a for a in entry.menu().actions() if not a.isSeparator()]
     assert list(shown) == [menu.value for menu in Menu]
     for a in window.actions_by_id:
         qaction = window.menus.by_id[a.id]

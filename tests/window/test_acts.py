@@ -191,7 +191,7 @@ class TestSpeakers:
         edit.session.pick_lane(lane.id)
         assert not acts.wording.has_speakers()
         acts.wording.ask_lanes_of_speakers()
-        assert "apart first" in said[-1]
+        assert "Separate the speakers" in said[-1]
         words = tuple(replace(w, speaker=k // 10 % 2) for k, w in enumerate(edit.session.episode.transcript(lane.id).words))
         edit.session.do(set_transcript(edit.session.episode, Transcript(lane.id, words, speakers=("Ines", "Guest"))))
         monkeypatch.setattr(QInputDialog, "getDouble", lambda *a, **k: (24.0, True))

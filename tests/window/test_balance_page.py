@@ -44,7 +44,7 @@ def test_the_suggested_balance_brings_the_voices_together_and_can_be_taken_back(
     loudness = measure_loudness(program)
     assert loudness.range_lu is not None and loudness.range_lu <= 6.0
     assert abs(loudness.integrated_lufs - -21.0) < 1.5
-    assert page.panes.table.rowCount() == 2 and "LU" in page.figures.value("voices apart")
+    assert page.panes.table.rowCount() == 2 and "LU" in page.figures.value("level difference")
     assert page.status().text == "2 of 2 voices levelled"
     # The music is softer under speech than before the first word.
     music = next(lane for lane in lanes(balance) if lane.role is Role.MUSIC)

@@ -206,7 +206,7 @@ def test_a_recording_that_is_added_again_is_offered_what_was_done_to_it(window, 
     session.recordings.add_files([path])
     settle(qtbot, window)
     assert "was in this episode before" in window.notices.text.text()
-    next(b for b in window.notices.findChildren(QPushButton) if b.text() == "Give them back").click()
+    next(b for b in window.notices.findChildren(QPushButton) if b.text() == "Restore them").click()
     again = next(x for x in session.episode.lanes if x.voice == lane.voice)
     assert again.id != lane.id and find_use(again, "dehum").strength == 55 and session.episode.transcript(again.id) is not None
     window.notices.say("")
@@ -219,17 +219,22 @@ def test_what_a_crash_left_is_offered_and_taken_up_again(open_window, crashed, q
     window = open_window()
     window.files.offer_left_over()
     assert "is kept up to" in window.notices.text.text() and "1 step not" in window.notices.text.text()
-    pressed(window, "Take it up again")
+    pressed(window, "Recover")
     settle(qtbot, window)
     assert [m.text for m in window.session.episode.markers] == ["unsaved"]
     assert window.session.document.path == crashed and window.session.document.has_changes
     assert load_episode(crashed).markers == ()
 
 
-def test_what_a_crash_left_can_be_thrown_away(open_window, crashed, folders):
+def test_what_a_crash_left_is_only_discarded_after_a_question(open_window, crashed, monkeypatch):
     window = open_window()
+    answers = iter((QMessageBox.StandardButton.Cancel, QMessageBox.StandardButton.Discard))
+    monkeypatch.setattr(QMessageBox, "question", lambda *_: next(answers))
     window.files.offer_left_over()
-    pressed(window, "Throw it away")
+    pressed(window, "Discard …")
+    window.files.offer_left_over()
+    assert "is kept up to" in window.notices.text.text(), "somebody said no"
+    pressed(window, "Discard …")
     window.notices.text.setText("")
     window.files.offer_left_over()
     assert window.notices.text.text() == "" and load_episode(crashed).markers == ()
@@ -244,5 +249,5 @@ def test_a_left_journal_that_can_not_be_taken_up_is_said(open_window, crashed, m
 
     monkeypatch.setattr(Document, "recovered", fail)
     window.files.offer_left_over()
-    pressed(window, "Take it up again")
+    pressed(window, "Recover")
     assert window.notices.text.text() == "The journal can't be read." and window.session.document is before

@@ -86,7 +86,7 @@ def test_the_master_is_heard_as_it_will_be_and_as_loud_as_the_program(qtbot, mas
     assert isinstance(heard, Audition)
     after = measure_loudness(heard)
     assert after.integrated_lufs == pytest.approx(target.integrated_lufs, abs=0.3) and after.true_peak_dbtp <= -1.0
-    page.panes.heard.chosen.emit("as loud")
+    page.panes.heard.chosen.emit("Matched")
     assert measure_loudness(session.monitor.audible()).integrated_lufs == pytest.approx(before.integrated_lufs, abs=0.3)
     master.go_step(Step.EDIT)
     assert not isinstance(session.monitor.audible(), Audition)

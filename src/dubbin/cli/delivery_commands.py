@@ -27,7 +27,7 @@ from dubbin.core.mix.render import balanced_program, episode_sounds
 from dubbin.core.sound.source import Source
 from dubbin.core.sound.working_copy import WorkingCopies
 from dubbin.core.sound.writing import check_output
-from dubbin.core.treat.tiles import MOST_TILE_BYTES, DiskTileCache, prune
+from dubbin.core.treat.tiles import DiskTileCache, prune
 
 
 def master(args: Namespace, folders: Folders) -> int:
@@ -102,7 +102,7 @@ def _program(path: Path, folders: Folders, task: Task) -> tuple[Source, Episode 
     if path.suffix.lower() != SUFFIX:
         return copies.obtain(path, None, task), None, [path]
     episode = load_episode(path)
-    prune(folders.tiles, MOST_TILE_BYTES)
+    prune(folders.tiles, folders.most_tile_bytes)
     sounds = episode_sounds(episode, copies, DiskTileCache(folders.tiles), task.part(0.0, 0.3))
     for k, sound in enumerate(sounds.values()):
         part = task.part(0.3 + 0.6 * k / len(sounds), 0.3 + 0.6 * (k + 1) / len(sounds))

@@ -33,7 +33,7 @@ from dubbin.core.treat.denoise import Engine
 from dubbin.core.treat.hidden_echo import hidden_echo
 from dubbin.core.treat.registry import REPAIRS
 from dubbin.core.treat.settings import settings_from_plain, value_from_text
-from dubbin.core.treat.tiles import MOST_TILE_BYTES, DiskTileCache, prune
+from dubbin.core.treat.tiles import DiskTileCache, prune
 from dubbin.core.treat.treatment import Treatment
 
 SOUND_ENDINGS = (".wav", ".flac")
@@ -141,7 +141,7 @@ def clean(args: Namespace, folders: Folders) -> int:
             strength = strength if strength is not None else suggested.get(treatment.name, 100)
             settings: Any = settings_from_plain(treatment.settings_type, _settings(treatment, args))
             uses.append(Use(treatment, settings, strength / 100.0))
-    prune(folders.tiles, MOST_TILE_BYTES)
+    prune(folders.tiles, folders.most_tile_bytes)
     started = time.monotonic()
     name, tile_cache = recorded_key(copy.facts.fingerprint, copy.rate, copy.channels).tile_name, DiskTileCache(folders.tiles)
     chain = Chain(copy, uses, name, tile_cache)

@@ -21,7 +21,7 @@ from dubbin.core.treat.chain import Chain, Use
 from dubbin.core.treat.figure import crest_db
 from dubbin.core.treat.registry import VOICE
 from dubbin.core.treat.settings import settings_from_plain
-from dubbin.core.treat.tiles import MOST_TILE_BYTES, DiskTileCache, prune
+from dubbin.core.treat.tiles import DiskTileCache, prune
 from dubbin.core.treat.voice_presets import find_preset
 from dubbin.core.treat.voice_suggestion import suggest_voice
 
@@ -39,7 +39,7 @@ def voice(args: Namespace, folders: Folders) -> int:
     before = measure_recording(copy, task.part(0.1, 0.4))
     wanted: dict[str, dict[str, Any]] = dict(preset.uses) if preset else suggest_voice(before, average_spectrum(copy))
     uses = [Use(t, settings_from_plain(t.settings_type, wanted[t.name])) for t in VOICE if t.name in wanted]
-    prune(folders.tiles, MOST_TILE_BYTES)
+    prune(folders.tiles, folders.most_tile_bytes)
     chain = Chain(copy, uses, recorded_key(copy.facts.fingerprint, copy.rate, copy.channels).tile_name, DiskTileCache(folders.tiles))
     chain.prepare(task.part(0.4, 0.7))
     write_sound(chain, args.out, 32 if args.out.suffix.lower() == ".wav" else 24, task.part(0.7, 0.8))

@@ -2,9 +2,14 @@
 
 from __future__ import annotations
 
+import json
 import os
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
+
+PREFERENCES = "preferences.json"
+MOST_CACHE_GB = 24  # of treated sound, kept between one use of the program and the next
 
 
 @dataclass(frozen=True)
@@ -31,6 +36,17 @@ class Folders:
         return self.cache / "figures"
 
     @property
+    def backups(self) -> Path:
+        """Earlier saved states of episodes, in a folder each."""
+        return self.state / "backups"
+
+    @property
+    def most_tile_bytes(self) -> int:
+        """Room that treated sound may take between uses, as somebody prefers it."""
+        gb = _preference(self.state, "cache_gb")
+        return int(gb if isinstance(gb, int) and gb > 0 else MOST_CACHE_GB) * 10**9
+
+    @property
     def journals(self) -> Path:
         """Journals of open and of closed episodes."""
         return self.state / "journals"
@@ -41,11 +57,23 @@ def user_folders() -> Folders:
     home = os.environ.get("DUBBIN_HOME")
     if home:
         base = Path(home)
-        return Folders(base / "cache", base / "state", base / "documents")
+        return Folders(_cache_in(base / "state", base / "cache"), base / "state", base / "documents")
     import platformdirs
 
-    return Folders(
-        platformdirs.user_cache_path("dubbin"),
-        platformdirs.user_state_path("dubbin"),
-        platformdirs.user_documents_path() / "Dubbin",
-    )
+    state = platformdirs.user_state_path("dubbin")
+    return Folders(_cache_in(state, platformdirs.user_cache_path("dubbin")), state, platformdirs.user_documents_path() / "Dubbin")
+
+
+def _cache_in(state: Path, default: Path) -> Path:
+    """The cache's place, as somebody prefers it."""
+    chosen = _preference(state, "cache_folder")
+    return Path(chosen) if isinstance(chosen, str) and Path(chosen).is_absolute() else default
+
+
+def _preference(state: Path, name: str) -> Any:
+    """A value that the window's preferences hold; None where there is none."""
+    try:
+        found = json.loads((state / PREFERENCES).read_text())
+        return found.get(name) if isinstance(found, dict) else None
+    except (OSError, ValueError):
+        return None

@@ -49,7 +49,8 @@ def run(folders: Folders, episode: Path | None, prepare: Prepare | None = None) 
     from PyQt6.QtGui import QIcon
     from PyQt6.QtWidgets import QApplication
 
-    from dubbin.window.parts.theme import Theme
+    from dubbin.window.parts.theme import Theme, appearance_of
+    from dubbin.window.session.preferences import Preferences
 
     go_first()
     app = QApplication.instance() or QApplication(sys.argv[:1])
@@ -58,7 +59,9 @@ def run(folders: Folders, episode: Path | None, prepare: Prepare | None = None) 
     app.setDesktopFileName("dubbin")
     app.setWindowIcon(QIcon(str(Path(__file__).parent / "icons" / "dubbin.svg")))
     log_qt()
-    theme = Theme(app)
+    preferences = Preferences(folders.state)
+    theme = Theme(app, preferences.get("text_percent", 100))
+    theme.follow(appearance_of(preferences.get("appearance", "")))
     from dubbin.window.shell.interrupt import Interrupt
 
     interrupt = Interrupt(app.closeAllWindows)
@@ -69,7 +72,10 @@ def run(folders: Folders, episode: Path | None, prepare: Prepare | None = None) 
         if episode is None:
             return 1
     from dubbin.window.rooms import make_window
+    from dubbin.window.shell.window_memory import RecentEpisodes
 
+    if episode is None and preferences.get("reopen", False):
+        episode = next(iter(RecentEpisodes(preferences).paths()), None)
     try:
         document = Document.opened(folders.journals, episode) if episode else None
     except DubbinError as error:

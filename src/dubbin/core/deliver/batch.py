@@ -32,7 +32,7 @@ from dubbin.core.sound.folder import recordings_in
 from dubbin.core.sound.working_copy import WorkingCopies
 from dubbin.core.sound.writing import replacing
 from dubbin.core.speech.models import Models
-from dubbin.core.treat.tiles import MOST_TILE_BYTES, DiskTileCache, prune
+from dubbin.core.treat.tiles import DiskTileCache, prune
 
 STATE = "batch.json"
 RATE = 48000  # of a session
@@ -147,7 +147,7 @@ def run_one(path: Path, out: Path, name: str, recipe: Recipe | None, folders: Fo
 
 def _masters_of(path: Path, out: Path, name: str, recipe: Recipe | None, folders: Folders, task: Task) -> Outcome:
     copies, tile_cache = WorkingCopies(folders.copies), DiskTileCache(folders.tiles)
-    prune(folders.tiles, MOST_TILE_BYTES)
+    prune(folders.tiles, folders.most_tile_bytes)
     kept = KeptResults(folders.results)
     kept.prune()
     entries: tuple[Entry, ...] = ()

@@ -102,7 +102,7 @@ def spectrum_picture(measured: Measured) -> Picture:
     """Averaged spectrum of a file: level in dBFS over frequency in Hz on a logarithmic scale."""
     picture, spectrum = Picture("Averaged spectrum"), measured.spectrum
     _grid_y(picture, range(-100, -10, 20), LOWEST_DB, HIGHEST_DB, "")
-    picture.texts.append(Text(LEFT + 4, TOP + 10, "dBFS a twelfth of an octave"))
+    picture.texts.append(Text(LEFT + 4, TOP + 10, "dBFS per 1/12 octave"))
     octaves = np.log2(HIGHEST_HZ / LOWEST_HZ)
     for hz, name in WITH_UNIT:
         x = _x(float(np.log2(hz / LOWEST_HZ) / octaves))

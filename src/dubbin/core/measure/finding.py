@@ -12,7 +12,7 @@ class Severity(StrEnum):
     """How bad a finding is: heard when one listens for it, heard by everyone, spoils the recording."""
 
     SLIGHT = "slight"
-    CLEAR = "clear"
+    AUDIBLE = "audible"
     SEVERE = "severe"
 
 

@@ -27,7 +27,7 @@ MOMENT_S = 0.02  # a click has no length to speak of; on the lanes it gets this 
 
 
 def _graded(value: float, clear: float, severe: float) -> Severity:
-    return Severity.SEVERE if value >= severe else Severity.CLEAR if value >= clear else Severity.SLIGHT
+    return Severity.SEVERE if value >= severe else Severity.AUDIBLE if value >= clear else Severity.SLIGHT
 
 
 def _moments(times_s: tuple[float, ...]) -> tuple[Span, ...]:
@@ -99,7 +99,7 @@ def _add_rumble(report: RecordingReport, out: list[Finding]) -> None:
             parts.append(f"{plosives.count} plosives or knocks")
         severity = _graded(rumble if loud and rumble is not None else -60.0, -50.0, STRONG_RUMBLE_DB)
         if plosives.count >= FEWEST_PLOSIVES:
-            severity = max(severity, Severity.CLEAR, key=list(Severity).index)
+            severity = max(severity, Severity.AUDIBLE, key=list(Severity).index)
         places = tuple((t, t + 0.12) for t in plosives.times_s)
         out.append(Finding("rumble", "Rumble", ", ".join(parts), severity, places, "derumble"))
 

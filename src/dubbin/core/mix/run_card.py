@@ -150,7 +150,7 @@ class _Run:
             self._repair()
             deep_filter.release()  # the speech model takes its place
             if self._resources.words:
-                self._say("Writing down the words")
+                self._say("Transcribing")
                 self._words()
             self._say("Finding pauses")
             self._pauses()
@@ -332,7 +332,7 @@ class _Run:
         self._each(suggest, 0.8, 0.84)
         for lane in self.voices:
             if uses.get(lane.id):
-                self._do(lambda e, i=lane.id: set_voice(e, i, uses[i], "What the voice asks for"))  # type: ignore[misc]
+                self._do(lambda e, i=lane.id: set_voice(e, i, uses[i], "Suggested voice settings"))  # type: ignore[misc]
         sounds = self._sounds()
 
         loudness: dict[str, Loudness] = {}
@@ -385,7 +385,7 @@ class _Run:
             self.entries.append(
                 Entry(
                     CardStep.BALANCE,
-                    f"Gives way to speech · {lane.voice}",
+                    f"Ducking · {lane.voice}",
                     BalanceSwitch(lane.id, BalancePart.DUCKING),
                     "",
                     f"−{lane.ducking.depth_db:.0f} dB",

@@ -20,26 +20,28 @@ class PauseSettings:
     """What counts as a pause and what is left of it. quieter_than_db None: judged by the room's own noise."""
 
     quieter_than_db: float | None = setting(
-        None,
-        -90.0,
-        -10.0,
-        "dBFS",
-        "Quieter than",
-        "Level under which nobody speaks; automatic follows the noise floor.",
+        None, -90.0, -10.0, "dBFS", "Level", "What stays below it is a pause; automatic follows the noise floor.", group="Find"
     )
-    longer_than_s: float = setting(0.5, 0.1, 10.0, "s", "Longer than", "Shorter pauses stay as they are.")
-    leave_before_s: float = setting(0.04, 0.0, 2.0, "s", "Leave before", "Kept before the next word, where its breath and onset lie.")
-    leave_after_s: float = setting(0.06, 0.0, 2.0, "s", "Leave after", "Kept after the last word, where it rings out.")
+    longer_than_s: float = setting(0.5, 0.1, 10.0, "s", "Least length", "Shorter pauses stay as they are.", group="Find")
     keep_s: float = setting(
         0.0,
         0.0,
         5.0,
         "s",
-        "Keep at most",
-        "What remains of a pause in all, with the room's own noise in it; 0: only what is left before and after.",
+        "Shorten to",
+        "What is left of a pause in all, with the room's own noise in it; never less than what protects the words.",
     )
+    leave_before_s: float = setting(
+        0.04, 0.0, 2.0, "s", "Before", "Kept before the next word, where its breath and onset lie.", group="Protect words"
+    )
+    leave_after_s: float = setting(0.06, 0.0, 2.0, "s", "After", "Kept after the last word, where it rings out.", group="Protect words")
     shortest_kept_s: float = setting(
-        0.04, 0.0, 1.0, "s", "Shortest to keep", "Sound shorter than this between two pauses goes with them: it is a click or a knock."
+        0.04,
+        0.0,
+        1.0,
+        "s",
+        "Ignore knocks shorter than",
+        "A sound shorter than this between two pauses goes with them: it is a click or a knock.",
     )
 
 

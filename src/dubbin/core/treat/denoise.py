@@ -82,7 +82,7 @@ class DenoiseSettings:
     noise_from_s: tuple[float, float] | None = span(
         "Noise profile",
         "Select a stretch on the lanes in which nobody speaks; its sound is what will be taken down.",
-        pick="Learn the noise from the selection",
+        pick="Learn noise from selection",
         clear="follow by itself",
         ask="Select a stretch on the lanes in which only the noise is heard, then learn from it.",
         implies={"engine": Engine.STATISTICAL.value},

@@ -32,7 +32,7 @@ class Kind(StrEnum):
 class FieldInfo:
     """One setting. low, high, unit: of a number. choices: members of the enum. when: (name, value) of the choice for which alone the setting means
     something. implies: other settings that picking a span sets, as plain values. pick, clear: what a button for a span says; ask: what is said when there is
-    nothing to pick."""
+    nothing to pick. group: heading under which a form shows it together with its neighbours."""
 
     name: str
     label: str
@@ -48,17 +48,19 @@ class FieldInfo:
     pick: str = ""
     clear: str = ""
     ask: str = ""
+    group: str = ""
 
     def applies(self, settings: Any) -> bool:
         """Whether the setting means something beside the others."""
         return self.when is None or getattr(settings, self.when[0]) == self.when[1]
 
 
-def setting(default: float | None, low: float, high: float, unit: str, label: str, help: str, *, when: When | None = None) -> Any:
-    """A number with its range (inclusive), unit, label and a line of help. None as a value stands for `found by itself`."""
-    return field(
-        default=default, metadata={"kind": Kind.NUMBER, "low": low, "high": high, "unit": unit, "label": label, "help": help, "when": when}
-    )
+def setting(
+    default: float | None, low: float, high: float, unit: str, label: str, help: str, *, when: When | None = None, group: str = ""
+) -> Any:
+    """A number with its range (inclusive), unit, label and a line of help. None as a value stands for `found by itself`. group: a heading over it and its neighbours."""
+    meta = {"kind": Kind.NUMBER, "low": low, "high": high, "unit": unit, "label": label, "help": help, "when": when, "group": group}
+    return field(default=default, metadata=meta)
 
 
 def switch(default: bool, label: str, help: str, *, when: When | None = None) -> Any:

@@ -182,7 +182,6 @@ class DiskTileCache:
             return self._known[key]
 
 
-MOST_TILE_BYTES = 24 * 10**9  # kept of treated sound between one use of the program and the next
 FORMER_SUFFIXES = (".f32", ".done")  # of stages as they were kept before
 
 

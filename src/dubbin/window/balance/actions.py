@@ -4,14 +4,15 @@ from __future__ import annotations
 
 from dubbin.core.episode.commands.balance import set_mute, set_solo
 from dubbin.window.parts.action import Action, ContextMenu, Menu
+from dubbin.window.session.needs import Needs
 from dubbin.window.session.session import Session
 
 LANES = (ContextMenu.LANES,)
 
 
 def balance_actions(session: Session) -> list[Action]:
-    def has_lanes() -> bool:
-        return bool(session.episode.lanes)
+    needs = Needs(session)
+    has_lanes = needs.lanes
 
     def mute() -> None:
         lane = session.picked_lane
@@ -24,6 +25,6 @@ def balance_actions(session: Session) -> list[Action]:
             session.do(set_solo(session.episode, lane.id, not lane.solo))
 
     return [
-        Action("mute", Menu.EDIT, "mute", "Mute the lane", ("M",), mute, has_lanes, on=LANES),
-        Action("solo", Menu.EDIT, "mute", "Solo the lane", ("S",), solo, has_lanes, on=LANES),
+        Action("mute", Menu.EDIT, "mute", "Mute lane", ("M",), mute, has_lanes, on=LANES),
+        Action("solo", Menu.EDIT, "mute", "Solo lane", ("S",), solo, has_lanes, on=LANES),
     ]

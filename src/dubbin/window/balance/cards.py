@@ -33,7 +33,7 @@ from dubbin.window.session.session import Session
 
 LOW_DB, HIGH_DB = -30.0, 18.0
 PARTS: dict[str, tuple[str, type]] = {
-    "levelling": ("Levelling", Levelling), "bleed": ("Bleed control", BleedControl), "ducking": ("Gives way to speech", Ducking),
+    "levelling": ("Levelling", Levelling), "bleed": ("Bleed control", BleedControl), "ducking": ("Ducking", Ducking),
 }  # fmt: skip
 
 
@@ -47,7 +47,7 @@ class LevelCard(Card):
         head.setSpacing(4)
         self.name, self.figure = label("", "strong"), label("", "strong")
         self.mute, self.solo, self.polarity = QPushButton("M"), QPushButton("S"), QPushButton("Ø")
-        for button, text in ((self.mute, "Mute"), (self.solo, "Solo"), (self.polarity, "Turn the polarity")):
+        for button, text in ((self.mute, "Mute"), (self.solo, "Solo"), (self.polarity, "Invert polarity")):
             button.setProperty("kind", "letter")
             button.setCheckable(True)
             button.setToolTip(text)
@@ -170,9 +170,9 @@ class PlaceCard(Card):
         grid.setVerticalSpacing(3)
         grid.setColumnStretch(0, 1)
         self.fields = {
-            "from": seconds_field("Begins in its file at", "Where in its own recording it begins.", 36000.0),
+            "from": seconds_field("File offset", "Where in its own recording it begins.", 36000.0),
             "length": seconds_field(
-                "Sounds for", "How long it sounds in the program; 0: to its end, or to the program's where it is repeated.", 36000.0
+                "Plays for", "How long it sounds in the program; 0: to its end, or to the program's where it is repeated.", 36000.0
             ),
             "in": seconds_field("Fade in", "From its beginning."),
             "out": seconds_field("Fade out", "To its end."),
@@ -185,7 +185,7 @@ class PlaceCard(Card):
             field.valueChanged.connect(lambda value, key=key: self._on_field(key, value))
         self.body.addLayout(grid)
         row = QHBoxLayout()
-        self.loop, self.here = QCheckBox("Repeated"), QPushButton("Begins at the play head")
+        self.loop, self.here = QCheckBox("Loop"), QPushButton("Start at the play head")
         self.here.setProperty("kind", "quiet")
         self.here.setToolTip("Have it begin where the play head stands.")
         self.loop.setToolTip("Begins again when it is over.")

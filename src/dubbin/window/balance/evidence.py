@@ -32,7 +32,7 @@ class BalanceEvidence(QWidget):
         left.setSpacing(2)
         self.caption = label("", "muted")
         left.addWidget(self.caption)
-        self.plot = Plot(theme, "Loudness history", "s of the program", "LUFS")
+        self.plot = Plot(theme, "Loudness history", "program time", "LUFS")
         self.plot.curve("momentary", "wash", 1.0)
         for k in range(len(VOICE_COLOURS)):
             self.plot.curve(f"voice {k}", VOICE_COLOURS[k], 1.4)

@@ -27,10 +27,10 @@ class BalancePage(Page):
         session, theme = self.session, self.theme
         self.empty = label("Add recordings in Intake first.", "muted", wrap=True)
         self.column.addWidget(self.empty)
-        self.whole = Card("The whole")
+        self.whole = Card("Program")
         self.figures = FigureRows()
         self.whole.body.addWidget(self.figures)
-        self.suggest = QPushButton("Suggested balance")
+        self.suggest = QPushButton("Suggest balance")
         self.suggest.setToolTip(
             "Levels that follow the talking and bleed control for all voices; music under the program and under speech."
         )
@@ -129,7 +129,7 @@ class BalancePage(Page):
         known = before is not None and after is not None
         good = after is not None and after <= 1.0
         self.figures.show_row(
-            "voices apart", f"{number(before)} → {number(after)} LU" if known else "–", "good" if good and known else "strong"
+            "level difference", f"{number(before)} → {number(after)} LU" if known else "–", "good" if good and known else "strong"
         )
         loudness = history.loudness if history is not None else None
         spread = loudness.range_lu if loudness else None

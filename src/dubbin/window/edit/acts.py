@@ -34,7 +34,7 @@ class EditActs:
         self.moving = Moving(session, selection, speech, self.cutting, clipboard)
         self.inserting = Inserting(shared)
         self.covering = Covering(session, selection, speech)
-        self.overlaps = Overlaps(session, selection, speech)
+        self.overlaps = Overlaps(session, selection, speech, playing)
         self.chaptering = Chaptering(shared)
         self.export = EditExport(shared)
         self.seams = SeamWatch(session)

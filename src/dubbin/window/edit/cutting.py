@@ -16,6 +16,7 @@ from dubbin.core.episode.commands.cuts import (
     toggle_split,
 )
 from dubbin.core.episode.model import Cut
+from dubbin.core.episode.time_map import program_map
 from dubbin.window.edit.clipboard import Clipboard
 from dubbin.window.shell.shared import Shared
 
@@ -26,7 +27,7 @@ EDGE_REACH_S = 1.0  # an edge is nudged when the play head is this near
 class Cutting:
     def __init__(self, shared: Shared, clipboard: Clipboard) -> None:
         self._session, self._selection, self._view, self._speech = shared.session, shared.selection, shared.view, shared.speech
-        self._window, self._clipboard = shared.window, clipboard
+        self._window, self._clipboard, self._playing = shared.window, clipboard, shared.playing
 
     # -- what can be done now ---------------------------------------------------------
 
@@ -68,14 +69,24 @@ class Cutting:
         if self._selection.range is None and not self._selection.rows:
             self._session.said.emit("Select a stretch first: drag over the lanes or the words, or set its start with I and its end with O.")
             return
-        rows = self._selection.rows
-        stretches = self._speech.reading_cuts(rows) if rows else self.selected_stretches()
+        stretches = self._stretches_to_cut()
         if not stretches:
             return
         self._clipboard.take(stretches, cut=True)
         self._session.do(cut_stretches(self._session.episode, stretches, title=self._title()))
         self._selection.clear()
         self._selection.set_head(stretches[-1][1])
+
+    def _stretches_to_cut(self) -> list[tuple[int, int]]:
+        rows = self._selection.rows
+        return list(self._speech.reading_cuts(rows)) if rows else self.selected_stretches()
+
+    def preview(self) -> None:
+        """Hear how the selection would sound cut, before it is."""
+        stretches = self._stretches_to_cut()
+        if stretches:
+            after = cut_stretches(self._session.episode, stretches).episode
+            self._playing.play_without(program_map(after), stretches[0][0])
 
     def _title(self) -> str | None:
         rows = self._selection.rows

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QCheckBox, QDialog, QDoubleSpinBox, QGridLayout, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QDialog, QGridLayout, QLineEdit, QVBoxLayout, QWidget
 
 from dubbin.window.parts.card import label
 from dubbin.window.parts.dialog import ok_or_cancel
+from dubbin.window.parts.figure_box import FigureBox
 
 
 class WordDialog(QDialog):
@@ -19,7 +20,7 @@ class WordDialog(QDialog):
         self.field.selectAll()
         self.box = QCheckBox("Wherever this word stands")
         column = QVBoxLayout(self)
-        column.addWidget(label("The sound stays as it is. An empty field takes the word away.", "muted"))
+        column.addWidget(label("The sound stays as it is. An empty field removes the word.", "muted"))
         column.addWidget(self.field)
         column.addWidget(self.box)
         column.addWidget(ok_or_cancel(self))
@@ -38,7 +39,7 @@ class BreakDialog(QDialog):
         super().__init__(parent)
         self.setWindowTitle("Insert a break")
         self.name = QLineEdit("Break")
-        self.length = QDoubleSpinBox()
+        self.length = FigureBox()
         self.length.setRange(0.1, 600.0)
         self.length.setValue(1.0)
         self.length.setSuffix(" s")

@@ -20,7 +20,7 @@ class EditExport:
         self._window, self._folder, self._session, self._preferences = shared.window, shared.folder, shared.session, shared.preferences
 
     def ask_file(self) -> None:
-        name, _ = QFileDialog.getSaveFileName(self._window, "Write the edit", self._folder(), EDIT_FILES)
+        name, _ = QFileDialog.getSaveFileName(self._window, "Export the edit list", self._folder(), EDIT_FILES)
         if not name:
             return
         fps: float | None = FRAMES_PER_S
@@ -34,7 +34,7 @@ class EditExport:
         last = self._preferences.get(FPS, f"{FRAMES_PER_S}")
         choices = list(USUAL) if last in USUAL else [*USUAL, last]
         text, done = QInputDialog.getItem(
-            self._window, "Write the edit", "Frames a second of the picture:", choices, choices.index(last), True
+            self._window, "Export the edit list", "Frames a second of the picture:", choices, choices.index(last), True
         )
         if not done:
             return None

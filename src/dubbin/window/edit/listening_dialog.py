@@ -48,7 +48,7 @@ class ListeningDialog(QDialog):
         parent: QWidget | None = None,
     ) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Model, language and names")
+        self.setWindowTitle("Transcription settings")
         self._ask_folder, self._offered = ask_folder, list(offered)
         self._folder = choice if choice not in ("", *MODELS) else ""
         column = QVBoxLayout(self)

@@ -8,9 +8,11 @@ from dataclasses import dataclass
 
 from dubbin.core.episode.commands.lanes import lower_overlaps, uncover
 from dubbin.core.episode.model import Cover, CoverKind
+from dubbin.window.player.playing import Playing
 from dubbin.window.session.selection import Selection
 from dubbin.window.session.session import Session
 from dubbin.window.session.speech import Speech
+from dubbin.window.session.stepping import neighbour
 
 LOWER_DB = 12.0  # at first; the field in the list says by how much
 
@@ -28,8 +30,8 @@ class Overlap:
 class Overlaps:
     """lower_db: by how much a microphone is lowered."""
 
-    def __init__(self, session: Session, selection: Selection, speech: Speech) -> None:
-        self._session, self._selection, self._speech = session, selection, speech
+    def __init__(self, session: Session, selection: Selection, speech: Speech, playing: Playing) -> None:
+        self._session, self._selection, self._speech, self._playing = session, selection, speech, playing
         self.lower_db = LOWER_DB
 
     def all(self) -> list[Overlap]:
@@ -62,6 +64,14 @@ class Overlaps:
         """The overlap that is selected or that the play head stands in."""
         start, end = self._selection.range or (self._selection.head, self._selection.head + 1)
         return next((o for o in self.all() if o.start_frame < end and o.end_frame > start), None)
+
+    def go_next(self, direction: int) -> None:
+        """Go to the next (1) or previous (-1) overlap and hear it."""
+        found = neighbour(self.all(), self._selection.head, direction, lambda o: o.start_frame)
+        if found is None:
+            self._session.said.emit("There is no further overlap.")
+        else:
+            self._playing.play_place(found.start_frame, found.end_frame)
 
     def lower(self, overlaps: list[Overlap]) -> None:
         """Lower in one step what is not lowered yet."""

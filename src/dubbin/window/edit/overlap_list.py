@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QDoubleSpinBox, QPushButton, QWidget
+from PyQt6.QtWidgets import QPushButton, QWidget
 
 from dubbin.window.edit.overlap_acts import Overlap, Overlaps
 from dubbin.window.parts.active_table import ActiveTable
 from dubbin.window.parts.card import label
+from dubbin.window.parts.figure_box import FigureBox
 from dubbin.window.parts.figures import clock, span_text
 from dubbin.window.player.playing import Playing
 from dubbin.window.session.selection import Selection
@@ -51,7 +52,7 @@ class OverlapList(ActiveTable):
 
 def overlap_controls(acts: Overlaps) -> list[QWidget]:
     """By how much microphones are lowered, and the button that lowers all."""
-    by = QDoubleSpinBox()
+    by = FigureBox()
     by.setRange(1.0, DEEPEST_DB)
     by.setDecimals(0)
     by.setSuffix(" dB")

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QSignalBlocker
-from PyQt6.QtWidgets import QCheckBox, QDoubleSpinBox, QHBoxLayout, QInputDialog, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QInputDialog, QPushButton, QVBoxLayout, QWidget
 
 from dubbin.core.episode.commands.cuts import set_pauses
 from dubbin.core.episode.commands.seams import set_seams
@@ -23,30 +23,33 @@ from dubbin.window.edit.retake_list import RetakeList
 from dubbin.window.edit.seam_list import SeamList, SeamSettings
 from dubbin.window.edit.seam_watch import seams_of
 from dubbin.window.lanes.overlays import Overlays
-from dubbin.window.parts.action import Action, action_button
+from dubbin.window.parts.action import ActionButton
 from dubbin.window.parts.card import Card, FigureRows, TreatmentCard, label
 from dubbin.window.parts.fields import SettingsForm
-from dubbin.window.parts.figures import clock
+from dubbin.window.parts.figure_box import FigureBox
+from dubbin.window.parts.figures import clock, thousands
 from dubbin.window.parts.segments import Segments
+from dubbin.window.parts.theme import scaled
 from dubbin.window.shell.page import Page, Status
 from dubbin.window.shell.shared import Shared
 from dubbin.window.shell.step import Step
 
 AUTOMATIC_START_DB = -50.0
-OWN = "Own"
+POINT_FIELDS = ("longer_than_s", "leave_before_s", "leave_after_s", "keep_s", "shortest_kept_s")
+CUSTOM = "Custom"
 SHORT = {
     "cut": "Cut", "put-back": "Put back", "split": "Split", "cut-piece": "Cut piece", "hear-seam": "Hear seam", "walk-next": "Walk the seams",
-    "walk-doubtful": "Next doubtful", "fold": "Fold", "put-back-all": "Put back all", "export-edit": "Write the edit …", "insert-file": "Put sound in …",
+    "walk-doubtful": "Next doubtful", "fold": "Fold", "put-back-all": "Put back all", "export-edit": "Export edit …", "insert-file": "Insert sound …",
     "insert-break": "Break …", "add-chapter": "Chapter …", "suggest-chapters": "Suggest chapters", "copy-chapters": "Copy chapters", "bleep": "Bleep",
-    "mute-stretch": "Mute", "uncover": "Uncover", "cut-fillers": "Cut all fillers", "keep-last-takes": "Keep last takes", "bring-text": "Bring text …",
+    "mute-stretch": "Mute", "uncover": "Uncover", "cut-fillers": "Cut all fillers", "keep-last-takes": "Keep last takes", "bring-text": "Import …",
     "all-pauses": "Cut or put back all", "mark-pauses": "Mark all", "mark-fillers": "Mark all", "pause-level": "Level from selection",
-    "export-words": "Write words …",
+    "export-words": "Export …",
 }  # fmt: skip
 
 
 class EditPage(Page):
     overlays = Overlays(pauses=True, words=True)
-    sizes = (300, 300)
+    sizes = (230, 380)
 
     def __init__(self, shared: Shared) -> None:
         super().__init__(shared)
@@ -54,7 +57,7 @@ class EditPage(Page):
         shared.actions.add(edit_actions(shared, self.acts, self.find_words))
         session, selection, playing, go = self.session, self.selection, shared.playing, shared.navigation.go
         self._actions, self.speech, self.words = shared.actions, shared.speech, shared.words
-        self._buttons: list[tuple[QPushButton, Action]] = []
+        self._buttons: list[ActionButton] = []
         self._add_pauses_card()
         self._add_words_card()
         self._add_cuts_card()
@@ -94,26 +97,25 @@ class EditPage(Page):
         self.point = Segments(
             self.theme,
             "Starting point",
-            [(name, name, "") for name in (*STARTING_POINTS, OWN)],
-            {name: "saddle" for name in (*STARTING_POINTS, OWN)},
+            [(name, name, "") for name in (*STARTING_POINTS, CUSTOM)],
+            {name: "saddle" for name in (*STARTING_POINTS, CUSTOM)},
         )
         self.point.setToolTip("How much air the conversation keeps; every figure can be changed below.")
         self.point.chosen.connect(self._on_point)
-        self.automatic = QCheckBox("Level from the room's own noise")
+        self.automatic = QCheckBox("Level from noise floor")
         self.automatic.setToolTip("Automatic: a pause is where nothing stands out of the noise floor of any microphone.")
         self.automatic.toggled.connect(self._on_automatic)
-        self.form = SettingsForm(PauseSettings)
+        self.form = SettingsForm(PauseSettings, before={"quieter_than_db": self.automatic})
         self.form.edited.connect(lambda name, value: self._on_setting(**{name: value}))
         self.pauses.body.insertWidget(1, self.point)
-        self.pauses.body.insertWidget(2, self.automatic)
-        self.pauses.body.insertWidget(3, self.form)
+        self.pauses.body.insertWidget(2, self.form)
         self.column.addWidget(self.pauses)
 
     def _add_words_card(self) -> None:
         card = Card("Words")
         self.word_rows = FigureRows()
         card.body.addWidget(self.word_rows)
-        self.write = QPushButton("Write the words down")
+        self.write = QPushButton("Transcribe")
         self.write.setToolTip("Speech to text on this computer, in the background; nothing is sent anywhere.")
         self.write.clicked.connect(lambda: self._actions["transcribe"].run())
         card.body.addWidget(self.write)
@@ -128,13 +130,12 @@ class EditPage(Page):
         self.seam_auto = QCheckBox("Automatic crossfades")
         self.seam_auto.setToolTip("Long where the room's noise is steady, short in flowing speech; off: all of one length.")
         self.seam_auto.toggled.connect(lambda on: self.session.do(set_seams(self.session.episode, auto=on)))
-        self.seam_ms = QDoubleSpinBox()
+        self.seam_ms = FigureBox()
         self.seam_ms.setRange(0.0, 500.0)
         self.seam_ms.setDecimals(0)
         self.seam_ms.setSuffix(" ms")
         self.seam_ms.setAccessibleName("Length of crossfades")
-        self.seam_ms.setKeyboardTracking(False)
-        self.seam_ms.setFixedWidth(76)
+        self.seam_ms.setFixedWidth(scaled(76))
         self.seam_ms.valueChanged.connect(lambda ms: self.session.do(set_seams(self.session.episode, ms=ms)))
         row.addWidget(self.seam_auto, 1)
         row.addWidget(self.seam_ms)
@@ -164,20 +165,18 @@ class EditPage(Page):
             row = QHBoxLayout()
             row.setSpacing(6)
             for name in names:
-                action = self._actions[name]
-                button = action_button(action, SHORT.get(name, ""))
+                button = ActionButton(self._actions, name, SHORT.get(name, ""))
                 row.addWidget(button, 1)
-                self._buttons.append((button, action))
+                self._buttons.append(button)
             card.body.addLayout(row)
 
     def _row_buttons(self, *names: str) -> list[QWidget]:
         """Small buttons for actions, over a list."""
         out: list[QWidget] = []
         for name in names:
-            action = self._actions[name]
-            button = action_button(action, SHORT.get(name, ""))
+            button = ActionButton(self._actions, name, SHORT.get(name, ""))
             button.setProperty("kind", "small")
-            self._buttons.append((button, action))
+            self._buttons.append(button)
             out.append(button)
         return out
 
@@ -186,7 +185,7 @@ class EditPage(Page):
         for text, act in (
             ("Rename …", self._rename),
             ("Move to the play head", self._move_picked),
-            ("Take away", lambda: self.program.remove()),
+            ("Remove", lambda: self.program.remove()),
         ):
             button = QPushButton(text)
             button.setProperty("kind", "small")
@@ -232,13 +231,21 @@ class EditPage(Page):
         episode = self.session.episode
         settings, found = self.session.analyses.pauses_with(**fields)
         self.session.do(set_pauses(episode, settings, found, on=episode.pauses_on, merge=True))
+        if not any(_same_point(p, settings) for p in STARTING_POINTS.values()):
+            self.shared.preferences.set("custom_pauses", {f: getattr(settings, f) for f in POINT_FIELDS})
 
     def _on_point(self, name: str) -> None:
         if name in STARTING_POINTS:
             point = STARTING_POINTS[name]
-            self._on_setting(
-                **{f: getattr(point, f) for f in ("longer_than_s", "leave_before_s", "leave_after_s", "keep_s", "shortest_kept_s")}
-            )
+            self._on_setting(**{f: getattr(point, f) for f in POINT_FIELDS})
+            return
+        kept = self.shared.preferences.get("custom_pauses", {})
+        fields = {f: float(kept[f]) for f in POINT_FIELDS if isinstance(kept.get(f), (int, float))}
+        if fields:
+            self._on_setting(**fields)
+        else:
+            self.session.said.emit("Change any figure: your own are kept under Custom, for the next episodes too.")
+            self.form.fields["longer_than_s"].setFocus()
 
     def _rename(self) -> None:
         entry = self.program.picked()
@@ -281,14 +288,14 @@ class EditPage(Page):
 
     def _show_buttons(self) -> None:
         if self.is_open:
-            for button, action in self._buttons:
-                button.setEnabled(action.enabled())
+            for button in self._buttons:
+                button.show_state()
 
     def _show_pauses(self) -> None:
         episode, found = self.session.episode, self.session.analyses.pauses()
         self.pauses.show_state(episode.pauses_on, None)
         self.form.show_settings(episode.pauses)
-        point = next((name for name, p in STARTING_POINTS.items() if _same_point(p, episode.pauses)), OWN)
+        point = next((name for name, p in STARTING_POINTS.items() if _same_point(p, episode.pauses)), CUSTOM)
         self.point.show_choice(point)
         automatic = episode.pauses.quieter_than_db is None
         self.automatic.blockSignals(True)
@@ -300,8 +307,8 @@ class EditPage(Page):
         measuring = any(self.session.analyses.report(lane) is None for lane in episode.lanes)
         rows = self.pauses.rows
         unknown = measuring and not found
-        rows.show_row("found", "measuring …" if unknown else f"{len(found)}, {cut_count} of them cut")
-        rows.show_row("all together save", "" if unknown else f"−{clock(saved, 1)}")
+        rows.show_row("pauses", "measuring …" if unknown else f"{len(found)} found, {cut_count} cut")
+        rows.show_row("time saved", "" if unknown else f"−{clock(saved, 1)}")
 
     def _show_words(self) -> None:
         speech = self.speech
@@ -310,14 +317,14 @@ class EditPage(Page):
         rows = self.word_rows
         languages = self.session.episode.languages
         heard_in = "".join(f" · {language_title(code)}" for code in languages)
-        rows.show_row("words", f"{count:,}".replace(",", "\u2009") + heard_in if count else "none yet")
+        rows.show_row("words", thousands(count) + heard_in if count else "none yet")
         if count:
             fillers = speech.fillers()
             cut = sum(self.acts.fillers.is_cut(f) for f in fillers)
             retakes = speech.retakes()
             chosen = sum(self.acts.retakes.kept(r) is not None for r in retakes)
-            rows.show_row("fillers", f"{len(fillers)}, {cut} of them cut")
-            rows.show_row("retakes", f"{len(retakes)}, {chosen} decided")
+            rows.show_row("fillers", f"{len(fillers)} found, {cut} cut")
+            rows.show_row("retakes", f"{len(retakes)} found, {chosen} resolved")
         talk = speech.crosstalk()
         rows.show_row("overlaps", f"{len(talk)}")
         rows.set_row_visible("overlaps", bool(talk))
@@ -328,10 +335,10 @@ class EditPage(Page):
             return
         fraction = self.speech.progress()
         if fraction is not None:
-            self.write.setText(f"Stop writing ({100 * fraction:.0f} %)")
+            self.write.setText(f"Stop transcribing ({100 * fraction:.0f} %)")
         else:
             missing = [lane for lane in self.speech.voices() if self.session.episode.transcript(lane.id) is None]
-            self.write.setText("Write the words down")
+            self.write.setText("Transcribe")
             self.write.setVisible(bool(missing))
         if not len(self.speech.table):
             port = self.words.words.viewport()
@@ -345,7 +352,7 @@ class EditPage(Page):
         out = sum(b - a for a, b in union if a < FURTHEST_SESSION_FRAME) / episode.rate
         total = episode.frames / episode.rate
         self.cut_rows.show_row("cuts", str(len(union)))
-        self.cut_rows.show_row("taken out", f"−{clock(out, 1)}")
+        self.cut_rows.show_row("removed", f"−{clock(out, 1)}")
         self.cut_rows.show_row("length", f"{clock(total, 1)} → {clock(time_map.program_frames / episode.rate, 1)}")
         checks = [c for s in seams_of(time_map) if (c := self.acts.seams.check(s)) is not None]
         doubtful = sum(c.is_doubtful for c in checks)
@@ -359,5 +366,4 @@ class EditPage(Page):
 
 
 def _same_point(a: PauseSettings, b: PauseSettings) -> bool:
-    names = ("longer_than_s", "leave_before_s", "leave_after_s", "keep_s")
-    return all(abs(getattr(a, n) - getattr(b, n)) < 1e-9 for n in names)
+    return all(abs(getattr(a, n) - getattr(b, n)) < 1e-9 for n in POINT_FIELDS)

@@ -13,7 +13,7 @@ from dubbin.window.parts.figures import clock, span_text
 from dubbin.window.session.selection import Selection
 from dubbin.window.session.session import Session
 
-COLUMNS = ("Cut", "At", "Pause", "Taken out", "Left")
+COLUMNS = ("Cut", "At", "Pause", "Removed", "Left")
 NAMES = {CutKind.HAND: "by hand", CutKind.FILLER: "filler", CutKind.RETAKE: "retake", CutKind.PAUSE: "pause"}
 
 

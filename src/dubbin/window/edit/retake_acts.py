@@ -37,6 +37,16 @@ class Retakes:
         short = text if len(text) < 40 else text[:38] + "…"
         self._session.do(cut_stretches(base, self._speech.take_cuts(found, take), CutKind.RETAKE, f"Keep the take “{short}”"))
 
+    def keep_at_head(self) -> None:
+        """Keep the take that the play head stands in, or was last heard in."""
+        head = self._selection.head
+        for found in self._speech.retakes():
+            take = next((k for k, (a, b) in enumerate(found.spans) if a <= head < b), None)
+            if take is not None:
+                self.keep(found, take)
+                return
+        self._session.said.emit("There is no take at the play head. R goes to the next line that was said again.")
+
     def put_back(self, found: FoundRetake) -> None:
         self._session.do(put_back_many(self._session.episode, self._cuts(found), "Put the takes back"))
 

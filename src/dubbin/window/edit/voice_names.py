@@ -124,7 +124,7 @@ class VoiceNames:
         if not known.names:
             self._session.said.emit("No voice is remembered.")
             return
-        name, done = QInputDialog.getItem(self._window, "Forget a remembered voice", "Which one?", known.names, 0, False)
+        name, done = QInputDialog.getItem(self._window, "Forget a voice", "Which one?", known.names, 0, False)
         if done:
             try:
                 known.forget(name)

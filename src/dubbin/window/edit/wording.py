@@ -118,7 +118,7 @@ class Wording:
             return
         choices = [AS_MANY_AS_FOUND, *(str(n) for n in range(2, MOST_SPEAKERS + 1))]
         text = f"How many voices does “{lane.voice}” hold?"
-        chosen, done = QInputDialog.getItem(self._window, "Tell speakers apart", text, choices, 1, False)
+        chosen, done = QInputDialog.getItem(self._window, "Separate speakers", text, choices, 1, False)
         if done:
             self._speech.split_speakers(lane, 0 if chosen == AS_MANY_AS_FOUND else int(chosen))
 
@@ -131,7 +131,7 @@ class Wording:
     def ask_lanes_of_speakers(self) -> None:
         lane = self._session.picked_lane
         if lane is None or not self.has_speakers():
-            self._session.said.emit("Tell the speakers of this lane apart first.")
+            self._session.said.emit("Separate the speakers of this lane first.")
             return
         text = "Each is lowered where another one speaks, by dB:"
         db, done = QInputDialog.getDouble(self._window, f"A lane for each speaker of {lane.voice}", text, SPEAKERS_DB, 1.0, DEEPEST_DB, 0)
@@ -147,7 +147,7 @@ class Wording:
         self._session.do(lanes_of_speakers(episode, lane.id, ids, -lower_db, fade))
 
     def ask_file(self) -> None:
-        name, _ = QFileDialog.getSaveFileName(self._window, "Write the words of the program", self._folder(), WORD_FILES)
+        name, _ = QFileDialog.getSaveFileName(self._window, "Export the transcript", self._folder(), WORD_FILES)
         if name:
             self.write(Path(name))
 

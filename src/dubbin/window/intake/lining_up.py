@@ -35,4 +35,4 @@ class LiningUp:
                 session.do(lined_up(session.episode, results))
             session.said.emit(" ".join(text for r in results for text in r.texts()))
 
-        session.jobs.start("line up", "Lining up the recordings", work, done)
+        session.jobs.start("line up", "Aligning the recordings", work, done)

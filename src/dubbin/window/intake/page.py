@@ -19,7 +19,7 @@ from dubbin.window.parts.table import FigureTable
 from dubbin.window.shell.page import Page, Status
 from dubbin.window.shell.shared import Shared
 
-COLUMNS = ("Voice", "File", "Length", "Begins at", "Clock", "Loudness", "True peak", "Noise floor", "SNR")
+COLUMNS = ("Voice", "File", "Length", "Starts at", "Clock", "Loudness", "True peak", "Noise floor", "SNR")
 
 
 class IntakePage(Page):
@@ -34,7 +34,7 @@ class IntakePage(Page):
         self.add_button.setProperty("kind", "main")
         self.add_button.clicked.connect(lambda: self.files.choose())
         self.column.addWidget(self.add_button)
-        self.align_button = QPushButton("Line up by sound")
+        self.align_button = QPushButton("Align by sound")
         self.align_button.setToolTip(
             "Find where recordings made by separate machines belong, and how far their clocks drift, from what both hear."
         )
@@ -58,13 +58,13 @@ class IntakePage(Page):
         column = QVBoxLayout(pane)
         column.setContentsMargins(12, 8, 12, 4)
         column.setSpacing(6)
-        choices = [("recordings", "Recordings", ""), ("markers", "Marked places", "")]
+        choices = [("recordings", "Recordings", ""), ("markers", "Markers", "")]
         self.choice = Segments(self.theme, "What the pane shows", choices, {})
         self.choice.chosen.connect(lambda key: self.stack.setCurrentIndex(int(key == "markers")))
         column.addWidget(self.choice)
         self.table = FigureTable("Recordings", COLUMNS, stretched=1)
         self.table.cellClicked.connect(self._on_row)
-        self.markers = FigureTable("Marked places", ("Time", "Note", ""), stretched=1)
+        self.markers = FigureTable("Markers", ("Time", "Note", ""), stretched=1)
         self.markers.cellClicked.connect(self._on_marker)
         self.stack = QStackedWidget()
         self.stack.addWidget(self.table)
@@ -124,7 +124,7 @@ class IntakePage(Page):
                 with_unit(noise.floor_dbfs, "dBFS") if noise else "…",
                 with_unit(noise.snr_db, "dB") if noise else "…",
             )  # fmt: skip
-            tip = f"Lined up by sound: {found.share:.0%} of the stretches agree, ± {found.scatter_ms:.2f} ms." if found else ""
+            tip = f"Aligned by sound: {found.share:.0%} of the stretches agree, ± {found.scatter_ms:.2f} ms." if found else ""
             self.table.show_row(row, values, tip=tip)
 
     def _fill_markers(self) -> None:
@@ -141,7 +141,7 @@ class IntakePage(Page):
             note.setAccessibleName("Note")
             note.editingFinished.connect(lambda n=note, m=marker: self._on_note(n, m))
             self.markers.setCellWidget(row, 1, note)
-            away = QPushButton("Take away")
+            away = QPushButton("Remove")
             away.setProperty("kind", "quiet")
             away.clicked.connect(lambda _=False, m=marker: self.session.do(remove_marker(self.session.episode, m)))
             self.markers.setCellWidget(row, 2, away)

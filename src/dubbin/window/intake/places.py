@@ -16,7 +16,7 @@ class Places:
     def mark(self) -> None:
         """Mark the play head's place, also while it plays; why can be noted later."""
         self._session.do(add_marker(self._session.episode, self._selection.head))
-        self._session.said.emit("Marked. Note why in Intake, under Marked places.")
+        self._session.said.emit("Marked. Note why in Intake, under Markers.")
 
     def all(self) -> list[tuple[int, int]]:
         """Session frames of all places of findings of the picked lane, and of all markers, in their order."""

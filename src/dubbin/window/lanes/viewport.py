@@ -42,6 +42,11 @@ class Viewport(QObject):
     def stop(self) -> float:
         return self.start + self.width * self.per_pixel
 
+    @property
+    def is_whole(self) -> bool:
+        """Whether all is seen, and goes on to be when there is more."""
+        return self._whole
+
     def x_of_display(self, frame: float) -> float:
         return (frame - self.start) / self.per_pixel
 

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from dubbin.window.master.exporting import Exporting
-from dubbin.window.parts.action import Action, Menu
+from dubbin.window.parts.action import Action, Menu, Need
+from dubbin.window.session.needs import Needs
 from dubbin.window.session.selection import Selection
 from dubbin.window.session.session import Session
 
@@ -11,15 +12,14 @@ EPISODE = Menu.EPISODE
 
 
 def master_actions(session: Session, selection: Selection, exporting: Exporting) -> list[Action]:
-    def has_lanes() -> bool:
-        return bool(session.episode.lanes)
+    needs = Needs(session)
+    has_lanes = needs.lanes
 
-    def has_selection() -> bool:
-        return selection.range is not None
-
+    has_selection = Need(lambda: selection.range is not None, "Select a stretch first: drag over the lanes or the words.")
+    has_videos = Need(exporting.has_videos, "None of the recordings is a video.")
     return [
-        Action("export", EPISODE, "import", "Make the masters …", ("Ctrl+M",), exporting.choose_export, has_lanes),
-        Action("clip", EPISODE, "deliver", "Make a clip of the selection …", (), exporting.choose_clip, has_selection),
-        Action("stems", EPISODE, "deliver", "Write stems …", (), exporting.choose_stems, has_lanes),
-        Action("into-video", EPISODE, "deliver", "Put the sound into its video …", (), exporting.choose_video, exporting.has_videos),
+        Action("export", EPISODE, "import", "Make masters …", ("Ctrl+M",), exporting.choose_export, has_lanes),
+        Action("clip", EPISODE, "deliver", "Make clip from selection …", (), exporting.choose_clip, has_selection),
+        Action("stems", EPISODE, "deliver", "Export stems …", (), exporting.choose_stems, has_lanes),
+        Action("into-video", EPISODE, "deliver", "Replace sound of video …", (), exporting.choose_video, has_videos),
     ]

@@ -89,7 +89,7 @@ class FormatCard(ChoiceCard):
 
 class ExtrasCard(ChoiceCard):
     def __init__(self) -> None:
-        super().__init__("Along with them")
+        super().__init__("Also export")
         grid = QGridLayout()
         for k, companion in enumerate(COMPANIONS):
             tip = ", ".join(companion.endings) + (f"; from the episode's {companion.needs}" if companion.needs else "")

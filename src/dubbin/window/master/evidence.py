@@ -16,8 +16,8 @@ from dubbin.window.parts.segments import Segments
 from dubbin.window.parts.table import FigureTable
 from dubbin.window.parts.theme import Theme
 
-TABS = (("program", "The program"), ("masters", "Masters"), ("clips", "Clips"), ("notes", "Show notes"))
-HEARD = (("program", "Program", ""), ("master", "Master", ""), ("as loud", "as loud", ""))
+TABS = (("program", "Program"), ("masters", "Masters"), ("clips", "Clips"), ("notes", "Show notes"))
+HEARD = (("program", "Program", ""), ("master", "Master", ""), ("Matched", "Matched", ""))
 LOWEST_LUFS, HIGHEST_LUFS = -50.0, 0.0
 MASTER_COLUMNS = ("Master", "Loudness", "True peak", "Range", "Verdict")
 TARGET_COLUMNS = ("Target", "Gain", "Limiter", "Will it pass?")
@@ -63,7 +63,7 @@ class MasterEvidence(QWidget):
         row = QHBoxLayout(page)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(12)
-        self.plot = Plot(self._theme, "Loudness of the program", "s of the program", "LUFS")
+        self.plot = Plot(self._theme, "Loudness of the program", "program time", "LUFS")
         for name, colour, width, dashed in (
             ("upper", "fern", 1.0, True),
             ("lower", "fern", 1.0, True),
@@ -113,7 +113,7 @@ class MasterEvidence(QWidget):
         self.notes.textChanged.connect(self._on_notes)
         row.addWidget(self.notes, 1)
         side = QVBoxLayout()
-        self.redraft = QPushButton("Draft anew")
+        self.redraft = QPushButton("Redraft")
         self.redraft.setToolTip("From the words as they are now; what was edited is lost, and Undo brings it back.")
         self.redraft.clicked.connect(self.redraft_wanted)
         side.addWidget(self.redraft)

@@ -35,14 +35,14 @@ class MasterPage(Page):
         )
         for card in (self.targets, self.formats, self.extras):
             card.chosen.connect(self._on_chosen)
-        self.export_button = QPushButton("Make the masters …")
+        self.export_button = QPushButton("Make masters …")
         self.export_button.setProperty("kind", "main")
         self.export_button.setToolTip("Choose a folder; every file is decoded again and measured after it was written.")
         self.export_button.clicked.connect(lambda: acts.choose_export())
         row = QHBoxLayout()
         self.clip, self.stems, self.video = QPushButton("Clip …"), QPushButton("Stems …"), QPushButton("Video …")
         for button, tip, act in (
-            (self.clip, "Masters of the selection alone.", acts.choose_clip),
+            (self.clip, "A master of the selection alone.", acts.choose_clip),
             (self.stems, "A file a voice, music apart; together they are the program.", acts.choose_stems),
             (self.video, "The program's sound back into the video that it came from; its picture is not touched.", acts.choose_video),
         ):
@@ -86,7 +86,7 @@ class MasterPage(Page):
 
     def _on_heard(self, key: str) -> None:
         self.panes.heard.show_choice(key)
-        self.mastering.hear(self._first_target() if key != "program" else None, key == "as loud")
+        self.mastering.hear(self._first_target() if key != "program" else None, key == "Matched")
 
     def _on_notes(self, text: str) -> None:
         self.session.do(change_delivery(self.session.episode, "Edit the show notes", notes=text))

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator
-from dataclasses import dataclass
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from dataclasses import dataclass, replace
 from enum import StrEnum
 
+from PyQt6.QtCore import QEvent
+from PyQt6.QtGui import QKeySequence
 from PyQt6.QtWidgets import QPushButton
 
 
@@ -30,12 +32,12 @@ class ContextMenu(StrEnum):
 
 # The parts of each menu, parted by lines, in their order. One that is not named here comes last.
 GROUPS: dict[Menu, tuple[str, ...]] = {
-    Menu.EPISODE: ("file", "save", "import", "quit", "card", "deliver", "recipes"),
-    Menu.EDIT: ("places", "history", "cuts", "selection", "pauses", "mute", "pieces", "ends", "copies"),
+    Menu.EPISODE: ("file", "save", "import", "card", "deliver", "recipes", "preferences", "quit"),
+    Menu.EDIT: ("history", "cuts", "copies", "selection", "pauses", "pieces", "ends", "mute", "places"),
     Menu.WORDS: ("transcript", "voices", "find", "words", "fillers", "retakes", "model"),
     Menu.PROGRAM: ("inserts", "chapters", "covers", "export"),
-    Menu.PLAY: ("play", "head", "pauses", "seams", "places", "monitor"),
-    Menu.VIEW: ("steps", "zoom", "lanes"),
+    Menu.PLAY: ("play", "speed", "monitor", "head", "words", "seams", "pauses", "places"),
+    Menu.VIEW: ("steps", "zoom", "lanes", "window"),
     Menu.HELP: ("help",),
 }
 
@@ -45,9 +47,20 @@ def always() -> bool:
 
 
 @dataclass(frozen=True)
+class Need:
+    """What an action needs, and the sentence that says what to do where it is missing."""
+
+    holds: Callable[[], bool]
+    sentence: str
+
+    def __call__(self) -> bool:
+        return self.holds()
+
+
+@dataclass(frozen=True)
 class Action:
-    """keys: shortcuts in Qt's notation, the first is shown. enabled: asked whenever it matters. group: its part of the menu. on: the context menus in which
-    it stands too."""
+    """keys: shortcuts in Qt's notation, the first is shown. enabled: asked whenever it matters; a Need says why not. group: its part of the menu. on: the
+    context menus in which it stands too. submenu: the entries of a menu below this one, asked for when it opens."""
 
     id: str
     menu: Menu
@@ -58,25 +71,63 @@ class Action:
     enabled: Callable[[], bool] = always
     checked: Callable[[], bool] | None = None
     on: tuple[ContextMenu, ...] = ()
+    submenu: Callable[[], list[tuple[str, Callable[[], None]]]] | None = None
+
+    @property
+    def key(self) -> str:
+        """The first key as it is called on this system; nothing where there is none."""
+        return QKeySequence(self.keys[0]).toString(QKeySequence.SequenceFormat.NativeText) if self.keys else ""
+
+    @property
+    def why_not(self) -> str:
+        """Why it can't be done now and what to do, in a sentence; nothing where it can."""
+        if self.enabled():
+            return ""
+        return self.enabled.sentence if isinstance(self.enabled, Need) else "This can't be done here."
 
     @property
     def tip(self) -> str:
-        """Text and first key, for a button's tooltip."""
-        return f"{self.text} ({self.keys[0]})" if self.keys else self.text
+        """Text, first key and, where it can't be done now, why: for a button's tooltip."""
+        named = f"{self.text} ({self.key})" if self.keys else self.text
+        return f"{named}\n{self.why_not}" if self.why_not else named
 
 
 class ActionList:
     """All actions there are, by their ids; those of one room are added together."""
 
-    def __init__(self) -> None:
+    def __init__(self, keys: Mapping[str, tuple[str, ...]] | None = None) -> None:
+        """keys: a person's own, in place of those that an action comes with."""
         self._by_id: dict[str, Action] = {}
+        self._given: dict[str, tuple[str, ...]] = {}
+        self._own = dict(keys or {})
+        self._listeners: list[Callable[[], None]] = []
 
     def add(self, actions: Iterable[Action]) -> None:
         """Raises ValueError on an id that is taken."""
         for action in actions:
             if action.id in self._by_id:
                 raise ValueError(f"two actions are called {action.id}")
-            self._by_id[action.id] = action
+            self._given[action.id] = action.keys
+            self._by_id[action.id] = replace(action, keys=self._own.get(action.id, action.keys))
+
+    @property
+    def own_keys(self) -> dict[str, tuple[str, ...]]:
+        """The keys that differ from those that actions come with, by id."""
+        return {id: action.keys for id, action in self._by_id.items() if action.keys != self._given[id]}
+
+    def set_keys(self, keys: Mapping[str, tuple[str, ...]]) -> None:
+        """Give actions other keys; those that are not named get the ones that they come with."""
+        for id, action in self._by_id.items():
+            self._by_id[id] = replace(action, keys=keys.get(id, self._given[id]))
+        for tell in self._listeners:
+            tell()
+
+    def given_keys(self, id: str) -> tuple[str, ...]:
+        """The keys that an action comes with."""
+        return self._given[id]
+
+    def listen(self, on_keys_changed: Callable[[], None]) -> None:
+        self._listeners.append(on_keys_changed)
 
     def __getitem__(self, id: str) -> Action:
         return self._by_id[id]
@@ -96,9 +147,28 @@ class ActionList:
         return [action for action in self if place in action.on]
 
 
-def action_button(action: Action, text: str = "") -> QPushButton:
-    """A button that does what a menu entry does; text: a shorter one, where there is little room."""
-    button = QPushButton(text or action.text)
-    button.setToolTip(action.tip)
-    button.clicked.connect(lambda: action.run())
-    return button
+class ActionButton(QPushButton):
+    """Does what a menu entry does; its tooltip names the present key and, where it can't be done, why."""
+
+    def __init__(self, actions: ActionList, id: str, text: str = "") -> None:
+        """text: a shorter one than the entry's, where there is little room."""
+        super().__init__(text or actions[id].text)
+        self._actions, self.id = actions, id
+        self.setAccessibleDescription(actions[id].text)
+        self.clicked.connect(lambda: self.action_now.run())
+        self.show_state()
+
+    @property
+    def action_now(self) -> Action:
+        return self._actions[self.id]
+
+    def show_state(self) -> None:
+        """Enabled where it can be done now."""
+        action = self.action_now
+        self.setEnabled(action.enabled())
+        self.setToolTip(action.tip)
+
+    def event(self, event: QEvent | None) -> bool:
+        if event is not None and event.type() == QEvent.Type.ToolTip:
+            self.setToolTip(self.action_now.tip)
+        return super().event(event)

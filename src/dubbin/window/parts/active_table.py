@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 
 from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QTableWidgetItem
 
 from dubbin.window.parts.table import FigureTable
@@ -22,6 +23,18 @@ class ActiveTable(FigureTable):
         self.itemChanged.connect(self._ticked)
         self.cellClicked.connect(lambda row, _: self.on_row(row))
         self.currentCellChanged.connect(lambda row, _c, before, _b: self.hasFocus() and row != before and row >= 0 and self.on_row(row))
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """Return ticks or unticks the row that is picked; where there is no tick, it does what a click does."""
+        if event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.currentRow() >= 0:
+            box = self.item(self.currentRow(), 0)
+            if box is not None and box.flags() & Qt.ItemFlag.ItemIsUserCheckable:
+                on = box.checkState() == Qt.CheckState.Checked
+                box.setCheckState(Qt.CheckState.Unchecked if on else Qt.CheckState.Checked)
+            else:
+                self.on_row(self.currentRow())
+            return
+        super().keyPressEvent(event)
 
     def _ticked(self, item: QTableWidgetItem) -> None:
         if not self._filling and item.column() == 0 and item.flags() & Qt.ItemFlag.ItemIsUserCheckable:

@@ -2,33 +2,34 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Any
 
-from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QDoubleSpinBox, QGridLayout, QPushButton, QWidget
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QPushButton, QWidget
 
 from dubbin.core.treat.settings import FieldInfo, Kind, describe
 from dubbin.window.parts.card import label
+from dubbin.window.parts.figure_box import FigureBox
+from dubbin.window.parts.theme import scaled
 
-FIELD_W = 104
+FIELD_W, INDENT = 104, 10
 
 
-class FigureField(QDoubleSpinBox):
+class FigureField(FigureBox):
     """A figure with its unit; Up and Down change it by a sensible step."""
 
     def __init__(self, info: FieldInfo) -> None:
         super().__init__()
         self.info = info
         fine = info.high - info.low <= 30 and info.unit in ("s", ": 1")
-        self.setDecimals(2 if info.unit == "s" else 1)
+        self.setDecimals(2 if info.unit == "s" else 0 if info.unit == "Hz" else 1)
         self.setSingleStep(0.05 if info.unit == "s" else 0.1 if fine else 1.0)
         self.setRange(info.low, info.high)
         self.setSuffix(f" {info.unit}" if info.unit else "")
         self.setToolTip(info.help)
-        self.setAccessibleName(info.label)
-        self.setAlignment(Qt.AlignmentFlag.AlignRight)
-        self.setKeyboardTracking(False)
-        self.setFixedWidth(FIELD_W)
+        self.setAccessibleName(f"{info.group}: {info.label.lower()}" if info.group else info.label)
+        self.setFixedWidth(scaled(FIELD_W))
 
     def show_value(self, value: float | None) -> None:
         """Set from the model, in silence; None (found by itself) leaves what stands there."""
@@ -60,7 +61,7 @@ class ChoiceField(QComboBox):
         self.info = info
         self.setToolTip(info.help)
         self.setAccessibleName(info.label)
-        self.setFixedWidth(FIELD_W)
+        self.setFixedWidth(scaled(FIELD_W))
         for value in info.choices:
             self.addItem(str(value.value), value)
 
@@ -90,9 +91,10 @@ class SettingsForm(QWidget):
     edited = pyqtSignal(str, object)
     span_wanted = pyqtSignal(str)
 
-    def __init__(self, settings_type: type, names: tuple[str, ...] = ()) -> None:
-        """names: the settings that are shown; none: all of them."""
+    def __init__(self, settings_type: type, names: tuple[str, ...] = (), before: Mapping[str, QWidget] | None = None) -> None:
+        """names: the settings that are shown; none: all of them. before: what else is shown right before a setting, by its name."""
         super().__init__()
+        self._before, self._group, self._row = dict(before or {}), "", 0
         self._grid = QGridLayout(self)
         self._grid.setContentsMargins(0, 0, 0, 0)
         self._grid.setVerticalSpacing(3)
@@ -104,9 +106,17 @@ class SettingsForm(QWidget):
                 self._add(info)
 
     def _add(self, info: FieldInfo) -> None:
-        row, field = len(self.fields), self._field(info)
+        if info.group != self._group:
+            self._group = info.group
+            if info.group:
+                self._add_row(label(info.group, "strong"))
+        if info.name in self._before:
+            self._add_row(self._before[info.name])
+        row, field = self._row, self._field(info)
+        self._row += 1
         if isinstance(field, (FigureField, ChoiceField)):
-            name = label(info.label, "muted")
+            name = label(info.label, "muted", wrap=True)
+            name.setIndent(scaled(INDENT) if info.group else -1)
             name.setToolTip(info.help)
             name.setBuddy(field)
             self._grid.addWidget(name, row, 0)
@@ -115,6 +125,10 @@ class SettingsForm(QWidget):
         else:
             self._grid.addWidget(field, row, 0, 1, 2)
         self.fields[info.name] = field
+
+    def _add_row(self, widget: QWidget) -> None:
+        self._grid.addWidget(widget, self._row, 0, 1, 2)
+        self._row += 1
 
     def _field(self, info: FieldInfo) -> Field:
         name = info.name

@@ -28,6 +28,30 @@ def clock(seconds: float, digits: int = 0) -> str:
     return f"{int(hours)}:{int(minutes):02d}:{tail}" if hours else f"{int(minutes)}:{tail}"
 
 
+def clock_seconds(text: str) -> float | None:
+    """Seconds of a time as somebody types it: 75, 1:15, 1:02:03.5, with a comma as well as a point; None where it is no time."""
+    parts = text.strip().replace(",", ".").split(":")
+    if not 1 <= len(parts) <= 3:
+        return None
+    try:
+        values = [float(part) for part in parts]
+    except ValueError:
+        return None
+    if any(v < 0 or v != v or v == float("inf") for v in values) or any(v >= 60 for v in values[1:]) or any(v % 1 for v in values[:-1]):
+        return None
+    return float(sum(v * 60**k for k, v in enumerate(reversed(values))))
+
+
+def thousands(value: int) -> str:
+    """A count with its thousands apart, by a space that neither breaks nor shows as two: 11 000."""
+    return f"{value:,}".replace(",", "\u202f")
+
+
+def speed_text(speed: float) -> str:
+    """1.5×, −1×."""
+    return f"{speed:g}×".replace("-", "−")
+
+
 def span_text(seconds: float) -> str:
     """A length: 0.42 s, 12.4 s, 3:12."""
     if seconds < 10:

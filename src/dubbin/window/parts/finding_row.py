@@ -59,7 +59,7 @@ class FindingRow(QAbstractButton):
         c = self._theme.colours
         p = QPainter(self)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
-        colour = {Severity.SLIGHT: "muted", Severity.CLEAR: "thread_text", Severity.SEVERE: "brick"}[self.finding.severity]
+        colour = {Severity.SLIGHT: "muted", Severity.AUDIBLE: "thread_text", Severity.SEVERE: "brick"}[self.finding.severity]
         self._paint_mark(p, colour)
         p.setFont(font(15, 500))
         p.setPen(c.q("ink"))
@@ -86,6 +86,6 @@ class FindingRow(QAbstractButton):
             return
         p.setBrush(Qt.BrushStyle.NoBrush)
         p.drawEllipse(middle, 4.5, 4.5)
-        if self.finding.severity is Severity.CLEAR:
+        if self.finding.severity is Severity.AUDIBLE:
             p.setBrush(c.q(colour))
             p.drawPie(QRectF(middle.x() - 4.5, middle.y() - 4.5, 9, 9), 180 * 16, 180 * 16)

@@ -21,6 +21,7 @@ class FigureTable(QTableWidget):
         self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         self.setShowGrid(False)
         self.setWordWrap(False)
+        self.setTabKeyNavigation(False)  # Tab goes on to what comes next in the window
         rows, across = self.verticalHeader(), self.horizontalHeader()
         assert rows is not None and across is not None
         rows.hide()

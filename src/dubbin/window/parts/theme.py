@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass
+from enum import Enum
 from pathlib import Path
 
-from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtCore import QObject, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QFont, QFontDatabase, QPalette
 from PyQt6.QtWidgets import QApplication
 
@@ -52,23 +54,57 @@ NIGHT = Colours(
 )  # fmt: skip
 
 
+class Appearance(Enum):
+    """Which theme is wanted; title: for people."""
+
+    SYSTEM = "system"
+    LIGHT = "light"
+    DARK = "dark"
+
+    @property
+    def title(self) -> str:
+        return {"system": "Like the system", "light": "Light", "dark": "Dark"}[self.value]
+
+
+def appearance_of(value: str) -> Appearance:
+    """The look that a preference names; like the system where it names none."""
+    return Appearance(value) if value in [look.value for look in Appearance] else Appearance.SYSTEM
+
+
 class Theme(QObject):
-    """The colours in use; tells when day turns to night."""
+    """The colours in use; tells when day turns to night. text_percent: size of all text, in percent of its usual size."""
 
     changed = pyqtSignal()
 
-    def __init__(self, app: QApplication) -> None:
+    def __init__(self, app: QApplication, text_percent: int = 100) -> None:
         super().__init__()
+        global _text_scale
+        _text_scale = text_percent / 100
         self._app = app
+        self._appearance = Appearance.LIGHT
+        hints = app.styleHints()
+        if hints is not None:
+            hints.colorSchemeChanged.connect(lambda _: self.follow(self._appearance))
         self.colours = DAY
         for file in sorted(FONTS.glob("*.ttf")):
             QFontDatabase.addApplicationFont(str(file))
         font = QFont(FAMILY)
-        font.setPixelSize(BASE_PX)
+        font.setPixelSize(scaled(BASE_PX))
         font.setHintingPreference(QFont.HintingPreference.PreferNoHinting)
         app.setFont(font)
         app.setStyle("Fusion")
         self._apply()
+
+    @property
+    def appearance(self) -> Appearance:
+        return self._appearance
+
+    def follow(self, appearance: Appearance) -> None:
+        """Be light or dark, or as the system is, also when that changes."""
+        self._appearance = appearance
+        hints = self._app.styleHints()
+        by_system = hints is not None and hints.colorScheme() == Qt.ColorScheme.Dark
+        self.set_night(appearance is Appearance.DARK or (appearance is Appearance.SYSTEM and by_system))
 
     def set_night(self, night: bool) -> None:
         colours = NIGHT if night else DAY
@@ -95,10 +131,18 @@ class Theme(QObject):
         self._app.setStyleSheet(style_sheet(c))
 
 
+_text_scale = 1.0
+
+
+def scaled(px: float) -> int:
+    """A size in pixels that grows with the text: of type, and of what holds a line of it."""
+    return round(px * _text_scale)
+
+
 def font(px: int, weight: int = 400) -> QFont:
-    """The house's font: 400, 500 or 700."""
+    """The house's font: 400, 500 or 700. px: at the usual size of text."""
     f = QFont(FAMILY)
-    f.setPixelSize(px)
+    f.setPixelSize(scaled(px))
     f.setWeight(QFont.Weight(weight))
     f.setHintingPreference(QFont.HintingPreference.PreferNoHinting)
     return f
@@ -106,7 +150,8 @@ def font(px: int, weight: int = 400) -> QFont:
 
 def style_sheet(c: Colours) -> str:
     """All that Qt is told about the look of its widgets."""
-    return _frames_and_buttons(c) + _fields_and_tables(c)
+    sheet = _frames_and_buttons(c) + _fields_and_tables(c)
+    return re.sub(r"font-size: (\d+)px", lambda found: f"font-size: {scaled(int(found[1]))}px", sheet)
 
 
 def _frames_and_buttons(c: Colours) -> str:
@@ -131,11 +176,17 @@ QLabel[kind="good"] {{ color: {c.fern}; font-weight: 700; }}
 QLabel[kind="bad"] {{ color: {c.brick}; font-weight: 700; }}
 QFrame#card {{ background: {c.card}; border: 1px solid {c.line}; border-radius: 9px; }}
 QFrame#card[active="true"] {{ border: 1px solid {c.saddle}; }}
+QFrame#drop {{ background: transparent; border: 2px dashed {c.line}; border-radius: 14px; }}
+QLabel[kind="headline"] {{ font-size: 22px; font-weight: 700; }}
+QPushButton[kind="row"] {{ background: transparent; border-color: transparent; text-align: left; padding: 6px 10px; }}
+QPushButton[kind="row"]:hover {{ background: {c.wash}; }}
+QPushButton[kind="row"]:focus {{ border: 2px solid {c.indigo}; padding: 5px 9px; }}
 QFrame#panel {{ background: {c.paper}; border-left: 1px solid {c.line}; }}
 QFrame#bar {{ background: {c.card}; }}
 QPushButton[kind="quiet"] {{ background: transparent; border-color: transparent; color: {c.muted}; padding: 2px 6px; font-size: 14px; }}
 QPushButton[kind="quiet"]:hover {{ color: {c.brick}; }}
 QPushButton[kind="quiet"]:focus {{ border: 2px solid {c.indigo}; padding: 1px 5px; }}
+QPushButton[kind="fast"] {{ background: {c.wash}; border-color: transparent; color: {c.ink}; padding: 2px 6px; font-size: 14px; font-weight: 700; }}
 QFrame#rule {{ background: {c.line}; max-height: 1px; min-height: 1px; border: none; }}
 QFrame#notice {{ background: {c.wash}; border-bottom: 1px solid {c.line}; }}
 QScrollArea {{ border: none; background: transparent; }}
@@ -162,7 +213,9 @@ def _fields_and_tables(c: Colours) -> str:
 QLineEdit, QDoubleSpinBox, QSpinBox, QComboBox, QPlainTextEdit {{
   background: {c.card}; border: 1px solid {c.line}; border-radius: 6px; padding: 3px 7px; color: {c.ink};
   selection-background-color: {c.saddle}; selection-color: {c.on_accent}; }}
-QLineEdit:focus, QDoubleSpinBox:focus, QSpinBox:focus, QComboBox:focus, QPlainTextEdit:focus {{ border: 1px solid {c.indigo}; }}
+QLineEdit:focus, QDoubleSpinBox:focus, QSpinBox:focus, QComboBox:focus, QPlainTextEdit:focus {{ border: 2px solid {c.indigo}; padding: 2px 6px; }}
+QCheckBox:focus, QRadioButton:focus {{ color: {c.indigo}; text-decoration: underline; }}
+QTableView:focus, QListWidget:focus {{ border: 2px solid {c.indigo}; }}
 QLineEdit[kind="quiet"] {{ background: transparent; border-color: transparent; font-weight: 700; padding-left: 2px; }}
 QLineEdit[kind="quiet"]:hover {{ border-color: {c.line}; }}
 QLineEdit[kind="quiet"]:focus {{ border-color: {c.indigo}; background: {c.card}; }}
@@ -172,7 +225,7 @@ QComboBox::drop-down {{ border: none; width: 22px; }}
 QComboBox::down-arrow {{ image: url({(ICONS / "down.svg").as_posix()}); width: 12px; height: 12px; }}
 QComboBox QAbstractItemView {{ background: {c.card}; border: 1px solid {c.line}; selection-background-color: {c.wash}; selection-color: {c.ink}; }}
 QCheckBox {{ spacing: 7px; }}
-QTableView, QTableWidget, QListWidget {{ background: {c.card}; border: none; gridline-color: {c.wash}; selection-background-color: {c.wash};
+QTableView, QTableWidget, QListWidget {{ background: {c.card}; border: 2px solid transparent; gridline-color: {c.wash}; selection-background-color: {c.wash};
   selection-color: {c.ink}; alternate-background-color: {c.paper}; outline: none; }}
 QTableWidget::item {{ padding: 0 6px; }}
 QWidget#evidence {{ background: {c.card}; }}

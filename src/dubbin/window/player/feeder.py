@@ -9,13 +9,11 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from dubbin.core.deliver.audition import Audition
 from dubbin.core.errors import DubbinError
 from dubbin.core.measure.live import LiveMeter, Reading
-from dubbin.core.mix.program import Program, to_stereo
 from dubbin.core.sound.source import Samples
+from dubbin.window.player.cursor import Cursor, Playable
 
-Playable = Program | Audition
 BLOCK = 1024
 AHEAD = 12  # blocks: about a quarter of a second at 48 kHz
 BLEND = 480  # frames over which one sound turns into another
@@ -23,12 +21,19 @@ BLEND = 480  # frames over which one sound turns into another
 
 @dataclass(frozen=True)
 class Chunk:
-    """Rendered sound, the program frame it begins at, the program it is of, and the meters after it."""
+    """Rendered sound, the program frames it begins and ends at, the program it is of, and the meters after it."""
 
     x: Samples
     frame: int
+    end_frame: int
     program: Playable
     reading: Reading | None
+
+    def frame_after(self, heard: int) -> int:
+        """The program frame that is heard after so many frames of this chunk."""
+        count = self.x.shape[1]
+        share = min(max(heard, 0), count) / count if count else 0.0
+        return self.frame + round(share * (self.end_frame - self.frame))
 
 
 class Feeder:
@@ -37,10 +42,8 @@ class Feeder:
     def __init__(self, rate: int) -> None:
         self._ready = threading.Condition()
         self._chunks: deque[Chunk] = deque()
-        self._program: Playable | None = None
-        self._old: Playable | None = None
-        self._old_frame = 0
-        self._next = self._stop_at = 0
+        self._cursor: Cursor | None = None
+        self._old: Cursor | None = None
         self._loop_from: int | None = None
         self._finished = True
         self._trouble: str | None = None
@@ -50,32 +53,32 @@ class Feeder:
         self._thread = threading.Thread(target=self._run, name="dubbin-feeder", daemon=True)
         self._thread.start()
 
-    def play(self, program: Playable, start: int, stop: int, loop: bool = False) -> None:
-        """Render program frames start to stop, again and again if `loop`."""
+    def play(self, program: Playable, start: int, stop: int, loop: bool = False, speed: float = 1.0) -> None:
+        """Render program frames start to stop, again and again if `loop`. speed: as a Cursor takes it."""
         with self._ready:
             self._chunks.clear()
-            self._program, self._old = program, None
-            self._next, self._stop_at = start, stop
+            self._cursor, self._old = Cursor(program, start, stop, speed), None
             self._loop_from = start if loop else None
             self._finished = False
             self.meter.reset()
             self._ready.notify_all()
 
-    def swap(self, program: Playable, frame: int, old_frame: int, stop: int) -> None:
+    def swap(self, program: Playable, frame: int, old_frame: int, stop: int, speed: float = 1.0) -> None:
         """From the next chunk on `program` at `frame`, blended out of what played at `old_frame`."""
         with self._ready:
-            if self._program is None or self._finished:
+            if self._cursor is None or self._finished:
                 return
             self._chunks.clear()
-            self._old, self._old_frame = self._program, old_frame
-            self._program, self._next, self._stop_at = program, frame, stop
+            old = self._cursor
+            self._old = Cursor(old.program, old_frame, old.program.frames if old.speed > 0 else 0, old.speed)
+            self._cursor = Cursor(program, frame, stop, speed)
             if self._loop_from is not None:
                 self._loop_from = min(self._loop_from, frame)
             self._ready.notify_all()
 
     def halt(self) -> None:
         with self._ready:
-            self._finished, self._program = True, None
+            self._finished, self._cursor = True, None
             self._chunks.clear()
 
     def take(self) -> Chunk | None:
@@ -110,12 +113,12 @@ class Feeder:
                     self._ready.wait()
                 if self._closing:
                     return
-                program, frame, old, old_frame = self._program, self._next, self._old, self._old_frame
-                stop = self._stop_at
-            if program is None:
+                cursor, old = self._cursor, self._old
+            if cursor is None:
                 continue
+            frame = cursor.frame
             try:
-                x = self._render(program, frame, min(frame + BLOCK, stop), old, old_frame)
+                x = self._render(cursor, old)
                 trouble = None
             except DubbinError as error:
                 x, trouble = np.zeros((2, 0), np.float32), str(error)
@@ -123,29 +126,29 @@ class Feeder:
                 logging.getLogger("dubbin").exception("playback failed")
                 x, trouble = np.zeros((2, 0), np.float32), "This can't be played: something went wrong inside; the log tells more."
             with self._ready:
-                if program is not self._program or frame != self._next:
+                if cursor is not self._cursor:
                     continue  # swapped or stopped meanwhile: this chunk is not wanted any more
                 if trouble is not None:
                     self._trouble, self._finished = trouble, True
                     continue
                 self._old = None
                 if x.shape[1]:
-                    self._chunks.append(Chunk(x, frame, program, self.meter.push(x)))
-                self._next = frame + x.shape[1]
-                if self._next >= self._stop_at or not x.shape[1]:
-                    if self._loop_from is not None and self._stop_at > self._loop_from:
-                        self._next = self._loop_from
+                    self._chunks.append(Chunk(x, frame, cursor.frame, cursor.program, self.meter.push(x)))
+                if cursor.is_at_end or not x.shape[1]:
+                    if self._loop_from is not None and cursor.stop > self._loop_from:
+                        self._cursor = Cursor(cursor.program, self._loop_from, cursor.stop, cursor.speed)
                     else:
                         self._finished = True
 
     @staticmethod
-    def _render(program: Playable, start: int, stop: int, old: Playable | None, old_frame: int) -> Samples:
-        x = to_stereo(program.read(start, max(start, stop)))
+    def _render(cursor: Cursor, old: Cursor | None) -> Samples:
+        x = cursor.next(BLOCK)
         if old is None or not x.shape[1]:
             return x
-        count = min(BLEND, x.shape[1], max(old.frames - old_frame, 0))
+        before = old.next(min(BLEND, x.shape[1]))
+        count = before.shape[1]
         if count > 0:
             rise = np.linspace(0.0, 1.0, count, dtype=np.float32)
-            before = to_stereo(old.read(old_frame, old_frame + count))
+            x = x.copy()
             x[:, :count] = x[:, :count] * rise + before * (1 - rise)
         return x

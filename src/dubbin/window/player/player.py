@@ -7,7 +7,9 @@ from collections import deque
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from dubbin.core.measure.live import Reading
-from dubbin.window.player.feeder import Chunk, Feeder, Playable
+from dubbin.core.sound.source import Samples
+from dubbin.window.player.cursor import Playable
+from dubbin.window.player.feeder import Chunk, Feeder
 from dubbin.window.player.sinks import Sink, best_sink
 
 TICK_MS = 15
@@ -35,34 +37,52 @@ class Player(QObject):
         self._sent: deque[tuple[int, Chunk]] = deque()
         self._program: Playable | None = None
         self.is_playing = False
+        self.speed = 1.0
 
-    def play(self, program: Playable, start: int, stop: int | None = None, loop: bool = False) -> None:
-        """Play program frames start to stop (its end, by default)."""
+    def play(self, program: Playable, start: int, stop: int | None = None, loop: bool = False, speed: float = 1.0) -> None:
+        """Play program frames start to stop (its end, by default). speed: program frames for one that is heard, with the pitch kept; negative: backwards, to
+        the program's beginning."""
         end = program.frames if stop is None else min(stop, program.frames)
-        if end <= start:
+        end = end if speed > 0 else 0
+        if end <= start if speed > 0 else start <= 0:
             return
         if self.is_playing:
             self.sink.stop()
-        self._program = program
+        self._program, self.speed = program, speed
         self._reset()
-        self._feeder.play(program, start, end, loop)
+        self._feeder.play(program, start, end, loop, speed)
         self.sink.start()
         self.is_playing = True
         self._timer.start()
         self.state_changed.emit(True)
 
+    def play_sound(self, x: Samples) -> None:
+        """Play a short sound that belongs to no program, in place of what plays. x: (2, frames)."""
+        self.stop()
+        self._reset()
+        self.sink.start()
+        self.sink.write(x)
+
+    def set_speed(self, speed: float) -> None:
+        """Go on at another speed, or in the other direction, from where one is."""
+        if self.is_playing and self._program is not None and speed != self.speed:
+            self._go_on(self._program, speed)
+            self.state_changed.emit(True)
+
     def swap(self, program: Playable) -> None:
         """Go on with a changed program at the same place of the session, without a gap."""
-        if not self.is_playing or self._program is None:
-            return
+        if self.is_playing and self._program is not None:
+            self._go_on(program, self.speed)
+
+    def _go_on(self, program: Playable, speed: float) -> None:
         chunk = self._waiting or (self._sent[-1][1] if self._sent else None)
         if chunk is None:
             return
-        old_frame = chunk.frame if chunk is self._waiting else chunk.frame + chunk.x.shape[1]
+        old_frame = chunk.frame if chunk is self._waiting else chunk.end_frame
         frame = program.map.to_program_or_next(chunk.program.map.to_session(old_frame))
         self._waiting = None
-        self._program = program
-        self._feeder.swap(program, frame, old_frame, program.frames)
+        self._program, self.speed = program, speed
+        self._feeder.swap(program, frame, old_frame, program.frames if speed > 0 else 0, speed)
 
     def stop(self) -> None:
         if not self.is_playing:
@@ -72,6 +92,11 @@ class Player(QObject):
         self._timer.stop()
         self.is_playing = False
         self.state_changed.emit(False)
+
+    def set_sink(self, sink: Sink) -> None:
+        """Play somewhere else from now on."""
+        self.stop()
+        self.sink = sink
 
     def reset_meters(self) -> None:
         self._feeder.meter.reset()
@@ -112,5 +137,4 @@ class Player(QObject):
             self.metered.emit(passed)
         if self._sent:
             first, chunk = self._sent[0]
-            frame = chunk.frame + min(max(heard - first, 0), chunk.x.shape[1])
-            self.head_moved.emit(chunk.program.map.to_session(frame))
+            self.head_moved.emit(chunk.program.map.to_session(chunk.frame_after(heard - first)))

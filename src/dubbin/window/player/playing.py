@@ -16,6 +16,9 @@ from dubbin.window.session.session import Session
 from dubbin.window.session.stepping import neighbour
 
 SEAM_LEAD_S, SEAM_TAIL_S = 1.2, 1.2
+SPEEDS = (0.5, 0.75, 1.0, 1.25, 1.5, 1.75, 2.0, 2.5, 3.0)
+# Speeds that the shuttle keys go through, backwards and forwards; 0 is where it stands.
+SHUTTLE = (-3.0, -2.0, -1.5, -1.0, -0.5, 0.0, 0.5, 1.0, 1.5, 2.0, 3.0)
 PLACE_LEAD_S, PLACE_TAIL_S = 0.6, 1.0
 
 
@@ -23,11 +26,13 @@ class Playing(QObject):
     """Play and stop, seams, loop; keeps what plays up to date with the episode."""
 
     loop_changed = pyqtSignal(bool)
+    speed_changed = pyqtSignal(float)
 
     def __init__(self, session: Session, selection: Selection, view: Viewport, player: Player) -> None:
         super().__init__()
         self._session, self._selection, self._view, self.player = session, selection, view, player
         self.loop = False
+        self.speed = 1.0
         self._of_cut = False
         self._return_to: int | None = None
         player.head_moved.connect(self._on_head)
@@ -48,7 +53,7 @@ class Playing(QObject):
             self.play_from(self._selection.head)
 
     def play_from(self, frame: int) -> None:
-        """Play the program from a session frame; a selection is played alone when it loops."""
+        """Play the program from a session frame, at the play speed; a selection is played alone when it loops."""
         program = self._session.monitor.audible()
         start = program.map.to_program_or_next(frame)
         stop = None
@@ -58,7 +63,50 @@ class Playing(QObject):
             start, stop = program.map.to_program_or_next(a), program.map.to_program_or_next(max(b - 1, 0)) + 1
         if start >= program.frames:
             start = 0
-        self.player.play(program, start, stop, loop=self.loop)
+        self.player.play(program, start, stop, loop=self.loop, speed=self.speed)
+
+    def stop(self) -> None:
+        self.player.stop()
+
+    def set_speed(self, speed: float) -> None:
+        """The play speed, with the pitch kept; what plays goes on at it."""
+        speed = min(max(speed, SPEEDS[0]), SPEEDS[-1])
+        if speed != self.speed:
+            self.speed = speed
+            self.speed_changed.emit(speed)
+        if not self._of_cut:
+            self.player.set_speed(speed)
+
+    def step_speed(self, direction: int) -> None:
+        """The next higher (1) or lower (-1) play speed."""
+        further = [s for s in SPEEDS if (s > self.speed if direction > 0 else s < self.speed)]
+        if further:
+            self.set_speed(further[0] if direction > 0 else further[-1])
+
+    def shuttle(self, direction: int) -> None:
+        """Forward and faster (1), or slower and then backwards (-1); when it stands still it begins at the play speed. Stopping ends it."""
+        player = self.player
+        if not player.is_playing or self._of_cut:
+            if player.is_playing:
+                player.stop()
+            if direction > 0:
+                self.play_from(self._selection.head)
+            else:
+                program = self._session.monitor.audible()
+                self._of_cut = False
+                self.player.play(program, program.map.to_program_or_next(self._selection.head), speed=-1.0)
+            return
+        further = [s for s in SHUTTLE if s and (s > player.speed if direction > 0 else s < player.speed)]
+        if further:
+            player.set_speed(further[0] if direction > 0 else further[-1])
+
+    def play_without(self, time_map: TimeMap, frame: int) -> None:
+        """Hear a second or so around a session frame with other cuts than there are. time_map: of the program as it would be."""
+        program, rate = self._session.monitor.program(time_map, beds=True), self._session.episode.rate
+        at = time_map.to_program_or_next(frame)
+        self._of_cut = True
+        self._return_to = self._selection.head
+        self.player.play(program, max(0, at - round(SEAM_LEAD_S * rate)), at + round(SEAM_TAIL_S * rate))
 
     def play_selection(self) -> None:
         """Hear the selection or the picked cut as it lies in the session, cut or not."""

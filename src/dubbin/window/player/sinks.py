@@ -106,9 +106,15 @@ class SimulatedSink:
         return np.concatenate(self._blocks, axis=1) if self._blocks else np.zeros((2, 0), np.float32)
 
 
-def best_sink(rate: int) -> Sink:
-    """The default device, where there is one that takes this rate."""
-    device = QMediaDevices.defaultAudioOutput()
+def device_names() -> list[tuple[str, str]]:
+    """(id, name) of all outputs there are."""
+    return [(bytes(d.id().data()).decode("utf-8", "replace"), d.description()) for d in QMediaDevices.audioOutputs()]
+
+
+def best_sink(rate: int, device_id: str = "") -> Sink:
+    """The output with an id, else the system's default, where there is one; a simulation where there is none."""
+    wanted = [d for d in QMediaDevices.audioOutputs() if bytes(d.id().data()).decode("utf-8", "replace") == device_id]
+    device = wanted[0] if wanted else QMediaDevices.defaultAudioOutput()
     if device.isNull():
         return SimulatedSink(rate)
     return DeviceSink(device, rate)

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from dubbin.window.parts.action import Action, ContextMenu, Menu
+from dubbin.window.parts.action import Action, ContextMenu, Menu, Need
 from dubbin.window.repair.removed_file import RemovedFile
 from dubbin.window.repair.touch_ups import TouchUps
+from dubbin.window.session.needs import Needs
 from dubbin.window.session.session import Session
 
 TOUCH_DOWN_DB = 18.0
@@ -12,16 +13,24 @@ LANES = (ContextMenu.LANES,)
 
 
 def repair_actions(session: Session, touch_ups: TouchUps, removed: RemovedFile) -> list[Action]:
-    def has_lanes() -> bool:
-        return bool(session.episode.lanes)
+    needs = Needs(session)
+    has_lanes = needs.lanes
 
     return [
-        Action("write-removed", Menu.EPISODE, "deliver", "Write what was removed …", (), removed.ask_file, removed.can_write),
+        Action(
+            "write-removed",
+            Menu.EPISODE,
+            "deliver",
+            "Export removed sound …",
+            (),
+            removed.ask_file,
+            Need(removed.can_write, "Nothing is removed from this lane: switch a treatment on first."),
+        ),
         Action(
             "touch-down",
             Menu.EDIT,
             "places",
-            "Take the selected rectangle down",
+            "Attenuate selected rectangle",
             ("T",),
             lambda: touch_ups.add(TOUCH_DOWN_DB),
             has_lanes,
@@ -31,7 +40,7 @@ def repair_actions(session: Session, touch_ups: TouchUps, removed: RemovedFile) 
             "touch-fill",
             Menu.EDIT,
             "places",
-            "Fill the selected rectangle in",
+            "Fill in selected rectangle",
             ("Shift+T",),
             lambda: touch_ups.add(None),
             has_lanes,

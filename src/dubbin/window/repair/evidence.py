@@ -48,7 +48,7 @@ class RepairEvidence(QWidget):
         column.addLayout(head)
         self.stack = QStackedWidget()
         self.plot = self._spectrum_plot()
-        self.table = FigureTable("Places", ("Time", "What", "How bad", "Of all"), stretched=1)
+        self.table = FigureTable("Places", ("Time", "What", "Severity", "Share"), stretched=1)
         self.table.cellClicked.connect(self._on_place)
         self.echo = self._echo_plot()
         for widget in (self.plot, self.table, self.echo):
@@ -59,7 +59,7 @@ class RepairEvidence(QWidget):
         self._colour_legend()
 
     def _spectrum_plot(self) -> Plot:
-        plot = Plot(self._theme, "Averaged spectrum", "Hz", "dBFS a twelfth of an octave")
+        plot = Plot(self._theme, "Averaged spectrum", "Hz", "dBFS per 1/12 octave")
         plot.getPlotItem().setLogMode(x=False)
         plot.set_range((float(np.log10(30)), float(np.log10(20000))), (-110.0, -25.0))
         plot.set_ticks("bottom", frequency_ticks())

@@ -8,7 +8,7 @@ from dubbin.core.episode.commands.treatments import find_use
 from dubbin.core.episode.model import FrameRange, Lane, TreatmentUse
 from dubbin.core.treat.registry import REPAIRS
 from dubbin.window.lanes.overlays import Overlays
-from dubbin.window.parts.action import action_button
+from dubbin.window.parts.action import ActionButton
 from dubbin.window.parts.card import label
 from dubbin.window.parts.figures import number
 from dubbin.window.repair.actions import repair_actions
@@ -45,7 +45,7 @@ class RepairPage(Page):
             self.column.addWidget(section.card)
         self.touch_card = TouchUpCard(self.session, shared.actions)
         self.column.addWidget(self.touch_card)
-        self.removed = action_button(shared.actions["write-removed"])
+        self.removed = ActionButton(shared.actions, "write-removed")
         self.removed.setProperty("kind", "quiet")
         self.column.addWidget(self.removed)
         self.column.addStretch(1)
@@ -107,7 +107,7 @@ class RepairPage(Page):
         self._show_figures(lane, section, use)
         count = len(use.spans)
         where = f"on {count} stretch{'es' if count != 1 else ''}"
-        self.only[name].setText(f"Applied {where} · everywhere again" if count else "Only on the selection")
+        self.only[name].setText(f"Applied {where} · everywhere again" if count else "Apply to selection only")
 
     def _show_figures(self, lane: Lane, section: TreatmentSection, use: TreatmentUse) -> None:
         """The figure that the treatment is judged by, before and after, and why it is suggested."""

@@ -7,7 +7,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 from dubbin.core.episode.commands.treatments import add_touch_up, remove_touch_up
 from dubbin.core.episode.model import Lane
 from dubbin.core.treat.touch_up import Spot
-from dubbin.window.parts.action import ActionList, action_button
+from dubbin.window.parts.action import ActionButton, ActionList
 from dubbin.window.parts.card import Card, label
 from dubbin.window.parts.figures import clock
 from dubbin.window.parts.layouts import clear_layout
@@ -42,8 +42,8 @@ class TouchUpCard(Card):
             label("One sound in one place: hold Alt and drag a rectangle on a spectrogram (G shows it).", "muted", wrap=True)
         )
         row = QHBoxLayout()
-        for id, text in (("touch-down", "Take down"), ("touch-fill", "Fill in")):
-            row.addWidget(action_button(actions[id], text))
+        for id, text in (("touch-down", "Attenuate"), ("touch-fill", "Fill in")):
+            row.addWidget(ActionButton(actions, id, text))
         self.body.addLayout(row)
         rows = QWidget()
         self.list = QVBoxLayout(rows)

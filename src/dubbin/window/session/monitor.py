@@ -46,6 +46,10 @@ class Monitor(QObject):
             self.mode, self.delta = mode, delta
             self.changed.emit()
 
+    def compare(self) -> None:
+        """From treated to recorded, and from anything else to treated."""
+        self.set_mode(MonitorMode.RECORDED if self.mode is MonitorMode.TREATED else MonitorMode.TREATED)
+
     def set_matched(self, matched: bool) -> None:
         """Hear treated sound as loud as the recorded, so that one compares the sound and not the level."""
         if matched != self.matched:
@@ -58,8 +62,8 @@ class Monitor(QObject):
             self.master = master
             self.changed.emit()
 
-    def program(self, time_map: TimeMap | None = None, mode: MonitorMode | None = None) -> Program:
-        """What is heard now: the program, or other spans of the session."""
+    def program(self, time_map: TimeMap | None = None, mode: MonitorMode | None = None, *, beds: bool = False) -> Program:
+        """What is heard now: the program, or other spans of the session. beds: other spans are a program too, with music under it."""
         episode, side = self._open.episode, mode or self.mode
         sounds = {lane.id: sound for lane in episode.lanes if (sound := self._analyses.sound(lane)) is not None}
         sources: dict[str, Source] = lane_sources(sounds, side)
@@ -68,8 +72,8 @@ class Monitor(QObject):
         balance = self._balancing.now(episode)
         mix = SessionMix(episode, sources, self.match_gains(side), balance.curves if side is MonitorMode.TREATED else None)
         whole_map = program_map(episode)
-        whole = time_map is None or time_map is whole_map
-        under = beds_under(episode, whole_map, sources, balance) if whole and side is not MonitorMode.REMOVED else []
+        whole = time_map is None or time_map is whole_map or beds
+        under = beds_under(episode, time_map or whole_map, sources, balance) if whole and side is not MonitorMode.REMOVED else []
         return program_over(episode, mix, time_map or whole_map, under)
 
     def audible(self) -> Program | Audition:

@@ -6,16 +6,17 @@ import json
 from pathlib import Path
 from typing import Any
 
+from dubbin.core.folders import PREFERENCES
 from dubbin.core.sound.writing import replacing
 
-FILE = "preferences.json"
+BACKUPS, AUTOSAVE_MINUTES = 10, 0  # kept of an episode; 0 minutes: saved only when somebody says so
 
 
 class Preferences:
     """Plain values by name; a file that can't be read or written is no reason to stop."""
 
     def __init__(self, folder: Path) -> None:
-        self._path = folder / FILE
+        self._path = folder / PREFERENCES
         self._values: dict[str, Any] = {}
         try:
             values = json.loads(self._path.read_text())

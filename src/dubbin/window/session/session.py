@@ -14,7 +14,7 @@ from dubbin.core.episode.time_map import TimeMap, program_map
 from dubbin.core.folders import Folders
 from dubbin.core.mix.kept_results import KeptResults
 from dubbin.core.sound.working_copy import WorkingCopies
-from dubbin.core.treat.tiles import MOST_TILE_BYTES, DiskTileCache, prune
+from dubbin.core.treat.tiles import DiskTileCache, prune
 from dubbin.window.session.analyses import Analyses
 from dubbin.window.session.balancing import Balancing
 from dubbin.window.session.job_bridge import JobBridge
@@ -57,7 +57,7 @@ class Session(QObject):
         self.monitor.changed.connect(self.analyses.want_evidence)
 
     def _prune(self) -> None:
-        prune(self.folders.tiles, MOST_TILE_BYTES)
+        prune(self.folders.tiles, self.folders.most_tile_bytes)
         self.kept.prune()
 
     # -- the episode ------------------------------------------------------------------

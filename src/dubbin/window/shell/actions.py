@@ -2,7 +2,12 @@
 
 from __future__ import annotations
 
-from dubbin.window.parts.action import Action, Menu
+from collections.abc import Callable
+from typing import Protocol
+
+from dubbin.window.parts.action import Action, Menu, Need
+from dubbin.window.parts.theme import Appearance
+from dubbin.window.session.needs import Needs
 from dubbin.window.session.session import Session
 from dubbin.window.shell.card_dialog import CardSheet
 from dubbin.window.shell.files import EpisodeFiles
@@ -14,34 +19,62 @@ from dubbin.window.shell.step import Step
 EPISODE, EDIT, VIEW, HELP = Menu.EPISODE, Menu.EDIT, Menu.VIEW, Menu.HELP
 
 
-def shell_actions(shared: Shared, files: EpisodeFiles, card: CardSheet, recipes: Recipes, help: Help) -> list[Action]:
+class Frame(Protocol):
+    """What of the main window has menu entries of its own."""
+
+    def step_by(self, direction: int) -> None: ...
+
+    def toggle_full_screen(self) -> None: ...
+
+    def show_preferences(self, page: str = ...) -> None: ...
+
+
+def shell_actions(shared: Shared, files: EpisodeFiles, card: CardSheet, recipes: Recipes, help: Help, frame: Frame) -> list[Action]:
     session, theme = shared.session, shared.theme
 
-    def has_lanes() -> bool:
-        return bool(session.episode.lanes)
+    needs = Needs(session)
+    has_lanes = needs.lanes
+
+    def switch_theme() -> None:
+        look = Appearance.LIGHT if theme.colours.dark else Appearance.DARK
+        theme.follow(look)
+        shared.preferences.set("appearance", look.value)
 
     return [
         Action("new", EPISODE, "file", "New episode", ("Ctrl+N",), files.new),
         Action("open", EPISODE, "file", "Open …", ("Ctrl+O",), files.choose),
+        Action("open-recent", EPISODE, "file", "Open recent", (), lambda: None, submenu=lambda: _recent(files)),
         Action("open-demo", EPISODE, "file", "Open the demo episode", (), files.open_demo),
+        Action("open-backup", EPISODE, "file", "Open a backup …", (), files.choose_backup),
+        Action("recover", EPISODE, "file", "Recover episodes …", (), files.show_left_over),
+        Action("close", EPISODE, "save", "Close episode", ("Ctrl+W",), files.close),
         Action("save", EPISODE, "save", "Save", ("Ctrl+S",), lambda: _ignored(files.save())),
         Action("save-as", EPISODE, "save", "Save as …", ("Ctrl+Shift+S",), lambda: _ignored(files.save_as())),
+        Action("preferences", EPISODE, "preferences", "Preferences …", ("Ctrl+,",), frame.show_preferences),
         Action("quit", EPISODE, "quit", "Quit", ("Ctrl+Q",), lambda: _ignored(shared.window.close())),
         Action("run-card", EPISODE, "card", "Run the card …", ("Ctrl+R",), card.show, has_lanes),
         Action("open-folder", EPISODE, "import", "Open a folder of recordings …", ("Ctrl+Shift+O",), files.choose_folder),
         Action("save-recipe", EPISODE, "recipes", "Save as a recipe …", (), recipes.choose_to_save, has_lanes),
         Action("apply-recipe", EPISODE, "recipes", "Apply a recipe …", (), recipes.choose, has_lanes),
-        Action("undo", EDIT, "history", "Undo", ("Ctrl+Z",), lambda: undo(session), lambda: bool(session.document.history.done)),
-        Action("redo", EDIT, "history", "Redo", ("Ctrl+Shift+Z", "Ctrl+Y"), lambda: redo(session), lambda: bool(session.document.history.undone)),
+        Action("undo", EDIT, "history", "Undo", ("Ctrl+Z",), lambda: undo(session), Need(lambda: bool(session.document.history.done), "There is nothing to undo.")),
+        Action("redo", EDIT, "history", "Redo", ("Ctrl+Shift+Z", "Ctrl+Y"), lambda: redo(session), Need(lambda: bool(session.document.history.undone), "There is nothing to redo.")),
         *(
             Action(f"{step.value.lower()}-step", VIEW, "steps", f"Go to {step.value}", (f"Ctrl+{k + 1}",), lambda s=step: shared.go_step(s))  # type: ignore[misc]
             for k, step in enumerate(Step)
         ),
-        Action("night", VIEW, "lanes", "Night colours", ("Ctrl+Shift+N",), lambda: theme.set_night(not theme.colours.dark)),
+        Action("next-step", VIEW, "steps", "Next step", ("Ctrl+Tab",), lambda: frame.step_by(1)),
+        Action("previous-step", VIEW, "steps", "Previous step", ("Ctrl+Shift+Tab",), lambda: frame.step_by(-1)),
+        Action("full-screen", VIEW, "window", "Full screen", ("F11",), frame.toggle_full_screen,
+               checked=lambda: shared.window.isFullScreen()),
+        Action("night", VIEW, "lanes", "Dark theme", ("Ctrl+Shift+N",), switch_theme, checked=lambda: theme.colours.dark),
         Action("search", HELP, "help", "Search commands …", ("Ctrl+K",), help.search),
         Action("shortcuts", HELP, "help", "Shortcuts", ("F1",), help.show_shortcuts),
         Action("about", HELP, "help", "About Dubbin", (), help.show_about),
     ]  # fmt: skip
+
+
+def _recent(files: EpisodeFiles) -> list[tuple[str, Callable[[], None]]]:
+    return [(path.stem, lambda p=path: files.open_recent(p)) for path in files.recent.paths()]  # type: ignore[misc]
 
 
 def undo(session: Session) -> None:
@@ -54,7 +87,7 @@ def undo(session: Session) -> None:
 def redo(session: Session) -> None:
     title = session.document.redo()
     if title:
-        session.said.emit(f"Done again: {title}")
+        session.said.emit(f"Redone:  {title}")
 
 
 def _ignored(_: object) -> None:

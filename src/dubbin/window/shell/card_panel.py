@@ -8,14 +8,15 @@ from PyQt6.QtWidgets import QFrame, QHBoxLayout, QScrollArea, QStackedWidget, QV
 from dubbin.window.parts.card import label
 from dubbin.window.shell.step import Step
 
-CARD_W = 306
+CARD_W, WIDEST = 306, 520
 
 
 class CardPanel(QFrame):
     def __init__(self) -> None:
         super().__init__()
         self.setObjectName("panel")
-        self.setFixedWidth(CARD_W)
+        self.setMinimumWidth(CARD_W)
+        self.setMaximumWidth(WIDEST)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 8, 0, 0)
         column.setSpacing(4)

@@ -19,7 +19,7 @@ class CommandSearch(QDialog):
         self.setWindowTitle("Search commands")
         self.setModal(True)
         self.resize(460, 380)
-        self._actions = [a for a in actions if a.id != "search"]
+        self._actions = [a for a in actions if a.id != "search" and a.submenu is None]
         self.field = QLineEdit()
         self.field.setPlaceholderText("What do you want to do?")
         self.list = QListWidget()
@@ -45,11 +45,12 @@ class CommandSearch(QDialog):
         self.list.clear()
         for action in self._actions:
             if all(word in f"{action.menu} {action.text}".lower() for word in wanted):
-                keys = f"    {action.keys[0]}" if action.keys else ""
+                keys = f"    {action.key}" if action.keys else ""
                 item = QListWidgetItem(f"{action.text}{keys}")
                 item.setData(Qt.ItemDataRole.UserRole, action)
                 if not action.enabled():
                     item.setFlags(Qt.ItemFlag.NoItemFlags)
+                    item.setToolTip(action.why_not)
                 self.list.addItem(item)
         self.list.setCurrentRow(0)
 

@@ -2,23 +2,28 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable
 from pathlib import Path
 
-from PyQt6.QtWidgets import QFileDialog, QMessageBox, QWidget
+from PyQt6.QtWidgets import QFileDialog, QInputDialog, QMessageBox, QWidget
 
 from dubbin.core.deliver.master import safe_name
+from dubbin.core.episode.backups import backups, keep_backup
 from dubbin.core.episode.document import Document
-from dubbin.core.episode.file import SUFFIX
+from dubbin.core.episode.file import SUFFIX, load_episode
 from dubbin.core.episode.former import FormerLane, former_lanes, give_back, is_worth_it
 from dubbin.core.episode.journal_reading import LeftOver, left_over
 from dubbin.core.errors import DubbinError
 from dubbin.core.sound.folder import recordings_in
 from dubbin.window.parts.figures import clock
+from dubbin.window.session.preferences import BACKUPS, Preferences
 from dubbin.window.session.session import Session
 from dubbin.window.shell.file_kinds import EPISODE_FILES
 from dubbin.window.shell.notices import Notices
+from dubbin.window.shell.recovery import RecoveryDialog, is_sure
 from dubbin.window.shell.step import Step
+from dubbin.window.shell.window_memory import RecentEpisodes
 
 ORDERED = ("master", "card")  # slots of work that takes minutes and that nobody wants to lose by closing the window
 
@@ -27,11 +32,13 @@ class EpisodeFiles:
     """Every way from one episode to another, and onto the disk."""
 
     def __init__(
-        self, window: QWidget, session: Session, notices: Notices, set_document: Callable[[Document], None], go_step: Callable[[Step], None]
-    ) -> None:
+        self, window: QWidget, session: Session, notices: Notices, set_document: Callable[[Document], None], go_step: Callable[[Step], None],
+        preferences: Preferences, recent: RecentEpisodes,
+    ) -> None:  # fmt: skip
         """set_document: has another document shown by the whole window."""
         self._window, self._session, self._notices = window, session, notices
         self._set_document, self._go_step = set_document, go_step
+        self._preferences, self.recent = preferences, recent
         session.recordings.added.connect(self.offer_former)
 
     @property
@@ -63,6 +70,40 @@ class EpisodeFiles:
             self._set_document(Document.opened(self._journals, path))
         except DubbinError as error:
             self._notices.say(str(error))
+            return
+        self.recent.add(path)
+
+    def open_recent(self, path: Path) -> None:
+        """Open one of the episodes that were open before."""
+        if self.may_leave():
+            self.open(path)
+
+    def close(self) -> None:
+        """Close the episode: the welcome page is shown."""
+        self.new()
+
+    def choose_backup(self) -> None:
+        """Open an earlier saved state, as an episode that has no place yet: the present file stays as it is."""
+        folder = self._backup_folder()
+        found = backups(folder)
+        if not found:
+            self._notices.say("No backup is kept of this episode yet: one is made of what was saved before, with every save.")
+            return
+        texts = [time.strftime("%-d %B %Y, %H:%M:%S", time.localtime(b.saved_at)) for b in found]
+        text, done = QInputDialog.getItem(self._window, "Open a backup", "Saved at:", texts, 0, False)
+        if done and self.may_leave():
+            self.open_backup(found[texts.index(text)].path)
+
+    def open_backup(self, path: Path) -> None:
+        try:
+            self._set_document(Document(self._journals, load_episode(path)))
+        except DubbinError as error:
+            self._notices.say(str(error))
+            return
+        self._notices.say("This is a backup. Save as … keeps it; the episode's own file is as it was.")
+
+    def _backup_folder(self) -> Path:
+        return self._session.folders.backups / self._session.episode.id
 
     def open_demo(self) -> None:
         from dubbin.demo.episode import build_demo
@@ -123,7 +164,7 @@ class EpisodeFiles:
             names = ", ".join(dict.fromkeys(item.lane.voice for former in found.values() for item in former))
             self._notices.say(
                 f"{names} was in this episode before: words, name, place and treatments are still known.",
-                (("Give them back", lambda: self._give_back(found)),),
+                (("Restore them", lambda: self._give_back(found)),),
             )
 
     def _give_back(self, found: dict[str, list[FormerLane]]) -> None:
@@ -147,12 +188,30 @@ class EpisodeFiles:
         return self._save_to(Path(name if name.endswith(SUFFIX) else name + SUFFIX))
 
     def _save_to(self, path: Path | None) -> bool:
+        document = self._session.document
+        target = path or document.path
         try:
-            self._session.document.save(path)
+            if target is not None:
+                self._keep_backup(target)
+            document.save(path)
         except DubbinError as error:
             self._notices.say(str(error))
             return False
+        if document.path is not None:
+            self.recent.add(document.path)
         return True
+
+    def _keep_backup(self, target: Path) -> None:
+        try:
+            keep_backup(target, self._backup_folder(), int(self._preferences.get("backups", BACKUPS)))
+        except OSError as error:
+            self._notices.say(f"No backup could be kept: {error.strerror}. The episode itself is saved.")
+
+    def autosave(self) -> None:
+        """Save where it can be done without a question."""
+        document = self._session.document
+        if document.path is not None and document.has_changes:
+            self._save_to(None)
 
     def may_leave(self) -> bool:
         """Ask what to do with unfinished work and unsaved changes; False when the person stays."""
@@ -195,14 +254,29 @@ class EpisodeFiles:
 
     def offer_left_over(self) -> None:
         """Say that an episode was left by a program that ended without warning, and offer it."""
-        for item in left_over(self._journals)[:1]:
+        found = left_over(self._journals)
+        if len(found) == 1:
+            (item,) = found
+            steps = f"{item.steps} step{'s' if item.steps != 1 else ''} not saved"
             self._notices.say(
-                f"The program ended without warning. “{item.title}” is kept up to “{item.last_step}” ({item.steps} step{'s' if item.steps != 1 else ''} not saved).",
-                (
-                    ("Take it up again", lambda i=item: self.recover(i)),  # type: ignore[misc]
-                    ("Throw it away", lambda i=item: i.journal.unlink(missing_ok=True)),  # type: ignore[misc]
-                ),
+                f"Dubbin ended unexpectedly. “{item.title}” is kept up to “{item.last_step}” ({steps}).",
+                (("Recover", lambda: self.recover(item)), ("Discard …", lambda: self._discard(item))),
             )
+        elif found:
+            self._notices.say(
+                f"Dubbin ended unexpectedly. Unsaved changes of {len(found)} episodes are kept.", (("Show them …", self.show_left_over),)
+            )
+
+    def show_left_over(self) -> None:
+        """All episodes that were left with unsaved changes, each to be recovered or discarded."""
+        if not left_over(self._journals):
+            self._notices.say("There is nothing to recover.")
+            return
+        RecoveryDialog(self._journals, self.recover, self._window).exec()
+
+    def _discard(self, item: LeftOver) -> None:
+        if is_sure(self._window, item):
+            item.journal.unlink(missing_ok=True)
 
     def recover(self, item: LeftOver) -> None:
         try:

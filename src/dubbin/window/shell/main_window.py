@@ -22,6 +22,7 @@ from PyQt6.QtWidgets import (
 from dubbin.core.episode.document import Document
 from dubbin.core.folders import Folders
 from dubbin.window.lanes.actions import lane_actions
+from dubbin.window.lanes.go_to_time import GoToTime
 from dubbin.window.lanes.lanes_view import LanesView
 from dubbin.window.lanes.navigation import Navigation
 from dubbin.window.lanes.overview import Overview
@@ -31,28 +32,34 @@ from dubbin.window.parts.theme import Theme
 from dubbin.window.player.actions import player_actions
 from dubbin.window.player.player import Player
 from dubbin.window.player.playing import Playing
-from dubbin.window.player.sinks import Sink
+from dubbin.window.player.sinks import Sink, best_sink, device_names
+from dubbin.window.player.tone import short_tone
 from dubbin.window.session.job_bridge import JobBridge
-from dubbin.window.session.preferences import Preferences
+from dubbin.window.session.preferences import AUTOSAVE_MINUTES, Preferences
 from dubbin.window.session.program_measure import ProgramMeasure
 from dubbin.window.session.selection import Selection
 from dubbin.window.session.session import Session
 from dubbin.window.session.speech import Speech
 from dubbin.window.shell.actions import shell_actions
 from dubbin.window.shell.card_dialog import CardSheet
-from dubbin.window.shell.card_panel import CardPanel
+from dubbin.window.shell.card_panel import CARD_W, CardPanel
 from dubbin.window.shell.files import EpisodeFiles
 from dubbin.window.shell.header import Header
 from dubbin.window.shell.help import Help
-from dubbin.window.shell.keys import is_own_key
+from dubbin.window.shell.keys import is_own_key, is_play_key, press
 from dubbin.window.shell.menus import Menus
 from dubbin.window.shell.notices import Notices
 from dubbin.window.shell.page import Page
+from dubbin.window.shell.preferences_dialog import PreferencesDialog
 from dubbin.window.shell.recipes import Recipes
 from dubbin.window.shell.shared import Shared
 from dubbin.window.shell.step import Step
 from dubbin.window.shell.steps import StepList
 from dubbin.window.shell.transport import Transport
+from dubbin.window.shell.welcome import Welcome
+from dubbin.window.shell.window_memory import RecentEpisodes, WindowMemory
+from dubbin.window.words.actions import word_actions
+from dubbin.window.words.word_steps import WordSteps
 from dubbin.window.words.words_pane import WordsPane
 
 Rooms = Mapping[Step, Callable[[Shared], Page]]
@@ -78,19 +85,23 @@ class MainWindow(QMainWindow):
         self.setMinimumSize(1024, 640)
         self.setAcceptDrops(True)
         self.theme = theme
+        self.preferences = Preferences(folders.state)
+        self.memory, recent = WindowMemory(self.preferences), RecentEpisodes(self.preferences)
+        self.memory.restore_size(self)
         self.jobs = JobBridge(folders.state, hold=hold_work)
         self.session = Session(folders, self.jobs, document or Document(folders.journals))
         self.selection, self.view = Selection(), Viewport(self.session)
-        self.player = Player(self.session.episode.rate, sink)
+        self.player = Player(
+            self.session.episode.rate, sink or best_sink(self.session.episode.rate, self.preferences.get("sound_device", ""))
+        )
         self.playing = Playing(self.session, self.selection, self.view, self.player)
-        self.preferences = Preferences(folders.state)
         self.speech = Speech(self.session, self.preferences)
         self.lanes = LanesView(self.session, self.view, self.selection, theme, self.speech)
         self.navigation = Navigation(self.session, self.selection, self.view)
         self.words_pane = WordsPane(self.session, self.speech, self.selection, self.view, theme)
         self.notices = Notices()
-        self.files = EpisodeFiles(self, self.session, self.notices, self.set_document, self.go_step)
-        self.actions_by_id = ActionList()
+        self.files = EpisodeFiles(self, self.session, self.notices, self.set_document, self.go_step, self.preferences, recent)
+        self.actions_by_id = ActionList({id: tuple(keys) for id, keys in self.preferences.get("keys", {}).items()})
         self.shared = Shared(
             self, theme, self.session, self.selection, self.view, self.navigation, self.playing, self.speech, ProgramMeasure(self.session),
             self.lanes, self.words_pane, self.preferences, self.actions_by_id, self.files.folder, self.go_step,
@@ -102,17 +113,28 @@ class MainWindow(QMainWindow):
         self._build()
         self.menus = Menus(self, self.session, self.actions_by_id)
         self._connect()
-        self.go_step(Step.INTAKE)
+        if self.session.document.path is not None:
+            recent.add(self.session.document.path)
+        self.playing.set_speed(float(self.preferences.get("play_speed", 1.0)))
+        self._on_episode_changed()
+        self._show_episode()
         self.lanes.setFocus()
         QTimer.singleShot(0, self.files.offer_left_over)
+        self._autosave = QTimer(self)
+        self._autosave.setInterval(60_000)
+        self._autosave.timeout.connect(self._autosave_if_due)
+        self._minutes = 0
+        self._autosave.start()
 
     # -- building ---------------------------------------------------------------------
 
     def _add_actions(self) -> None:
         actions = self.actions_by_id
-        actions.add(shell_actions(self.shared, self.files, self.card_sheet, self.recipes, Help(self, actions)))
-        actions.add(lane_actions(self.session, self.selection, self.view, self.navigation, self.lanes))
+        actions.add(shell_actions(self.shared, self.files, self.card_sheet, self.recipes, Help(self, actions), self))
+        go_to = GoToTime(self, self.session, self.selection, self.view, self.navigation)
+        actions.add(lane_actions(self.session, self.selection, self.view, self.navigation, self.lanes, go_to))
         actions.add(player_actions(self.session, self.selection, self.playing))
+        actions.add(word_actions(self.session, WordSteps(self.session, self.speech, self.selection, self.view, self.navigation)))
 
     def _build(self) -> None:
         self.header = Header(self.session, self.theme, self.card_sheet.show)
@@ -123,11 +145,23 @@ class MainWindow(QMainWindow):
         for page in self.pages.values():
             self.card_panel.add(page.card)
             self.evidence.addWidget(page.evidence)
+        self.welcome = Welcome(self.actions_by_id, self.files.recent, self.files.open_recent)
+        self.stack = QStackedWidget()
+        self.stack.addWidget(self._middle())
+        self.stack.addWidget(self.welcome)
+        self.frame = QSplitter(Qt.Orientation.Horizontal)
+        self.frame.setHandleWidth(3)
+        self.frame.setChildrenCollapsible(False)
+        self.frame.addWidget(self.stack)
+        self.frame.addWidget(self.card_panel)
+        self.frame.setStretchFactor(0, 1)
+        self.frame.setStretchFactor(1, 0)
+        self.frame.setSizes(self.memory.sizes("frame", (self.width() - CARD_W - self.steps.width(), CARD_W)))
+        self.frame.splitterMoved.connect(lambda *_: self.memory.keep_sizes("frame", self.frame.sizes()))
         body = QHBoxLayout()
         body.setSpacing(0)
         body.addWidget(self.steps)
-        body.addWidget(self._middle(), 1)
-        body.addWidget(self.card_panel)
+        body.addWidget(self.frame, 1)
         whole = QWidget()
         rows = QVBoxLayout(whole)
         rows.setContentsMargins(0, 0, 0, 0)
@@ -148,13 +182,13 @@ class MainWindow(QMainWindow):
         column.setSpacing(0)
         column.addWidget(self.overview)
         self.splitter = QSplitter(Qt.Orientation.Vertical)
-        self.splitter.setHandleWidth(1)
+        self.splitter.setHandleWidth(3)
+        self.splitter.splitterMoved.connect(lambda *_: self.memory.keep_sizes(self.steps.current.value, self.splitter.sizes()))
         self.splitter.addWidget(self.lanes)
         self.splitter.addWidget(self.evidence)
         self.splitter.setStretchFactor(0, 3)
         self.splitter.setStretchFactor(1, 2)
-        self._sizes = Page.sizes
-        self.splitter.setSizes(list(self._sizes))
+        self.splitter.setSizes(list(Page.sizes))
         column.addWidget(self.splitter, 1)
         return middle
 
@@ -174,6 +208,10 @@ class MainWindow(QMainWindow):
         self.player.metered.connect(self.transport.show_reading)
         self.player.failed.connect(self.notices.say)
         self.playing.loop_changed.connect(self.transport.show_loop)
+        self.playing.speed_changed.connect(
+            lambda _: self.transport.show_speed(self.playing.speed, self.player.speed if self.player.is_playing else None)
+        )
+        self.player.state_changed.connect(lambda on: self.transport.show_speed(self.playing.speed, self.player.speed if on else None))
         self.session.said.connect(self.notices.say)
         self.session.watch_journal()
         self.jobs.failed.connect(self.notices.say)
@@ -193,6 +231,7 @@ class MainWindow(QMainWindow):
     # -- what the window shows --------------------------------------------------------
 
     def _on_episode_changed(self, *_: object) -> None:
+        self.stack.setCurrentIndex(0 if self.session.episode.lanes else 1)
         mark = "" if not self.session.document.has_changes else " *"
         self.setWindowTitle(f"{self.session.episode.title}{mark} – Dubbin")
         self._show_card_title()
@@ -212,21 +251,61 @@ class MainWindow(QMainWindow):
         self.steps.show_step(step)
         self.evidence.setCurrentWidget(page.evidence)
         self.lanes.show_overlays(page.overlays)
-        if page.sizes != self._sizes:
-            self._sizes = page.sizes
-            self.splitter.setSizes(list(page.sizes))
+        self.splitter.setSizes(self.memory.sizes(step.value, page.sizes))
         page.opened()
         self._show_card_title()
 
     def set_document(self, document: Document) -> None:
         """Show another episode in place of this one."""
         self.player.stop()
+        self._keep_place()
         self.selection.clear()
         self.selection.set_head(0)
         self.session.set_document(document)
         self.view.show_all()
         self._on_episode_changed()
-        self.go_step(self.steps.current)
+        self._show_episode()
+
+    def _show_episode(self) -> None:
+        """Show an episode that was just opened as it was left; one that is not known, from its first step on."""
+        step = self.memory.restore_place(self.session, self.view, self.selection) if self.session.episode.lanes else None
+        self.go_step(step or Step.INTAKE)
+
+    def _keep_place(self) -> None:
+        if self.session.episode.lanes and self.session.document.path is not None:
+            self.memory.keep_place(self.session, self.steps.current, self.view, self.selection)
+
+    def _autosave_if_due(self) -> None:
+        wanted = int(self.preferences.get("autosave_minutes", AUTOSAVE_MINUTES))
+        self._minutes += 1
+        if wanted and self._minutes >= wanted:
+            self._minutes = 0
+            self.files.autosave()
+
+    # -- frame ------------------------------------------------------------------------
+
+    def step_by(self, direction: int) -> None:
+        """Go to the next (1) or previous (-1) step, round and round."""
+        steps = list(Step)
+        self.go_step(steps[(steps.index(self.steps.current) + direction) % len(steps)])
+
+    def toggle_full_screen(self) -> None:
+        self.setWindowState(self.windowState() ^ Qt.WindowState.WindowFullScreen)
+
+    def show_preferences(self, page: str = "General") -> None:
+        dialog = PreferencesDialog(
+            self.preferences, self.theme, self.actions_by_id, self.session.folders, self._set_device, self._play_tone, self
+        )
+        dialog.show_page(page)
+        dialog.exec()
+
+    def _set_device(self, id: str) -> None:
+        self.player.set_sink(best_sink(self.session.episode.rate, id))
+
+    def _play_tone(self) -> str:
+        rate = self.session.episode.rate
+        self.player.play_sound(short_tone(rate))
+        return "" if device_names() else "No sound device was found: nothing can be heard."
 
     # -- events -----------------------------------------------------------------------
 
@@ -251,9 +330,14 @@ class MainWindow(QMainWindow):
             super().keyPressEvent(event)
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
-        """Single letters belong to a field while one types in it, not to the shortcuts."""
+        """Single letters belong to a field while one types in it, not to the shortcuts; Space plays, Return presses."""
         if event is not None and is_own_key(watched, event):
             event.accept()
+            return True
+        if is_play_key(watched, event):
+            self.menus.run(self.actions_by_id["play"])
+            return True
+        if press(watched, event):
             return True
         return super().eventFilter(watched, event)
 
@@ -268,6 +352,9 @@ class MainWindow(QMainWindow):
 
     def shut_down(self) -> None:
         """Stop what plays and works, and put the journal in order."""
+        self._keep_place()
+        self.memory.keep_size(self)
+        self.preferences.set("play_speed", self.playing.speed)
         self.player.close()
         self.jobs.close()
         self.session.close()

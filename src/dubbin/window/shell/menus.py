@@ -9,37 +9,78 @@ from PyQt6.QtWidgets import QMainWindow, QMenu
 from dubbin.window.parts.action import Action, ActionList, ContextMenu, Menu
 from dubbin.window.session.session import Session
 
+# The letter that opens a menu with Alt; each only once.
+MNEMONICS = {
+    Menu.EPISODE: "&Episode", Menu.EDIT: "E&dit", Menu.WORDS: "&Words", Menu.PROGRAM: "Pro&gram", Menu.PLAY: "&Play", Menu.VIEW: "&View",
+    Menu.HELP: "&Help",
+}  # fmt: skip
+
 
 class Menus:
-    """Qt's actions by the ids of ours."""
+    """Qt's actions by the ids of ours. While a menu is open, what can't be done is grey and says why; a key does nothing then, but says what to do."""
 
     def __init__(self, window: QMainWindow, session: Session, actions: ActionList) -> None:
         self._window, self._session, self._actions = window, session, actions
         self.by_id: dict[str, QAction] = {}
+        self.menus: dict[Menu, QMenu] = {}
         bar = window.menuBar()
         assert bar is not None
         for name in Menu:
-            menu = bar.addMenu(name.value)
+            menu = bar.addMenu(MNEMONICS[name])
             assert menu is not None
-            menu.aboutToShow.connect(self.refresh)
+            menu.setToolTipsVisible(True)
+            menu.aboutToShow.connect(self._show_what_can_be_done)
+            menu.aboutToHide.connect(self._enable_all)
+            self.menus[name] = menu
             for group in actions.groups(name):
                 if menu.actions():
                     menu.addSeparator()
                 for action in group:
+                    if action.submenu is not None:
+                        self.by_id[action.id] = self._submenu(menu, action)
+                        continue
                     self.by_id[action.id] = self._made(action)
                     menu.addAction(self.by_id[action.id])
+        actions.listen(self._show_keys)
+        self._show_keys()
 
     def _made(self, action: Action) -> QAction:
         out = QAction(action.text, self._window)
-        out.setShortcuts([QKeySequence(k) for k in action.keys])
         out.setCheckable(action.checked is not None)
-        out.triggered.connect(lambda _=False: self.run(action))
+        out.triggered.connect(lambda _=False: self.run(self._actions[action.id]))
         return out
 
+    def _submenu(self, menu: QMenu, action: Action) -> QAction:
+        """A menu below an entry, filled when it opens."""
+        below = QMenu(action.text, menu)
+
+        def fill() -> None:
+            below.clear()
+            for text, act in action.submenu() if action.submenu is not None else ():
+                entry = below.addAction(text)
+                if entry is not None:
+                    entry.triggered.connect(lambda _=False, a=act: a())
+            if below.isEmpty():
+                none = below.addAction("None yet")
+                if none is not None:
+                    none.setEnabled(False)
+
+        below.aboutToShow.connect(fill)
+        menu.addMenu(below)
+        entry = below.menuAction()
+        assert entry is not None
+        return entry
+
+    def _show_keys(self) -> None:
+        for action in self._actions:
+            self.by_id[action.id].setShortcuts([QKeySequence(k) for k in action.keys])
+
     def run(self, action: Action) -> None:
-        """Do what an action does, where it can be done now."""
+        """Do what an action does; where it can't be done now, say what is missing."""
         if action.enabled():
             action.run()
+        elif action.why_not:
+            self._session.said.emit(action.why_not)
         self.refresh()
 
     def refresh(self) -> None:
@@ -51,12 +92,24 @@ class Menus:
         self.by_id["undo"].setText(f"Undo: {history.done[-1].title}" if history.done else "Undo")
         self.by_id["redo"].setText(f"Redo: {history.undone[-1].title}" if history.undone else "Redo")
 
+    def _show_what_can_be_done(self) -> None:
+        self.refresh()
+        for action in self._actions:
+            qaction = self.by_id[action.id]
+            qaction.setEnabled(action.enabled())
+            qaction.setToolTip(action.why_not or action.tip)
+
+    def _enable_all(self) -> None:
+        """A shortcut of what is grey would not be heard, and so could not say why."""
+        for qaction in self.by_id.values():
+            qaction.setEnabled(True)
+
     def show(self, place: ContextMenu, at: QPoint) -> None:
         """Open a context menu at a point of the screen."""
         menu = QMenu(self._window)
+        menu.setToolTipsVisible(True)
+        self._show_what_can_be_done()
         for action in self._actions.on(place):
-            self.by_id[action.id].setEnabled(action.enabled())
             menu.addAction(self.by_id[action.id])
         menu.exec(at)
-        for qaction in self.by_id.values():
-            qaction.setEnabled(True)
+        self._enable_all()

@@ -7,12 +7,12 @@ from PyQt6.QtWidgets import QFrame, QHBoxLayout, QProgressBar, QPushButton, QSiz
 
 from dubbin.core.measure.live import Reading
 from dubbin.window.lanes.viewport import Viewport
-from dubbin.window.parts.action import Action, ActionList
-from dubbin.window.parts.card import label
-from dubbin.window.parts.figures import clock, number
+from dubbin.window.parts.action import Action, ActionButton, ActionList
+from dubbin.window.parts.card import label, set_kind
+from dubbin.window.parts.figures import clock, number, speed_text
 from dubbin.window.parts.icons import icon
 from dubbin.window.parts.meter import LevelMeter
-from dubbin.window.parts.theme import Theme, font
+from dubbin.window.parts.theme import Theme, font, scaled
 from dubbin.window.session.selection import Selection
 from dubbin.window.session.session import Session
 from dubbin.window.shell.work_list import WorkList, remaining
@@ -22,7 +22,7 @@ class Transport(QFrame):
     def __init__(self, session: Session, view: Viewport, selection: Selection, actions: ActionList, theme: Theme) -> None:
         super().__init__()
         self.setObjectName("bar")
-        self._session, self._view, self._selection, self._theme = session, view, selection, theme
+        self._session, self._view, self._selection, self._theme, self._actions = session, view, selection, theme, actions
         self._playing = False
         self._drawn: dict[str, tuple[str, str]] = {}
         row = QHBoxLayout(self)
@@ -46,7 +46,15 @@ class Transport(QFrame):
                 row.addWidget(self.time)
                 row.addWidget(self.of)
                 row.addSpacing(6)
-        row.addSpacing(10)
+        self.speed = QPushButton("1×")
+        self.speed.setProperty("kind", "quiet")
+        self.speed.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.speed.setToolTip("Play speed; a click goes back to normal speed. Shift+J and Shift+L change it, J K L shuttle.")
+        self.speed.setAccessibleName("Play speed")
+        self.speed.setMinimumWidth(scaled(44))
+        self.speed.clicked.connect(lambda: actions["normal-speed"].run())
+        row.addWidget(self.speed)
+        row.addSpacing(6)
         row.addWidget(self._work_corner(), 1)
         self.meter = LevelMeter(theme)
         self.loudness = label("")
@@ -65,13 +73,13 @@ class Transport(QFrame):
         self._show_jobs()
 
     def _button(self, action: Action, picture: str) -> QPushButton:
-        button = QPushButton()
+        button = ActionButton(self._actions, action.id)
+        button.setText("")
+        button.setEnabled(True)  # also where it can't be done now: then it is said why
         button.setProperty("kind", "plain")
         button.setProperty("picture", picture)
         button.setIconSize(QSize(20, 20))
-        button.setToolTip(action.tip)
         button.setAccessibleName(action.text)
-        button.clicked.connect(lambda: action.run())
         button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self._buttons[action.id] = button
         return button
@@ -114,6 +122,11 @@ class Transport(QFrame):
 
     def show_loop(self, on: bool) -> None:
         self._buttons["loop"].setChecked(on)
+
+    def show_speed(self, chosen: float, now: float | None) -> None:
+        """chosen: the play speed; now: the speed at which it plays, None while it does not."""
+        self.speed.setText(speed_text(chosen if now is None else now))
+        set_kind(self.speed, "quiet" if (chosen if now is None else now) == 1.0 else "fast")
 
     def refresh(self, *_: object) -> None:
         rate = self._session.episode.rate

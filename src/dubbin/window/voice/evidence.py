@@ -38,10 +38,10 @@ class VoiceEvidence(QWidget):
         self.eq = EqPlot(theme)
         self.curve = Plot(theme, "Compressor curve", "level in, dBFS", "level out, dBFS")
         self.curve.set_range((-60.0, 0.0), (-60.0, 0.0))
-        self.curve.curve("as it comes", "line", 1.4, dashed=True)
+        self.curve.curve("uncompressed", "line", 1.4, dashed=True)
         self.curve.curve("compressed", "saddle", 2.4)
-        self.history = Plot(theme, "Gain reduction", "session, s", "turned down, dB")
-        self.shares = Plot(theme, "How often it is turned down", "turned down, dB", "share of the time, %")
+        self.history = Plot(theme, "Gain reduction", "session, s", "gain reduction, dB")
+        self.shares = Plot(theme, "Gain reduction, share of time", "gain reduction, dB", "share of the time, %")
         for name, (colour, width) in DRAWN.items():
             self.history.curve(name, colour, width)
             self.shares.curve(name, colour, 2.0)
@@ -124,7 +124,7 @@ class VoiceEvidence(QWidget):
     def _show_curve(self, lane: Lane) -> None:
         use = find_use(lane, "compress")
         level = np.linspace(-60.0, 0.0, 241)
-        self.curve.show_curve("as it comes", level, level)
+        self.curve.show_curve("uncompressed", level, level)
         if not use.on:
             self.curve.hide_curve("compressed")
             return
@@ -174,7 +174,7 @@ FIGURES = (
     ("loudness", "LUFS"),
     ("loudness range", "LU"),
     ("crest factor", "dB"),
-    ("sibilance over usual", "dB"),
+    ("sibilance above usual", "dB"),
     ("noise floor under the voice", "dB"),
     ("true peak", "dBTP"),
 )
@@ -189,6 +189,6 @@ def _figure(report: RecordingReport | None, name: str) -> float | None:
         crest = loudness.sample_peak_dbfs - loudness.integrated_lufs
     return {
         "loudness": loudness.integrated_lufs, "loudness range": loudness.range_lu, "crest factor": crest,
-        "sibilance over usual": report.tone.sibilance_excess_db, "noise floor under the voice": report.noise.snr_db,
+        "sibilance above usual": report.tone.sibilance_excess_db, "noise floor under the voice": report.noise.snr_db,
         "true peak": loudness.true_peak_dbtp,
     }[name]  # fmt: skip

@@ -53,13 +53,13 @@ class VoicePage(Page):
     # -- building ---------------------------------------------------------------------
 
     def _add_whole_card(self) -> None:
-        self.whole = Card("The whole voice")
+        self.whole = Card("Voice chain")
         self.points = QComboBox()
         self.points.setAccessibleName("Starting point")
         self.points.activated.connect(self._on_point)
         self.whole.body.addWidget(self.points)
         row = QHBoxLayout()
-        self.suggest, self.keep = QPushButton("What it asks for"), QPushButton("Keep as own …")
+        self.suggest, self.keep = QPushButton("Suggest settings"), QPushButton("Save settings …")
         self.suggest.setToolTip("EQ, gaps, de-esser and compressor from this voice's own figures; every one can be changed.")
         self.suggest.clicked.connect(self._on_suggest)
         self.keep.setToolTip("Keep these settings as a starting point of your own.")
@@ -77,13 +77,13 @@ class VoicePage(Page):
         row.addWidget(self.match)
         self.whole.body.addLayout(row)
         head = QHBoxLayout()
-        head.addWidget(label("Strength of all", "muted"))
+        head.addWidget(label("Overall strength", "muted"))
         head.addStretch(1)
         self.percent = label("", "strong")
         head.addWidget(self.percent)
         self.whole.body.addLayout(head)
-        self.strength = MarkedSlider(self.theme, "Strength of the whole voice")
-        self.strength.setToolTip("Takes the whole voice chain back in one move.")
+        self.strength = MarkedSlider(self.theme, "Overall strength of the voice chain")
+        self.strength.setToolTip("Scales all voice treatments together.")
         self.strength.changing.connect(lambda value: self._on_whole(value, final=False))
         self.strength.changed.connect(lambda value: self._on_whole(value, final=True))
         self.strength.given_up.connect(lambda: self.session.end_preview())
@@ -93,7 +93,7 @@ class VoicePage(Page):
     def _add_section(self, treatment: Treatment) -> None:
         name = treatment.name
         section = TreatmentSection(self.shared, treatment, names=SHOWN.get(name, ()))
-        hear = QPushButton("Hear what it takes")
+        hear = QPushButton("Hear removed")
         hear.setProperty("kind", "quiet")
         hear.setToolTip("Only what this treatment takes away, from all voices; W hears the treated sound again.")
         hear.clicked.connect(lambda: self._hear(name))
@@ -135,7 +135,7 @@ class VoicePage(Page):
         lane = self.session.picked_lane
         uses = self.voices.suggested(lane) if lane is not None else {}
         if lane is not None and uses:
-            self.session.do(set_voice(self.session.episode, lane.id, uses, "What the voice asks for"))
+            self.session.do(set_voice(self.session.episode, lane.id, uses, "Suggested voice settings"))
         else:
             self.session.said.emit("The voice is still being measured.")
 
@@ -144,7 +144,7 @@ class VoicePage(Page):
         if lane is None or not any(u.on for u in lane.voice_chain):
             self.session.said.emit("There is nothing to keep: no voice treatment is on.")
             return
-        name, done = QInputDialog.getText(self.card, "Keep as a starting point", "Name:")
+        name, done = QInputDialog.getText(self.card, "Save as a starting point", "Name:")
         if done and name.strip():
             self.voices.keep(name.strip(), lane)
 
@@ -218,14 +218,14 @@ class VoicePage(Page):
     def _show_section(self, lane: Lane, section: TreatmentSection) -> None:
         use, rows, monitor = section.show_lane(lane), section.card.rows, self.session.monitor
         heard = monitor.mode is MonitorMode.REMOVED and monitor.delta == use.name
-        self.hears[use.name].setText("Hear it treated again" if heard else "Hear what it takes")
+        self.hears[use.name].setText("Hear treated" if heard else "Hear removed")
         if use.name == "equalise":
             return
         voiced = self.voices.voiced(lane)
         known = voiced.reductions.get(use.name) if voiced is not None else None
         deepest = "…" if known is None else f"{number(-float(known.heard.min(initial=0.0)))} dB"
         often = "…" if known is None else f"{100 * known.share_below(3.0):.0f} % of the time"
-        for row, text in (("turns down by up to", deepest), ("by more than 3 dB", often)):
+        for row, text in (("highest reduction", deepest), ("above 3 dB", often)):
             rows.show_row(row, text)
             rows.set_row_visible(row, use.on)
 

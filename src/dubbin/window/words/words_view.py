@@ -22,6 +22,18 @@ from dubbin.window.words.stream import paragraphs
 SMALLEST_PX, LARGEST_PX = 13, 28
 DOUBTFUL = 0.35  # confidence below which a word is marked
 TOP = 8.0
+MOVES = frozenset(
+    (
+        Qt.Key.Key_Left,
+        Qt.Key.Key_Right,
+        Qt.Key.Key_Up,
+        Qt.Key.Key_Down,
+        Qt.Key.Key_PageUp,
+        Qt.Key.Key_PageDown,
+        Qt.Key.Key_Home,
+        Qt.Key.Key_End,
+    )
+)
 PAINT_BUDGET_S = 0.02  # for laying out what is out of sight, in one turn of the event loop
 
 
@@ -317,28 +329,45 @@ class WordsView(QAbstractScrollArea):
         if key == Qt.Key.Key_Escape and self._opened:
             self.close_opened()
             return
-        step = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}.get(Qt.Key(key))
-        if step is None:
+        if Qt.Key(key) not in MOVES:
             event.ignore()
             return
         rows = self._selection.rows
         if shift:
             if not rows or self._anchor not in rows:
                 self._anchor = self.head_row()
-                end = self._anchor
+                end = self._anchor if key in (Qt.Key.Key_Left, Qt.Key.Key_Right) else self._row_after(self._anchor, Qt.Key(key))
             else:
-                end = rows[-1] if rows[0] == self._anchor else rows[0]
-                end = self.row_by(end, step)
+                end = self._row_after(rows[-1] if rows[0] == self._anchor else rows[0], Qt.Key(key))
             if self._anchor is not None and end is not None:
                 self._select(self._anchor, end)
                 self.reveal(end)
             return
-        row = self.row_by(self.head_row(), step)
+        row = self._row_after(self.head_row(), Qt.Key(key))
         if row is not None:
             self._selection.clear()
             self._anchor = row
             self._selection.set_head(int(self._speech.table.starts[row]))
             self.reveal(row)
+
+    def _row_after(self, row: int | None, key: Qt.Key) -> int | None:
+        """The word that a key goes to from another: the one beside it, above or below it, a page further, or the first or last of the line."""
+        step = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}.get(key)
+        rect = self._row_rect(row) if row is not None else None
+        port = self.viewport()
+        if step is not None or rect is None or port is None:
+            return self.row_by(row, step or 0)
+        page = max(port.height() - rect.height(), rect.height())
+        down = {Qt.Key.Key_Up: -rect.height(), Qt.Key.Key_Down: rect.height(), Qt.Key.Key_PageUp: -page, Qt.Key.Key_PageDown: page}.get(
+            key, 0.0
+        )
+        x = {Qt.Key.Key_Home: 0.0, Qt.Key.Key_End: float(port.width())}.get(key, rect.center().x())
+        y = rect.center().y() + down
+        item = self.item_at(QPointF(x, y - self._offset()))
+        # Between two paragraphs stands a heading or room: one line further is meant.
+        if item is not None and item.row == row and down:
+            item = self.item_at(QPointF(x, y + math.copysign(rect.height(), down) - self._offset()))
+        return item.row if item is not None else row
 
     def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
         if event is None:
@@ -392,11 +421,11 @@ class WordsView(QAbstractScrollArea):
         p.setFont(font(16))
         fraction = self._speech.progress()
         if fraction is not None:
-            text = f"Writing down what is said … {100 * fraction:.0f} %\nYou can go on working; the words appear here voice by voice."
+            text = f"Transcribing …  {100 * fraction:.0f} %\nYou can go on working; the words appear here voice by voice."
         elif not self._session.episode.lanes:
             text = "Add recordings in Intake; their words will stand here."
         else:
-            text = "No words yet. “Write the words down”, at the right, begins; or bring a transcript of your own."
+            text = "No words yet. “Transcribe”, at the right, begins; or bring a transcript of your own."
         p.drawText(QRectF(port.rect()).adjusted(24, 12, -24, -12), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, text)
 
     def _paint_headings(self, p: QPainter, laid: Laid, top: float) -> None:

@@ -46,7 +46,7 @@ def set_pan(episode: Episode, lane_id: str, pan: float) -> Change:
 def set_polarity(episode: Episode, lane_id: str, invert: bool) -> Change:
     """Turn a lane's polarity, or leave it as recorded."""
     voice = episode.lane(lane_id).voice
-    return change_lane(episode, lane_id, f"Turn the polarity of {voice}" if invert else f"Polarity of {voice} as recorded", invert=invert)
+    return change_lane(episode, lane_id, f"Invert polarity of {voice}" if invert else f"Polarity of {voice} as recorded", invert=invert)
 
 
 def set_fades(episode: Episode, lane_id: str, fade_in: int | None = None, fade_out: int | None = None) -> Change:
@@ -114,7 +114,7 @@ def remove_line_points(episode: Episode, lane_id: str, points: Sequence[LinePoin
     """Take points off a lane's line; all of them, by default."""
     lane = episode.lane(lane_id)
     kept = tuple(p for p in lane.line if points is not None and p not in points)
-    return change_lane(episode, lane_id, f"Straighten the line of {lane.voice}", line=kept)
+    return change_lane(episode, lane_id, f"Flatten the level line of  {lane.voice}", line=kept)
 
 
 def suggest_balance(episode: Episode, loudness: Mapping[str, float | None]) -> Change:
@@ -135,4 +135,4 @@ def suggest_balance(episode: Episode, loudness: Mapping[str, float | None]) -> C
                 level = round(min(max(target - MUSIC_UNDER_LU - known, LOWEST_LEVEL_DB), HIGHEST_LEVEL_DB), 1)
             lane = replace(lane, bed=lane.bed or Bed(), ducking=replace(lane.ducking, on=True), level_db=level)
         lanes.append(lane)
-    return Change("Suggested balance", replace(episode, lanes=tuple(lanes)))
+    return Change("Suggest balance", replace(episode, lanes=tuple(lanes)))

@@ -78,7 +78,7 @@ def lanes_of_speakers(episode: Episode, lane_id: str, new_ids: Sequence[str], ga
     """
     lane, transcript = episode.lane(lane_id), episode.transcript(lane_id)
     if transcript is None or len(transcript.speakers) < 2:
-        return Change("Part no speakers", episode)
+        return Change("Separate no speakers", episode)
     turns = speaker_turns(transcript.words, episode.recording(lane.recording).frames)
     lanes, transcripts = [], [t for t in episode.transcripts if t.lane != lane_id]
     for speaker, (name, id) in enumerate(zip(transcript.speakers, new_ids, strict=True)):

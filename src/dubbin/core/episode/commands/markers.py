@@ -12,7 +12,7 @@ from dubbin.core.episode.model import Episode, Marker
 def add_marker(episode: Episode, frame: int, text: str = "") -> Change:
     """Mark a place of the session."""
     others = [m for m in episode.markers if m.frame != frame or m.is_chapter]
-    return Change("Mark a place", replace(episode, markers=tuple(sorted([*others, Marker(frame, text)]))))
+    return Change("Add a marker", replace(episode, markers=tuple(sorted([*others, Marker(frame, text)]))))
 
 
 def add_markers(episode: Episode, places: Sequence[tuple[int, str]], title: str) -> Change:
@@ -30,7 +30,7 @@ def note_marker(episode: Episode, marker: Marker, text: str) -> Change:
 
 def remove_marker(episode: Episode, marker: Marker) -> Change:
     """Take away a marker or a chapter; the sound stays."""
-    return Change("Take a marker away", replace(episode, markers=tuple(m for m in episode.markers if m != marker)))
+    return Change("Remove a marker", replace(episode, markers=tuple(m for m in episode.markers if m != marker)))
 
 
 def move_marker(episode: Episode, marker: Marker, frame: int) -> Change:

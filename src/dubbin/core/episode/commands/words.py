@@ -26,14 +26,16 @@ def set_spoken(episode: Episode, language: str, terms: Sequence[str]) -> Change:
 
 
 def correct_word(episode: Episode, lane_id: str, number: int, text: str) -> Change:
-    """Write a word as it was said; the sound stays as it is. An empty text takes the word away."""
+    """Write a word as it was said; the sound stays as it is. An empty text removes the word."""
     transcript = episode.transcript(lane_id)
     assert transcript is not None
     word = transcript.words[number]
     text = " ".join(text.split())
     new = (replace(word, text=text, confidence=1.0),) if text else ()
     words = (*transcript.words[:number], *new, *transcript.words[number + 1 :])
-    return _change_words(episode, transcript, words, f"Correct “{word.text}” to “{text}”" if text else f"Take the word “{word.text}” away")
+    return _change_words(
+        episode, transcript, words, f"Correct “{word.text}” to “{text}”" if text else f"Remove the word “{word.text}” away"
+    )
 
 
 def correct_everywhere(episode: Episode, wrong: str, right: str) -> Change:

@@ -1,0 +1,87 @@
+"""The welcome page: what one can begin with, while the episode holds nothing."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
+
+from dubbin.window.parts.action import ActionButton, ActionList
+from dubbin.window.parts.card import label
+from dubbin.window.parts.layouts import clear_layout
+from dubbin.window.shell.window_memory import RecentEpisodes
+
+BEGINNINGS = ("add-recordings", "open-folder", "open", "open-demo")
+
+
+class Welcome(QScrollArea):
+    """Drop recordings anywhere, or begin with one of these."""
+
+    def __init__(self, actions: ActionList, recent: RecentEpisodes, open_episode: Callable[[Path], None]) -> None:
+        super().__init__()
+        self._recent, self._open = recent, open_episode
+        self.setWidgetResizable(True)
+        self.setAccessibleName("Welcome")
+        inside = QWidget()
+        inside.setObjectName("scrolled")
+        column = QVBoxLayout(inside)
+        column.setContentsMargins(40, 30, 40, 24)
+        column.setSpacing(14)
+        column.addWidget(self._drop_area(actions))
+        self.heading = label("Recent episodes", "section")
+        column.addWidget(self.heading)
+        self.list = QVBoxLayout()
+        self.list.setSpacing(2)
+        column.addLayout(self.list)
+        column.addStretch(1)
+        self.setWidget(inside)
+        self.refresh()
+
+    @staticmethod
+    def _drop_area(actions: ActionList) -> QFrame:
+        area = QFrame()
+        area.setObjectName("drop")
+        column = QVBoxLayout(area)
+        column.setContentsMargins(24, 26, 24, 26)
+        column.setSpacing(10)
+        for text, kind in (
+            ("Drop recordings here", "headline"),
+            (
+                "One file a microphone: WAV, FLAC, MP3, M4A, Ogg, Opus, AIFF, or the sound of a video. Your files are never changed.",
+                "muted",
+            ),
+        ):
+            line = label(text, kind, wrap=True)
+            line.setAlignment(Qt.AlignmentFlag.AlignHCenter)
+            column.addWidget(line)
+        row = QHBoxLayout()
+        row.setSpacing(8)
+        row.addStretch(1)
+        for id in BEGINNINGS:
+            button = ActionButton(actions, id)
+            if id == BEGINNINGS[0]:
+                button.setProperty("kind", "main")
+            row.addWidget(button)
+        row.addStretch(1)
+        column.addSpacing(8)
+        column.addLayout(row)
+        return area
+
+    def refresh(self) -> None:
+        """List the episodes that were open."""
+        clear_layout(self.list)
+        paths = self._recent.paths()
+        self.heading.setVisible(bool(paths))
+        for path in paths:
+            self.list.addWidget(self._entry(path))
+
+    def _entry(self, path: Path) -> QPushButton:
+        when = time.strftime("%-d %B %Y, %H:%M", time.localtime(path.stat().st_mtime))
+        button = QPushButton(f"{path.stem}   ·   {when}")
+        button.setProperty("kind", "row")
+        button.setToolTip(str(path))
+        button.clicked.connect(lambda: self._open(path))
+        return button
