@@ -65,10 +65,9 @@ def main() -> None:
     repair = window.pages[Step.REPAIR]
     for lane in window.session.episode.lanes[:2]:
         window.session.pick_lane(lane.id)
-        for name, section in repair.sections.items():
-            if repair.suggested(lane, name):
-                section.card.switch.click()
         settle()
+    window.actions_by_id["repair-all"].run()
+    settle()
     look_at(50.0, 62.0)
     window.lanes.set_picture(Picture.BOTH)
     repair.panes.choice._choose("places")
@@ -139,15 +138,13 @@ def main() -> None:
     fresh.show()
     QTest.qWait(500)
     fresh.card_sheet.show()
-    dialog = fresh.card_sheet.dialog
-    assert dialog is not None
     while not fresh.card_sheet.run.can_run():
         QTest.qWait(100)
-    dialog.start.click()
+    fresh.card_sheet.start.click()
     while fresh.card_sheet.run.is_running:
         QTest.qWait(100)
     QTest.qWait(500)
-    dialog.grab().save(str(OUT / "8-card.png"))
+    fresh.grab().save(str(OUT / "8-card.png"))
     fresh.shut_down()
     window.shut_down()
 

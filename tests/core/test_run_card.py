@@ -31,8 +31,10 @@ from dubbin.core.episode.model import CutKind, FrameRange, Role, Tags, Treatment
 from dubbin.core.episode.time_map import program_map
 from dubbin.core.errors import Cancelled, DubbinError
 from dubbin.core.jobs import Task
+from dubbin.core.measure.measuring import measure_recording
 from dubbin.core.mix.balance_report import report_balance
-from dubbin.core.mix.card_entry import RepairSwitch
+from dubbin.core.mix.card_entry import BalanceSwitch, RepairSwitch, entries_from_json, entries_to_json
+from dubbin.core.mix.card_plan import PlanKey, PlanKind, plan_card
 from dubbin.core.mix.lane_gains import find_balance
 from dubbin.core.mix.render import episode_sounds, voice_facts
 from dubbin.core.mix.run_card import CardResources, run_card
@@ -40,6 +42,8 @@ from dubbin.core.sound.working_copy import WorkingCopies
 from dubbin.core.speech.pauses import STARTING_POINTS
 from dubbin.core.treat.tiles import DiskTileCache
 from tests.conftest import RATE, noise
+
+told: dict[PlanKey, list[float]] = {}  # how far each line was said to be, of the run of `ran`
 
 
 @pytest.fixture(scope="module")
@@ -61,7 +65,10 @@ def ran(request, tmp_path_factory):
     lanes = [replace(t.lanes[0], role=Role.VOICE) for t in taken]
     episode = add_recordings(new_episode(), [t.recording for t in taken], lanes).episode
     steps: list[str] = []
-    result = run_card(episode, CardResources(copies, tile_cache), say=steps.append)
+    told.clear()
+    result = run_card(
+        episode, CardResources(copies, tile_cache), say=steps.append, told=lambda key, share: told.setdefault(key, []).append(share)
+    )
     after = episode
     for change in result.changes:
         after = change(after).episode
@@ -79,6 +86,44 @@ def test_the_card_does_the_work_of_every_step_and_tells_what_it_did(ran):
     noise_entry = next(e for e in result.entries if e.switch == RepairSwitch(after.lanes[0].id, "denoise"))
     before, after_db = (float(text.split()[0].replace("−", "-")) for text in (noise_entry.before, noise_entry.after))
     assert after_db < before - 6.0
+
+
+def test_the_plan_says_beforehand_what_is_done_and_each_line_is_told_until_it_is(ran):
+    episode, _, result, _, copies, tile_cache = ran
+    sounds = episode_sounds(episode, copies, tile_cache)
+    lines = plan_card(episode, {lane.id: measure_recording(sounds[lane.id].recorded) for lane in episode.lanes})
+    planned = {(line.key.lane, line.key.treatment) for line in lines if line.key.kind is PlanKind.REPAIR}
+    done = {(e.switch.lane, e.switch.treatment) for e in result.entries if isinstance(e.switch, RepairSwitch)}
+    assert planned and {(lane, name) for lane, name in done if name != "dereverb"} <= planned
+    assert all(line.reason and line.title for line in lines) and len({line.key for line in lines}) == len(lines)
+    assert {line.key.kind for line in lines} == set(PlanKind)
+    assert {line.key for line in lines} <= set(told)
+    assert all(min(shares) >= 0.0 and shares[-1] == 1.0 for key, shares in told.items() if key.kind is not PlanKind.BALANCE)
+
+
+def test_what_is_not_ticked_is_not_done(ran):
+    episode, _, _, _, copies, tile_cache = ran
+    first = episode.lanes[0].id
+    skip = [PlanKey(PlanKind.REPAIR, first, "denoise"), PlanKey(PlanKind.PAUSES), PlanKey(PlanKind.VOICE, first), PlanKey(PlanKind.BALANCE)]
+    less = run_card(episode, CardResources(copies, tile_cache, words=False), skip=skip)
+    after = episode
+    for change in less.changes:
+        after = change(after).episode
+    lane = after.lane(first)
+    assert not any(u.name == "denoise" and u.on for u in lane.repairs) and not lane.voice_chain and not after.cuts
+    assert any(u.on for u in after.lanes[1].repairs) and after.lanes[1].voice_chain
+    assert not any(isinstance(e.switch, BalanceSwitch) for e in less.entries)
+
+
+def test_entries_come_back_from_their_file_with_working_switches(ran):
+    _, after, result, _, _, _ = ran
+    again = entries_from_json(entries_to_json(result.entries))
+    assert again == result.entries and all(e.is_on(after) for e in again)
+
+
+@pytest.mark.parametrize("data", [b"", b"{}", b"[1]", b'[{"kind": "other"}]', b"\xff"])
+def test_a_file_of_entries_that_is_damaged_holds_none(data):
+    assert entries_from_json(data) == ()
 
 
 def test_after_the_card_the_voices_are_together_and_no_word_is_cut_by_a_pause(ran):

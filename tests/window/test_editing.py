@@ -316,7 +316,7 @@ def test_seams_are_walked_and_the_doubtful_ones_are_listed(edit, qtbot):
     page.seam_settings.setCurrentIndex(3)
     page.seam_settings.activated.emit(3)
     assert edit.session.episode.seams[0].ms == 30.0 and "30 ms (own)" in page.seams.item(0, 2).text()
-    QTest.keyClick(edit.lanes, Qt.Key.Key_J)
+    QTest.keyClick(edit.lanes, Qt.Key.Key_H, Qt.KeyboardModifier.ShiftModifier)
     qtbot.waitUntil(lambda: edit.player.is_playing)
     edit.player.stop()
 

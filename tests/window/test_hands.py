@@ -117,13 +117,10 @@ class TestPlaying:
         qtbot.waitUntil(lambda: window.player.sink.played() > 2.3 * RATE, timeout=8000)
         heard = window.player.sink.heard()
         window.player.stop()
-        program = window.session.monitor.program()
-        a = program.read(round(8.8 * RATE), round(9.9 * RATE))
-        b = program.read(round(12.1 * RATE), round(13.1 * RATE))
-        assert np.allclose(heard[:, : a.shape[1]], a, atol=1e-5)
-        at = round(1.3 * RATE)
-        assert np.allclose(heard[:, at : at + b.shape[1]], b, atol=1e-5)
         assert window.session.episode is before
+        window.actions_by_id["cut"].run()
+        as_cut = window.session.monitor.program().read(round(8.8 * RATE), round(11 * RATE))
+        assert np.allclose(heard[:, : as_cut.shape[1]], as_cut, atol=1e-5)
 
 
 class TestGoing:

@@ -135,7 +135,7 @@ def test_a_treatment_that_eats_the_voice_is_warned_of_and_held_back(window, qtbo
     guard = window.session.analyses.guard(lane, "dereverb")
     audible = guard.is_audible(lane.repairs[0].strength / 100)
     assert ("audible" in page.sections["dereverb"].card.rows.value("speech removed")) == audible
-    assert page.suggested(lane, "dereverb") <= 100 * guard.highest_strength
+    assert page.suggesting.suggested(lane, "dereverb") <= 100 * guard.highest_strength
 
 
 def test_treated_is_heard_as_loud_as_recorded(window, qtbot):

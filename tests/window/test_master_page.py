@@ -204,28 +204,36 @@ def test_notes_tags_and_recipes_are_kept(qtbot, master, tmp_path):
 
 
 def test_the_card_is_run_in_the_background_as_steps_that_undo_takes_back(qtbot, master):
-    master.card_sheet.show()
-    dialog, before = master.card_sheet.dialog, master.session.episode
-    dialog.start.click()
-    assert master.card_sheet.run.is_running and dialog.stop.isVisible()
+    sheet, before = master.card_sheet, master.session.episode
+    master.actions_by_id["run-card"].run()
+    assert master.card_panel.shows_sheet and master.lanes.isVisible() and sheet.rows
+    noise = next(row for row in sheet.rows if row.line.key.treatment == "denoise")
+    assert "%" in noise.tick.text() and noise.line.reason
+    left = noise.line.key
+    noise.tick.click()
+    QTest.keyClick(sheet.start, Qt.Key.Key_Return)
+    assert master.card_run.is_running and sheet.stop.isVisible() and not any(row.tick.isEnabled() for row in sheet.rows)
     qtbot.waitUntil(lambda: not master.card_sheet.run.is_running, timeout=LONG_MS)
     settle(qtbot, master)
     entries = master.card_sheet.run.entries
-    assert entries and len(dialog.switches) == len(entries)
+    assert entries and len(sheet.entry_rows) == len(entries)
+    assert not any(getattr(e.switch, "treatment", "") == left.treatment and e.switch.lane == left.lane for e in entries)
+    assert all(master.card_run.progress[line.key] == 1.0 for line in master.card_run.planned if line.key.treatment)
     row = next(k for k, e in enumerate(entries) if isinstance(e.switch, BalanceSwitch) and e.switch.part is BalancePart.LEVELLING)
-    dialog.switches[row].click()
+    sheet.entry_rows[row].switch.click()
     assert not master.session.episode.lane(entries[row].switch.lane).levelling.on
     while master.session.document.undo():
         pass
     assert master.session.episode.lanes == () or master.session.episode.lanes == before.lanes
-    QTest.keyClick(dialog, Qt.Key.Key_Escape)
+    sheet.back.click()
+    assert not master.card_panel.shows_sheet
 
 
 def test_a_card_that_is_cancelled_changes_nothing(qtbot, master):
     master.card_sheet.show()
     before = master.session.episode
-    master.card_sheet.dialog.start.click()
-    master.card_sheet.dialog.stop.click()
+    master.card_sheet.start.click()
+    master.card_sheet.stop.click()
     qtbot.waitUntil(lambda: not master.card_sheet.run.is_running, timeout=LONG_MS)
     settle(qtbot, master)
     assert master.session.episode == before and master.card_sheet.run.entries == ()

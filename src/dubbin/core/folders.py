@@ -41,6 +41,11 @@ class Folders:
         return self.state / "backups"
 
     @property
+    def cards(self) -> Path:
+        """What running the card did, a file an episode."""
+        return self.state / "cards"
+
+    @property
     def most_tile_bytes(self) -> int:
         """Room that treated sound may take between uses, as somebody prefers it."""
         gb = _preference(self.state, "cache_gb")

@@ -56,6 +56,17 @@ class Task:
 
         return [share(k) for k in range(count)]
 
+    def watched(self, tell: Callable[[float], None]) -> Task:
+        """This task, whose progress (0 to 1) somebody else is told too; cancelled together."""
+
+        def report(fraction: float) -> None:
+            tell(fraction)
+            self.step(fraction)
+
+        task = Task(report)
+        task._cancel = self._cancel
+        return task
+
     @property
     def cancelled(self) -> bool:
         """Whether the work is no longer wanted."""

@@ -2,8 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from enum import StrEnum
+from typing import Any
+
+import msgspec
 
 from dubbin.core.episode.commands.balance import change_balance
 from dubbin.core.episode.commands.change import Change
@@ -128,6 +132,29 @@ class Entry:
     def switched(self, episode: Episode, on: bool) -> Change:
         """Have what the entry stands for in force, or not; an ordinary change."""
         return self.switch.change(episode, f"{self.title} {'on' if on else 'off'}", on)
+
+
+SWITCHES: dict[str, type[Switch]] = {"repair": RepairSwitch, "voice": VoiceSwitch, "balance": BalanceSwitch, "cuts": CutSwitch}
+
+
+def entries_to_json(entries: Sequence[Entry]) -> bytes:
+    """Entries as a file holds them."""
+    names = {kind: name for name, kind in SWITCHES.items()}
+    return msgspec.json.encode([{**msgspec.to_builtins(e), "kind": names[type(e.switch)]} for e in entries])
+
+
+def entries_from_json(data: bytes) -> tuple[Entry, ...]:
+    """Entries out of a file; none where it can't be understood."""
+    try:
+        plain = msgspec.json.decode(data, type=list[dict[str, Any]])
+        return tuple(
+            Entry(
+                CardStep(e["step"]), str(e["title"]), msgspec.convert(e["switch"], SWITCHES[e["kind"]]), str(e["before"]), str(e["after"])
+            )
+            for e in plain
+        )
+    except (msgspec.DecodeError, KeyError, ValueError):
+        return ()
 
 
 def _lane(episode: Episode, lane_id: str) -> Lane | None:

@@ -6,7 +6,7 @@ fillers that can be cut unheard, the last take of what was said again, pauses; l
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Collection, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any
 
@@ -37,6 +37,7 @@ from dubbin.core.mix.card_entry import (
     RepairSwitch,
     VoiceSwitch,
 )
+from dubbin.core.mix.card_plan import PlanKey, PlanKind
 from dubbin.core.mix.cover import OTHER, uncovered
 from dubbin.core.mix.heard_in_cuts import SpeechInCut, speech_in_cuts
 from dubbin.core.mix.kept_results import KeptResults
@@ -92,17 +93,22 @@ class CardResources:
 
 
 def run_card(
-    episode: Episode, resources: CardResources, task: Task | None = None, say: Callable[[str], None] = lambda _: None
-) -> CardResult:
-    """Work out all that is suggested for an episode. Raises UnusableSound when a recording can't be read. say: is told which step is being done."""
-    run = _Run(episode, resources, task or Task(), say)
+    episode: Episode, resources: CardResources, task: Task | None = None, say: Callable[[str], None] = lambda _: None, *,
+    skip: Collection[PlanKey] = (), told: Callable[[PlanKey, float], None] = lambda _, __: None,
+) -> CardResult:  # fmt: skip
+    """Work out all that is suggested for an episode. Raises UnusableSound when a recording can't be read. say: is told which step is being done. skip: lines of
+    the plan that are left out. told: is told how far each line is, 0 to 1, from any thread."""
+    run = _Run(episode, resources, task or Task(), say, frozenset(skip), told)
     run.all()
     return CardResult(tuple(run.changes), tuple(run.entries), tuple(run.remarks))
 
 
 class _Run:
-    def __init__(self, episode: Episode, resources: CardResources, task: Task, say: Callable[[str], None]) -> None:
-        self.episode, self._resources, self._task = episode, resources, task
+    def __init__(
+        self, episode: Episode, resources: CardResources, task: Task, say: Callable[[str], None], skip: frozenset[PlanKey],
+        told: Callable[[PlanKey, float], None],
+    ) -> None:  # fmt: skip
+        self.episode, self._resources, self._task, self._skip, self._told = episode, resources, task, skip, told
 
         def next_step(text: str) -> None:
             give_back()  # what the step before has freed: the next one asks for other sizes
@@ -122,6 +128,12 @@ class _Run:
         self._stretches: dict[CutKind, list[tuple[int, int]]] = {}
         self._found_pauses: list[Pause] = []
         self._check: CutCheck | None = None
+
+    def _wants(self, kind: PlanKind, lane: str = "", treatment: str = "") -> bool:
+        return PlanKey(kind, lane, treatment) not in self._skip
+
+    def _tell(self, kind: PlanKind, fraction: float, lane: str = "", treatment: str = "") -> None:
+        self._told(PlanKey(kind, lane, treatment), min(max(fraction, 0.0), 1.0))
 
     def _do(self, change: Callable[[Episode], Change]) -> None:
         self.changes.append(change)
@@ -170,7 +182,11 @@ class _Run:
         for lane in self.voices:
             found = {s.treatment: round(s.strength) for s in self._reports[lane.id].suggested if s.treatment in REPAIR_NAMES}
             on = {use.name for use in lane.repairs if use.on}  # what somebody has set is left as it is
-            wanted[lane.id] = {name: found[name] for name in REPAIR_NAMES if name in found and name not in on}
+            wanted[lane.id] = {
+                name: found[name]
+                for name in REPAIR_NAMES
+                if name in found and name not in on and self._wants(PlanKind.REPAIR, lane.id, name)
+            }
         trial = self.episode
         for lane_id, strengths in wanted.items():
             for name, strength in strengths.items():
@@ -179,7 +195,14 @@ class _Run:
 
         def treat(lane: Lane, task: Task) -> None:
             chain = sounds[lane.id].repaired
-            chain.prepare(task)
+            names = [stage.treatment.name for stage in chain.stages]
+
+            def tell(fraction: float) -> None:
+                for k, name in enumerate(names):
+                    self._tell(PlanKind.REPAIR, fraction * len(names) - k, lane.id, name)
+
+            chain.prepare(task.watched(tell))
+            tell(1.0)
             for stage in chain.stages:
                 name = stage.treatment.name
                 if name in wanted[lane.id]:
@@ -189,7 +212,12 @@ class _Run:
         hidden: dict[str, Use] = {}
 
         def look_again(lane: Lane, task: Task) -> None:
-            if "denoise" in wanted[lane.id] and (use := hidden_echo(sounds[lane.id].repaired, self._reports[lane.id], task)) is not None:
+            may = self._wants(PlanKind.REPAIR, lane.id, "dereverb")
+            if (
+                may
+                and "denoise" in wanted[lane.id]
+                and (use := hidden_echo(sounds[lane.id].repaired, self._reports[lane.id], task)) is not None
+            ):
                 hidden[lane.id] = use
 
         self._each(look_again, 0.47, 0.48)
@@ -225,13 +253,15 @@ class _Run:
         self._own = {lane.id: uncovered(m, lane, rate, SPEECH_PER_S, OTHER) for lane, m in zip(self.voices, own, strict=True)}
         models, spoken = self._resources.models, self.episode.spoken
         sounds, heard = self._sounds(), dict[str, Transcription]()
-        missing = [lane for lane in self.voices if self.episode.transcript(lane.id) is None]
+        missing = [lane for lane in self.voices if self.episode.transcript(lane.id) is None and self._wants(PlanKind.WORDS, lane.id)]
 
         def listen(lane: Lane, task: Task) -> None:
             rt60 = self._reports[lane.id].echo.rt60_s
+            task = task.watched(lambda fraction: self._tell(PlanKind.WORDS, fraction, lane.id))
             heard[lane.id] = transcribe_with(
                 models, sounds[lane.id].recorded, lane.id, self._activities[lane.id], self._own[lane.id], spoken, rt60_s=rt60, task=task
             )
+            self._tell(PlanKind.WORDS, 1.0, lane.id)
 
         self._each(listen, 0.56, 0.8, missing)
         self._voicings = {lane_id: found.voicing for lane_id, found in heard.items()}
@@ -249,17 +279,22 @@ class _Run:
                 lane.id, lane.start_frame, find_retakes(transcript.words, rate, known.voicing if known else None)
             )
         self._check = check = CutCheck(mix, [(lane.start_frame, self._activities[lane.id]) for lane in self.voices], table)
-        self._stretches[CutKind.RETAKE] = last_take_cuts(table, mix, rate, self._retakes, check)
-        self._stretches[CutKind.FILLER] = unheard_filler_cuts(self.episode, find_fillers(table, mix, rate, check))
+        if self._wants(PlanKind.RETAKES):
+            self._stretches[CutKind.RETAKE] = last_take_cuts(table, mix, rate, self._retakes, check)
+            self._tell(PlanKind.RETAKES, 1.0)
+        if self._wants(PlanKind.FILLERS):
+            self._stretches[CutKind.FILLER] = unheard_filler_cuts(self.episode, find_fillers(table, mix, rate, check))
+            self._tell(PlanKind.FILLERS, 1.0)
 
     def _pauses(self) -> None:
-        if self.episode.pauses_on:
+        if self.episode.pauses_on or not self._wants(PlanKind.PAUSES):
             return
         rate, settings = self.episode.rate, self.episode.pauses
         found = find_pauses(
             [(lane.start_frame / rate, self._activities[lane.id]) for lane in self.voices], settings, self.episode.frames / rate
         )
         self._found_pauses = [p for pause in found if (p := self._settled(pause)) is not None]
+        self._tell(PlanKind.PAUSES, 1.0)
 
     def _settled(self, pause: Pause) -> Pause | None:
         """A pause whose cut passes the check that all automatic cuts pass; None where it can't."""
@@ -326,7 +361,7 @@ class _Run:
         uses: dict[str, dict[str, dict[str, Any]]] = {}
 
         def suggest(lane: Lane, task: Task) -> None:
-            if not any(u.on for u in lane.voice_chain):
+            if not any(u.on for u in lane.voice_chain) and self._wants(PlanKind.VOICE, lane.id):
                 uses[lane.id] = suggest_voice(self._after[lane.id], average_spectrum(sounds[lane.id].repaired, task))
 
         self._each(suggest, 0.8, 0.84)
@@ -338,9 +373,11 @@ class _Run:
         loudness: dict[str, Loudness] = {}
 
         def treat(lane: Lane, task: Task) -> None:
+            task = task.watched(lambda fraction: self._tell(PlanKind.VOICE, fraction, lane.id))
             sounds[lane.id].voiced.prepare(task.part(0.0, 0.9))
             if uses.get(lane.id):
                 loudness[lane.id] = measure_loudness(sounds[lane.id].voiced, task.part(0.9, 1.0))
+            self._tell(PlanKind.VOICE, 1.0, lane.id)
 
         self._each(treat, 0.84, 0.92)
         for lane in self.voices:
@@ -351,6 +388,8 @@ class _Run:
                 self.entries.append(Entry(CardStep.VOICE, f"{names} · {lane.voice}", VoiceSwitch(lane.id), before, after))
 
     def _balance(self) -> None:
+        if not self._wants(PlanKind.BALANCE):
+            return
         loudness = {}
         sounds = self._sounds()
         for lane in self.episode.lanes:
@@ -361,7 +400,8 @@ class _Run:
         self._do(lambda e: suggest_balance(e, loudness))
         if not self.voices:
             return
-        facts = voice_facts(self.episode, sounds, self._task.part(0.92, 1.0))
+        task = self._task.part(0.92, 1.0).watched(lambda fraction: self._tell(PlanKind.BALANCE, fraction))
+        facts = voice_facts(self.episode, sounds, task)
         reports = [
             report_balance(e, program_map(e), facts, b) for e, b in ((before, Balance()), (self.episode, find_balance(self.episode, facts)))
         ]

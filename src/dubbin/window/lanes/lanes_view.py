@@ -35,7 +35,7 @@ from dubbin.window.lanes.reduction_strip import paint_reduction
 from dubbin.window.lanes.spectrogram_tiles import SpectrogramTiles
 from dubbin.window.lanes.viewport import Viewport
 from dubbin.window.lanes.wave_image import columns_of, laid_over, wave_image
-from dubbin.window.lanes.words_strip import paint_covers, paint_placed, paint_splits, paint_words
+from dubbin.window.lanes.words_strip import STRIP_H, ShownWord, paint_covers, paint_placed, paint_splits, paint_words, words_to_show
 from dubbin.window.parts.theme import Theme, font
 from dubbin.window.session.selection import Band, Selection
 from dubbin.window.session.session import Session
@@ -43,7 +43,7 @@ from dubbin.window.session.speech import Speech
 
 GAP = 6
 EDGE_PX, CLICK_PX = 5, 4
-MARKS = {Role.VOICE: "●◆■▲", Role.MUSIC: "▶", Role.EFFECT: "▼"}
+VEIL = 120
 FULLEST = 0.92  # of a lane's height for its loudest sample
 
 
@@ -64,6 +64,7 @@ class LanesView(QWidget):
 
     play_wanted = pyqtSignal(int)
     menu_wanted = pyqtSignal(object)
+    laid = pyqtSignal()  # the lanes stand elsewhere, or are as high as they were not before
 
     def __init__(self, session: Session, view: Viewport, selection: Selection, theme: Theme, speech: Speech) -> None:
         super().__init__()
@@ -87,7 +88,7 @@ class LanesView(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Lanes")
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
-        self.setMinimumHeight(180)
+        self.setMinimumHeight(150)
         session.episode_changed.connect(self._on_changed)
         session.sounds_changed.connect(self._on_changed)
         session.findings_changed.connect(self._on_changed)
@@ -104,6 +105,7 @@ class LanesView(QWidget):
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         self._view.set_width(self.width())
+        self.laid.emit()
 
     # -- where things are -------------------------------------------------------------
 
@@ -312,7 +314,6 @@ class LanesView(QWidget):
         if not self._session.episode.lanes:
             self._paint_empty(p)
             return
-        audible = {lane.id for lane in audible_lanes(self._session.episode.lanes)}
         rects = self.lane_rects()
         self._marks.lay(self.width(), rects, self._bottom())
         for lane, rect in rects:
@@ -326,8 +327,6 @@ class LanesView(QWidget):
             if self._overlays.reductions is not None:
                 for colour, gain_db, step_s in self._overlays.reductions(lane):
                     paint_reduction(p, c, self._view, rect, lane.start_frame, self._session.episode.rate, gain_db, step_s, colour)
-            if self._overlays.words and lane.role is Role.VOICE:
-                paint_words(p, c, self._view, self._speech.table, lane, rect, self._session.episode.rate)
         paint_placed(p, c, self._view, self._session.episode, float(RULER_H), self._bottom(), self._selection.placed)
         self._marks.selection(p)
         if self._view.folded:
@@ -338,8 +337,7 @@ class LanesView(QWidget):
         if self._overlays.pauses:
             self._marks.pauses(p)
             self._marks.crosstalk(p, self._speech.crosstalk())
-        for index, (lane, rect) in enumerate(rects):
-            self._paint_lane_name(p, lane, rect, index, lane.id in audible)
+        for lane, rect in rects:
             if self._overlays.findings:
                 self._marks.findings(p, lane, rect)
         self._marks.ruler(p)
@@ -370,19 +368,25 @@ class LanesView(QWidget):
 
     def _paint_lane(self, p: QPainter, lane: Lane, rect: QRectF) -> None:
         c = self._theme.colours
-        picked = self._session.picked_lane is not None and lane.id == self._session.picked_lane.id
         p.fillRect(rect, c.q("card"))
         audible = lane in audible_lanes(self._session.episode.lanes)
+        words = self._words_under(lane)
+        sound = rect.adjusted(0, 0, 0, -STRIP_H) if words else rect
         if self.picture is not Picture.WAVES:
-            self._paint_spectrogram(p, lane, rect)
-        image = self._image(lane, int(rect.height()), audible) if self.picture is not Picture.SPECTROGRAM else None
+            self._paint_spectrogram(p, lane, sound)
+        image = self._image(lane, int(sound.height()), audible) if self.picture is not Picture.SPECTROGRAM else None
         if image is not None:
             p.drawImage(rect.topLeft(), image)
         p.setPen(QPen(c.q("line"), 1))
         p.drawLine(QPointF(0, rect.top()), QPointF(self.width(), rect.top()))
         p.drawLine(QPointF(0, rect.bottom()), QPointF(self.width(), rect.bottom()))
-        if picked:
-            p.fillRect(QRectF(0, rect.top(), 4, rect.height()), c.q("saddle"))
+        paint_words(p, c, words, rect)
+
+    def _words_under(self, lane: Lane) -> list[ShownWord]:
+        """The lane's words, where the page shows them and they can be read."""
+        if not self._overlays.words or lane.role is not Role.VOICE:
+            return []
+        return words_to_show(self._view, self._speech.table, lane, self._session.episode.rate)
 
     def _paint_spectrogram(self, p: QPainter, lane: Lane, rect: QRectF) -> None:
         sound, mode = self._session.analyses.sound(lane), self._session.monitor.mode
@@ -397,38 +401,9 @@ class LanesView(QWidget):
         p.save()
         p.setClipRect(rect)
         self._spectrograms.paint(p, lane, rect, source, side)
+        if self.picture is Picture.BOTH:
+            p.fillRect(rect, self._theme.colours.q("card", VEIL))  # so that the wave over it stays readable
         p.restore()
-
-    def _paint_lane_name(self, p: QPainter, lane: Lane, rect: QRectF, index: int, audible: bool) -> None:
-        c = self._theme.colours
-        marks = MARKS[lane.role]
-        text = f"{marks[index % len(marks)]} {lane.voice}"
-        recording = self._session.episode.recording(lane.recording)
-        note = recording.path.rsplit("/", 1)[-1]
-        if recording.id in self._session.recordings.broken:
-            note = "file not found"
-        elif self._session.recordings.source(lane) is None:
-            note = "being read …"
-        elif self._session.analyses.is_treating(lane):
-            note = "treated sound being computed …"
-        elif not audible:
-            note = "muted" if lane.mute else "not soloed"
-        p.setFont(font(15, 700))
-        width = p.fontMetrics().horizontalAdvance(text)
-        p.setFont(font(14))
-        note_width = p.fontMetrics().horizontalAdvance(note)
-        box = QRectF(9, rect.top() + 3, width + note_width + 24, 22)
-        back = c.q("card", 225)
-        p.setRenderHint(QPainter.RenderHint.Antialiasing)
-        p.setPen(Qt.PenStyle.NoPen)
-        p.setBrush(back)
-        p.drawRoundedRect(box, 4, 4)
-        p.setFont(font(15, 700))
-        p.setPen(c.q("ink"))
-        p.drawText(box.adjusted(6, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, text)
-        p.setFont(font(14))
-        p.setPen(c.q("brick") if recording.id in self._session.recordings.broken else c.q("muted"))
-        p.drawText(box.adjusted(width + 15, 0, 20, 0), Qt.AlignmentFlag.AlignVCenter, note)
 
     def _image(self, lane: Lane, height: int, audible: bool) -> QImage | None:
         view = self._view
@@ -453,7 +428,7 @@ class LanesView(QWidget):
         strong = 255 if audible else 90
         treats = bool(sound.repaired.stages or sound.voiced.stages)
         if self.picture is Picture.BOTH:
-            strong = 120 if audible else 60
+            strong = 215 if audible else 90
         if mode is MonitorMode.RECORDED or not treats:
             role = "indigo" if lane.role is Role.VOICE else "muted"
             return wave_image(recorded, height, c.q(role, strong), zoom)

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections import OrderedDict
 from dataclasses import dataclass
 from functools import lru_cache
-from itertools import pairwise
 
 import numpy as np
 from PyQt6.QtCore import QObject, QRectF, pyqtSignal
@@ -157,15 +156,9 @@ def _coloured(levels: QImage, colours: Colours) -> _Tile:
 
 @lru_cache(maxsize=4)
 def _colours(c: Colours) -> tuple[int, ...]:
-    """Printed ink on paper: quiet is the card itself, then thread, saddle, ink."""
-    stops = [(0.0, QColor(c.card)), (0.28, _mixed(QColor(c.card), QColor(c.thread), 0.25)), (0.58, QColor(c.thread)),
-             (0.8, QColor(c.saddle)), (1.0, QColor(c.ink))]  # fmt: skip
-    out = []
-    for k in range(256):
-        t = k / 255
-        low, high = next((a, b) for a, b in pairwise(stops) if t <= b[0])
-        out.append(_mixed(low[1], high[1], (t - low[0]) / (high[0] - low[0])).rgb())
-    return tuple(out)
+    """Printed ink on paper: one neutral ramp, from the card's own colour where it is quiet to ink where it is loud."""
+    quiet, loud = QColor(c.card), QColor(c.ink)
+    return tuple(_mixed(quiet, loud, k / 255).rgb() for k in range(256))
 
 
 def _mixed(a: QColor, b: QColor, share: float) -> QColor:

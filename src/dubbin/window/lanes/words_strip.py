@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QBrush, QPainter, QPen
+from PyQt6.QtGui import QBrush, QFontMetricsF, QPainter, QPen
 
 from dubbin.core.episode.model import CoverKind, Episode, Lane, PlacedKind
 from dubbin.core.speech.transcript import WordKind
@@ -13,38 +15,56 @@ from dubbin.window.lanes.viewport import Viewport
 from dubbin.window.parts.theme import Colours, font
 
 STRIP_H = 19.0
-LEAST_PX_PER_S = 64.0  # below, words would only be dust
+LEAST_PX_PER_S = 40.0  # below, hardly a word has room
+READABLE_SHARE = 0.8  # of the words in sight that must have room; else none is shown
+GAP_PX = 5.0
 COVER_NAMES = {CoverKind.SILENCE: "muted", CoverKind.LOWER: "lowered", CoverKind.TONE: "bleep", CoverKind.NOISE: "room noise"}
 
 
-def paint_words(p: QPainter, c: Colours, view: Viewport, table: WordTable, lane: Lane, rect: QRectF, rate: int) -> None:
-    """The lane's words along its lower edge, where there is room to read them."""
+@dataclass(frozen=True)
+class ShownWord:
+    """A word under the wave: where it begins, in pixels, and what stands there."""
+
+    x: float
+    text: str
+    kind: WordKind
+
+
+def words_to_show(view: Viewport, table: WordTable, lane: Lane, rate: int) -> list[ShownWord]:
+    """The lane's words in sight, each with room to be read whole; none at all where most have no room."""
     if not len(table) or rate / view.per_pixel < LEAST_PX_PER_S:
-        return
+        return []
     voices = [k for k, v in enumerate(table.voices) if v.lane == lane.id]
-    at = view.map.many_to_program((table.starts + table.ends) // 2)
+    at = view.map.many_to_program(table.middles)
     seen = np.flatnonzero(np.isin(table.voice_of, voices) & (at >= view.start - 2 * rate) & (at <= view.stop + 2 * rate) & (at >= 0))
-    if not len(seen):
+    metrics = QFontMetricsF(font(14))
+    wanted: list[tuple[float, float, ShownWord]] = []
+    for row in seen.tolist():
+        word = table.words[row]
+        half = (int(table.ends[row]) - int(table.starts[row])) / 2
+        x, width = view.x_of_display(at[row] - half), metrics.horizontalAdvance(word.text)
+        wanted.append((x, width, ShownWord(x, word.text, word.kind)))
+    wanted.sort(key=lambda item: item[0])
+    shown: list[ShownWord] = []
+    free_from = float("-inf")
+    for x, width, word in wanted:
+        if x >= free_from:
+            shown.append(word)
+            free_from = x + width + GAP_PX
+    return shown if len(shown) >= READABLE_SHARE * len(wanted) else []
+
+
+def paint_words(p: QPainter, c: Colours, words: list[ShownWord], rect: QRectF) -> None:
+    """Words along a lane's lower edge, below its sound."""
+    if not words:
         return
     strip = QRectF(rect.left(), rect.bottom() - STRIP_H, rect.width(), STRIP_H)
-    p.fillRect(strip, c.q("card", 215))
     p.setFont(font(14))
-    metrics = p.fontMetrics()
-    for row in seen.tolist():
-        half = (int(table.ends[row]) - int(table.starts[row])) / 2
-        a, b = view.x_of_display(at[row] - half), view.x_of_display(at[row] + half)
-        word = table.words[row]
-        if word.kind is WordKind.SOUND and b - a < 30:
-            continue
-        text = (
-            word.text
-            if metrics.horizontalAdvance(word.text) <= b - a + 6
-            else metrics.elidedText(word.text, Qt.TextElideMode.ElideRight, max(int(b - a + 4), 8))
-        )
+    for word in words:
         p.setPen(c.q("muted" if word.kind is not WordKind.WORD else "ink"))
-        p.drawText(QRectF(a, strip.top(), max(b - a + 8, 10), STRIP_H), Qt.AlignmentFlag.AlignVCenter, text)
+        p.drawText(QRectF(word.x, strip.top(), 1000, STRIP_H), Qt.AlignmentFlag.AlignVCenter, word.text)
         p.setPen(QPen(c.q("line"), 1))
-        p.drawLine(QPointF(a - 1.5, strip.top() + 3), QPointF(a - 1.5, strip.bottom() - 3))
+        p.drawLine(QPointF(word.x - 2.5, strip.top() + 3), QPointF(word.x - 2.5, strip.bottom() - 3))
 
 
 def paint_covers(p: QPainter, c: Colours, view: Viewport, lane: Lane, rect: QRectF) -> None:

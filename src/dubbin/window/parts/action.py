@@ -33,7 +33,7 @@ class ContextMenu(StrEnum):
 # The parts of each menu, parted by lines, in their order. One that is not named here comes last.
 GROUPS: dict[Menu, tuple[str, ...]] = {
     Menu.EPISODE: ("file", "save", "import", "card", "deliver", "recipes", "preferences", "quit"),
-    Menu.EDIT: ("history", "cuts", "copies", "selection", "pauses", "pieces", "ends", "mute", "places"),
+    Menu.EDIT: ("history", "cuts", "copies", "selection", "pauses", "pieces", "ends", "mute", "repairs", "places"),
     Menu.WORDS: ("transcript", "voices", "find", "words", "fillers", "retakes", "model"),
     Menu.PROGRAM: ("inserts", "chapters", "covers", "export"),
     Menu.PLAY: ("play", "speed", "monitor", "head", "words", "seams", "pauses", "places"),

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
@@ -10,6 +11,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QPen
 
 from dubbin.core.measure.frequency_scale import FREQUENCIES
+from dubbin.window.parts.figures import number
 from dubbin.window.parts.theme import Theme, font
 
 MOST_POINTS = 1800  # about two for each pixel of a wide plot; painting an hour's hundred thousand takes half a second
@@ -28,6 +30,12 @@ def thinned(x: np.ndarray, y: np.ndarray, most: int = MOST_POINTS) -> tuple[np.n
     picked.sort(axis=1)
     at = np.minimum((picked + np.arange(len(values))[:, None] * size).ravel(), len(x) - 1)
     return x[at], y[at]
+
+
+def _tick_texts(values: Sequence[float], scale: float, spacing: float) -> list[str]:
+    """Figures at an axis, with true minus signs."""
+    digits = max(0, int(np.ceil(-np.log10(spacing * scale)))) if spacing * scale > 0 else 0
+    return [number(v * scale, digits) for v in values]
 
 
 class Plot(pg.PlotWidget):  # type: ignore[misc]
@@ -54,6 +62,7 @@ class Plot(pg.PlotWidget):  # type: ignore[misc]
         self.setBackground(c.q("card"))
         for side, text in self._labels.items():
             axis = self.getPlotItem().getAxis(side)
+            axis.tickStrings = _tick_texts
             axis.setPen(c.q("line"))
             axis.setTextPen(c.q("muted"))
             axis.setTickFont(font(13))

@@ -178,6 +178,9 @@ QFrame#card {{ background: {c.card}; border: 1px solid {c.line}; border-radius: 
 QFrame#card[active="true"] {{ border: 1px solid {c.saddle}; }}
 QFrame#drop {{ background: transparent; border: 2px dashed {c.line}; border-radius: 14px; }}
 QLabel[kind="headline"] {{ font-size: 22px; font-weight: 700; }}
+QPushButton[kind="line"] {{ background: transparent; border: 1px solid transparent; border-radius: 4px; text-align: left; padding: 0 3px; font-weight: 500; }}
+QPushButton[kind="line"]:hover {{ background: {c.wash}; }}
+QPushButton[kind="line"]:focus {{ border: 1px solid {c.indigo}; padding: 0 3px; }}
 QPushButton[kind="row"] {{ background: transparent; border-color: transparent; text-align: left; padding: 6px 10px; }}
 QPushButton[kind="row"]:hover {{ background: {c.wash}; }}
 QPushButton[kind="row"]:focus {{ border: 2px solid {c.indigo}; padding: 5px 9px; }}

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from dubbin.core.episode.model import Episode
 from dubbin.core.episode.time_map import TimeMap
+from dubbin.core.mix.monitor import MonitorMode
+from dubbin.core.mix.program import Program
 from dubbin.window.lanes.viewport import Viewport
 from dubbin.window.player.player import Player
 from dubbin.window.session.program_measure import sounds_otherwise
@@ -16,6 +18,7 @@ from dubbin.window.session.session import Session
 from dubbin.window.session.stepping import neighbour
 
 SEAM_LEAD_S, SEAM_TAIL_S = 1.2, 1.2
+BETWEEN_MS = 300  # of silence between before and after
 SPEEDS = (0.5, 0.75, 1.0, 1.25, 1.5, 1.75, 2.0, 2.5, 3.0)
 # Speeds that the shuttle keys go through, backwards and forwards; 0 is where it stands.
 SHUTTLE = (-3.0, -2.0, -1.5, -1.0, -0.5, 0.0, 0.5, 1.0, 1.5, 2.0, 3.0)
@@ -35,6 +38,7 @@ class Playing(QObject):
         self.speed = 1.0
         self._of_cut = False
         self._return_to: int | None = None
+        self._then: Callable[[], None] | None = None  # what is played behind what plays
         player.head_moved.connect(self._on_head)
         player.state_changed.connect(self._on_state)
         session.episode_changed.connect(self._on_episode_changed)
@@ -47,6 +51,7 @@ class Playing(QObject):
         return self._selection.head
 
     def toggle(self) -> None:
+        self._then = None
         if self.player.is_playing:
             self.player.stop()
         else:
@@ -57,7 +62,7 @@ class Playing(QObject):
         program = self._session.monitor.audible()
         start = program.map.to_program_or_next(frame)
         stop = None
-        self._of_cut = False
+        self._of_cut, self._then = False, None
         if self.loop and self._selection.range is not None:
             a, b = self._selection.range
             start, stop = program.map.to_program_or_next(a), program.map.to_program_or_next(max(b - 1, 0)) + 1
@@ -66,7 +71,42 @@ class Playing(QObject):
         self.player.play(program, start, stop, loop=self.loop, speed=self.speed)
 
     def stop(self) -> None:
+        self._then = None
         self.player.stop()
+
+    def play_recorded_and_treated(self, start: int, end: int) -> None:
+        """Go to a place of the session and hear it as recorded, and then as treated."""
+        stretch = self._around(start, end)
+        self._go_to_place(start)
+        self._play_both(*(lambda m=mode: self._session.monitor.program(stretch, m) for mode in (MonitorMode.RECORDED, MonitorMode.TREATED)))
+
+    def play_cut_before_and_after(self, start: int, end: int) -> None:
+        """Hear what lies around a cut with it in place, and then cut."""
+        lead, tail = self._around(start, start).spans[0], self._around(end, end).spans[0]
+        self._go_to_place(start)
+        whole, apart = TimeMap([(lead.start, tail.end)]), TimeMap([(lead.start, start), (end, tail.end)])
+        self._play_both(lambda: self._session.monitor.program(whole), lambda: self._session.monitor.program(apart))
+
+    def _around(self, start: int, end: int) -> TimeMap:
+        """A place with a little before and after it."""
+        rate, frames = self._session.episode.rate, self._session.episode.frames
+        return TimeMap([(max(0, start - round(PLACE_LEAD_S * rate)), min(frames, max(end, start + 1) + round(PLACE_TAIL_S * rate)))])
+
+    def _play_both(self, first: Callable[[], Program], second: Callable[[], Program]) -> None:
+        """One after the other, unless somebody stops or plays something else."""
+        self._of_cut = True
+        self.player.play(first(), 0)
+
+        def then() -> None:
+            self._of_cut = True
+            self.player.play(second(), 0)
+
+        self._then = then if self.player.is_playing else None
+
+    def _go_to_place(self, frame: int) -> None:
+        self._selection.set_head(min(frame, max(self._session.episode.frames - 1, 0)))
+        self._view.reveal(self._selection.head)
+        self._return_to = self._selection.head
 
     def set_speed(self, speed: float) -> None:
         """The play speed, with the pitch kept; what plays goes on at it."""
@@ -124,10 +164,8 @@ class Playing(QObject):
     def play_place(self, start: int, end: int) -> None:
         """Go to a place of the session and hear it with a little before and after, cut or not."""
         rate, frames = self._session.episode.rate, self._session.episode.frames
-        self._of_cut = True
-        self._selection.set_head(min(start, max(frames - 1, 0)))
-        self._view.reveal(self._selection.head)
-        self._return_to = self._selection.head
+        self._of_cut, self._then = True, None
+        self._go_to_place(start)
         a = max(0, start - round(PLACE_LEAD_S * rate))
         b = min(frames, max(end, start) + round(PLACE_TAIL_S * rate))
         if b > a:
@@ -206,6 +244,10 @@ class Playing(QObject):
         self._view.reveal(frame)
 
     def _on_state(self, playing: bool) -> None:
+        if not playing and self._then is not None:
+            then, self._then = self._then, None
+            QTimer.singleShot(BETWEEN_MS, then)
+            return
         if not playing and self._return_to is not None:
             self._selection.set_head(self._return_to)
             self._return_to = None

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from dubbin.core.episode.model import Lane
 from dubbin.window.parts.action import Action, ContextMenu, Menu, Need
 from dubbin.window.repair.removed_file import RemovedFile
+from dubbin.window.repair.suggesting import Suggesting
 from dubbin.window.repair.touch_ups import TouchUps
 from dubbin.window.session.needs import Needs
 from dubbin.window.session.session import Session
@@ -12,11 +14,34 @@ TOUCH_DOWN_DB = 18.0
 LANES = (ContextMenu.LANES,)
 
 
-def repair_actions(session: Session, touch_ups: TouchUps, removed: RemovedFile) -> list[Action]:
+def repair_actions(session: Session, touch_ups: TouchUps, removed: RemovedFile, suggesting: Suggesting) -> list[Action]:
     needs = Needs(session)
     has_lanes = needs.lanes
 
+    def picked() -> list[Lane]:
+        return [session.picked_lane] if session.picked_lane is not None else []
+
+    nothing = "Nothing more is suggested: what the measurements ask for is on, or is still being measured."
     return [
+        Action(
+            "repair-lane",
+            Menu.EDIT,
+            "repairs",
+            "Apply suggested repairs to this recording",
+            (),
+            lambda: suggesting.repair(picked()),
+            Need(lambda: suggesting.can_repair(picked()), nothing),
+            on=LANES,
+        ),
+        Action(
+            "repair-all",
+            Menu.EDIT,
+            "repairs",
+            "Apply suggested repairs to all recordings",
+            ("Ctrl+Shift+R",),
+            lambda: suggesting.repair(suggesting.lanes()),
+            Need(lambda: suggesting.can_repair(suggesting.lanes()), nothing),
+        ),
         Action(
             "write-removed",
             Menu.EPISODE,

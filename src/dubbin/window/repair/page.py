@@ -2,18 +2,19 @@
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QPushButton
+from PyQt6.QtWidgets import QHBoxLayout, QPushButton
 
 from dubbin.core.episode.commands.treatments import find_use
 from dubbin.core.episode.model import FrameRange, Lane, TreatmentUse
 from dubbin.core.treat.registry import REPAIRS
 from dubbin.window.lanes.overlays import Overlays
 from dubbin.window.parts.action import ActionButton
-from dubbin.window.parts.card import label
+from dubbin.window.parts.card import Card, label
 from dubbin.window.parts.figures import number
 from dubbin.window.repair.actions import repair_actions
 from dubbin.window.repair.evidence import RepairEvidence
 from dubbin.window.repair.removed_file import RemovedFile
+from dubbin.window.repair.suggesting import Suggesting
 from dubbin.window.repair.touch_ups import TouchUpCard, TouchUps
 from dubbin.window.shell.page import Page, Status
 from dubbin.window.shell.shared import Shared
@@ -28,11 +29,22 @@ class RepairPage(Page):
 
     def __init__(self, shared: Shared) -> None:
         super().__init__(shared)
-        self._actions = shared.actions
         self.touch_ups = TouchUps(self.session, self.selection)
-        shared.actions.add(repair_actions(self.session, self.touch_ups, RemovedFile(shared)))
+        self.suggesting = Suggesting(self.session)
+        shared.actions.add(repair_actions(self.session, self.touch_ups, RemovedFile(shared), self.suggesting))
         self.empty = label("Add recordings in Intake first.", "muted", wrap=True)
         self.column.addWidget(self.empty)
+        self.suggested = Card("Suggested repairs")
+        self.suggested_text = label("", "muted", wrap=True)
+        self.suggested.body.addWidget(self.suggested_text)
+        row = QHBoxLayout()
+        self.suggest_buttons = [
+            ActionButton(shared.actions, id, text) for id, text in (("repair-lane", "This recording"), ("repair-all", "All recordings"))
+        ]
+        for button in self.suggest_buttons:
+            row.addWidget(button, 1)
+        self.suggested.body.addLayout(row)
+        self.column.addWidget(self.suggested)
         self.sections: dict[str, TreatmentSection] = {}
         self.only: dict[str, QPushButton] = {}
         for treatment in REPAIRS:
@@ -69,14 +81,6 @@ class RepairPage(Page):
         else:
             self.session.said.emit("Select a stretch on the lanes first; the treatment is then applied there alone.")
 
-    def suggested(self, lane: Lane, name: str) -> int | None:
-        """The strength that the findings ask for, no further than the voice allows."""
-        report, guard = self.session.analyses.report(lane), self.session.analyses.guard(lane, name)
-        found = next((s.strength for s in report.suggested if s.treatment == name), None) if report else None
-        if found is None or guard is None:
-            return found
-        return min(found, int(100 * guard.highest_strength))
-
     # -- showing ----------------------------------------------------------------------
 
     def status(self) -> Status:
@@ -90,9 +94,13 @@ class RepairPage(Page):
     def refresh(self) -> None:
         lane = self.session.picked_lane
         self.empty.setVisible(lane is None)
+        self.suggested.setVisible(lane is not None)
         self.touch_card.setVisible(lane is not None)
         self.removed.setVisible(lane is not None)
-        self.removed.setEnabled(self._actions["write-removed"].enabled())
+        self.removed.show_state()
+        for button in self.suggest_buttons:
+            button.show_state()
+        self._show_suggested(lane)
         for section in self.sections.values():
             section.card.setVisible(lane is not None)
             if lane is not None:
@@ -101,9 +109,20 @@ class RepairPage(Page):
             self.touch_card.show_lane(lane)
         self.panes.show_lane(lane)
 
+    def _show_suggested(self, lane: Lane | None) -> None:
+        """What is suggested for the picked recording and not on."""
+        if lane is None:
+            return
+        missing = self.suggesting.missing(lane)
+        titles = ", ".join(f"{t.title} {missing[t.name]} %" for t in REPAIRS if t.name in missing)
+        if self.session.analyses.report(lane) is None:
+            self.suggested_text.setText("The recording is being measured …")
+        else:
+            self.suggested_text.setText(titles or f"Nothing more is suggested for {lane.voice}.")
+
     def _show(self, lane: Lane, section: TreatmentSection) -> None:
         name = section.treatment.name
-        use = section.show_lane(lane, self.suggested(lane, name))
+        use = section.show_lane(lane, self.suggesting.suggested(lane, name))
         self._show_figures(lane, section, use)
         count = len(use.spans)
         where = f"on {count} stretch{'es' if count != 1 else ''}"

@@ -9,7 +9,7 @@ from dubbin.window.parts.action import Action, Menu, Need
 from dubbin.window.parts.theme import Appearance
 from dubbin.window.session.needs import Needs
 from dubbin.window.session.session import Session
-from dubbin.window.shell.card_dialog import CardSheet
+from dubbin.window.shell.card_sheet import CardSheet
 from dubbin.window.shell.files import EpisodeFiles
 from dubbin.window.shell.help import Help
 from dubbin.window.shell.recipes import Recipes

@@ -1,4 +1,4 @@
-"""The job card at the right of the window: a heading, and the sheets of the step in front."""
+"""The job card at the right of the window: a heading, and the sheets of the step in front; or the sheet of Run the card in their place."""
 
 from __future__ import annotations
 
@@ -6,6 +6,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
 
 from dubbin.window.parts.card import label
+from dubbin.window.parts.theme import scaled
 from dubbin.window.shell.step import Step
 
 CARD_W, WIDEST = 306, 520
@@ -15,9 +16,10 @@ class CardPanel(QFrame):
     def __init__(self) -> None:
         super().__init__()
         self.setObjectName("panel")
-        self.setMinimumWidth(CARD_W)
-        self.setMaximumWidth(WIDEST)
-        column = QVBoxLayout(self)
+        self.setMinimumWidth(scaled(CARD_W))
+        self.setMaximumWidth(scaled(WIDEST))
+        of_steps = QWidget()
+        column = QVBoxLayout(of_steps)
         column.setContentsMargins(0, 8, 0, 0)
         column.setSpacing(4)
         head = QHBoxLayout()
@@ -30,6 +32,11 @@ class CardPanel(QFrame):
         column.addLayout(head)
         self._sheets = QStackedWidget()
         column.addWidget(self._sheets, 1)
+        self._either = QStackedWidget()
+        self._either.addWidget(of_steps)
+        whole = QVBoxLayout(self)
+        whole.setContentsMargins(0, 0, 0, 0)
+        whole.addWidget(self._either)
 
     def add(self, card: QWidget) -> None:
         """The sheets of one more step, in the order of the steps."""
@@ -38,6 +45,18 @@ class CardPanel(QFrame):
         scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         scroll.setWidget(card)
         self._sheets.addWidget(scroll)
+
+    def add_sheet(self, sheet: QWidget) -> None:
+        """A sheet that stands in place of all steps' ones while it is shown."""
+        self._either.addWidget(sheet)
+
+    def show_sheet(self, on: bool) -> None:
+        """Show the sheet, or the step's own cards again."""
+        self._either.setCurrentIndex(1 if on else 0)
+
+    @property
+    def shows_sheet(self) -> bool:
+        return self._either.currentIndex() == 1
 
     def show_step(self, step: Step, about: str) -> None:
         """Bring a step's sheets to the front; about: what they are about."""

@@ -21,8 +21,10 @@ from PyQt6.QtWidgets import (
 
 from dubbin.core.episode.document import Document
 from dubbin.core.folders import Folders
+from dubbin.core.mix.card_entry import CutSwitch, Entry
 from dubbin.window.lanes.actions import lane_actions
 from dubbin.window.lanes.go_to_time import GoToTime
+from dubbin.window.lanes.lane_heads import LaneHeads, with_heads
 from dubbin.window.lanes.lanes_view import LanesView
 from dubbin.window.lanes.navigation import Navigation
 from dubbin.window.lanes.overview import Overview
@@ -41,8 +43,9 @@ from dubbin.window.session.selection import Selection
 from dubbin.window.session.session import Session
 from dubbin.window.session.speech import Speech
 from dubbin.window.shell.actions import shell_actions
-from dubbin.window.shell.card_dialog import CardSheet
 from dubbin.window.shell.card_panel import CARD_W, CardPanel
+from dubbin.window.shell.card_run import CardRun
+from dubbin.window.shell.card_sheet import CardSheet
 from dubbin.window.shell.files import EpisodeFiles
 from dubbin.window.shell.header import Header
 from dubbin.window.shell.help import Help
@@ -106,7 +109,8 @@ class MainWindow(QMainWindow):
             self, theme, self.session, self.selection, self.view, self.navigation, self.playing, self.speech, ProgramMeasure(self.session),
             self.lanes, self.words_pane, self.preferences, self.actions_by_id, self.files.folder, self.go_step,
         )  # fmt: skip
-        self.card_sheet = CardSheet(self.shared)
+        self.card_run = CardRun(self.session, self.speech)
+        self.card_sheet = CardSheet(self.card_run, theme, self.session, self._play_entry)
         self.recipes = Recipes(self, self.session, self.speech, self.files.folder)
         self._add_actions()
         self.pages: dict[Step, Page] = {step: rooms[step](self.shared) for step in Step}
@@ -145,6 +149,7 @@ class MainWindow(QMainWindow):
         for page in self.pages.values():
             self.card_panel.add(page.card)
             self.evidence.addWidget(page.evidence)
+        self.card_panel.add_sheet(self.card_sheet)
         self.welcome = Welcome(self.actions_by_id, self.files.recent, self.files.open_recent)
         self.stack = QStackedWidget()
         self.stack.addWidget(self._middle())
@@ -184,7 +189,8 @@ class MainWindow(QMainWindow):
         self.splitter = QSplitter(Qt.Orientation.Vertical)
         self.splitter.setHandleWidth(3)
         self.splitter.splitterMoved.connect(lambda *_: self.memory.keep_sizes(self.steps.current.value, self.splitter.sizes()))
-        self.splitter.addWidget(self.lanes)
+        self.lane_heads = LaneHeads(self.session, self.theme, self.lanes)
+        self.splitter.addWidget(with_heads(self.lanes, self.lane_heads))
         self.splitter.addWidget(self.evidence)
         self.splitter.setStretchFactor(0, 3)
         self.splitter.setStretchFactor(1, 2)
@@ -200,6 +206,8 @@ class MainWindow(QMainWindow):
 
     def _connect(self) -> None:
         self.steps.chosen.connect(self.go_step)
+        self.card_sheet.shown.connect(lambda: self.card_panel.show_sheet(True))
+        self.card_sheet.left.connect(lambda: self.card_panel.show_sheet(False))
         self.lanes.play_wanted.connect(self.playing.play_from)
         self.lanes.menu_wanted.connect(lambda at: self.menus.show(ContextMenu.LANES, QPoint(at)))
         self.words_pane.words.play_wanted.connect(self.playing.play_from)
@@ -249,6 +257,7 @@ class MainWindow(QMainWindow):
             if other is not page and other.is_open:
                 other.closed()
         self.steps.show_step(step)
+        self.card_panel.show_sheet(False)
         self.evidence.setCurrentWidget(page.evidence)
         self.lanes.show_overlays(page.overlays)
         self.splitter.setSizes(self.memory.sizes(step.value, page.sizes))
@@ -281,6 +290,17 @@ class MainWindow(QMainWindow):
         if wanted and self._minutes >= wanted:
             self._minutes = 0
             self.files.autosave()
+
+    def _play_entry(self, entry: Entry) -> None:
+        """Go to where something that the card did is heard best, and play it before and after."""
+        place = self.card_run.place(entry)
+        if place is None:
+            return
+        if isinstance(entry.switch, CutSwitch):
+            self.playing.play_cut_before_and_after(*place)
+        else:
+            self.session.pick_lane(entry.switch.lane)
+            self.playing.play_recorded_and_treated(*place)
 
     # -- frame ------------------------------------------------------------------------
 

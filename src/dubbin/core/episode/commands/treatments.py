@@ -38,6 +38,15 @@ def change_use(
     return change_lane(episode, lane_id, title, merge_key, **{part: uses})
 
 
+def set_repairs(episode: Episode, strengths: Mapping[str, Mapping[str, int]], title: str) -> Change:
+    """Have repairs on at these strengths (0 to 100), by lane id and name, in one step; all others stay as they are."""
+    changed = episode
+    for lane_id, of_lane in strengths.items():
+        for name, strength in of_lane.items():
+            changed = change_use(changed, lane_id, name, title, on=True, strength=strength).episode
+    return Change(title, changed)
+
+
 def add_touch_up(episode: Episode, lane_id: str, spot: Spot) -> Change:
     """Take one sound out of a rectangle of time and frequency of a lane."""
     lane = episode.lane(lane_id)
