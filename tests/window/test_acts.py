@@ -33,9 +33,15 @@ def acts(edit):  # noqa: F811
 def said(edit):  # noqa: F811
     """All sentences that are said."""
     sentences: list[str] = []
+
+    def offered(text: str, _: object) -> None:
+        sentences.append(text)
+
     edit.session.said.connect(sentences.append)
+    edit.session.offered.connect(offered)
     yield sentences
     edit.session.said.disconnect(sentences.append)
+    edit.session.offered.disconnect(offered)
 
 
 class TestAllOfAKind:

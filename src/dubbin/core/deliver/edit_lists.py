@@ -152,7 +152,7 @@ def as_csv(episode: Episode, fps: float = FRAMES_PER_S, videos: Collection[str] 
     return out.getvalue()
 
 
-def as_labels(episode: Episode, fps: float = FRAMES_PER_S, videos: Collection[str] = ()) -> str:
+def as_tab_separated(episode: Episode, fps: float = FRAMES_PER_S, videos: Collection[str] = ()) -> str:
     """Lines of start, end and text, parted by tabs, in seconds of the program: seams, chapters, markers and breaks."""
     time_map = program_map(episode)
     rows = [(seam, "seam") for seam in time_map.seams()] + [(frame, text or kind) for frame, text, kind in program_marks(episode, time_map)]
@@ -188,7 +188,12 @@ def _ascii(text: str) -> str:
     return " ".join(text.encode("ascii", "replace").decode().split())
 
 
-FORMS: dict[str, Callable[[Episode, float, Collection[str]], str]] = {".otio": as_otio, ".edl": as_edl, ".csv": as_csv, ".txt": as_labels}
+FORMS: dict[str, Callable[[Episode, float, Collection[str]], str]] = {
+    ".otio": as_otio,
+    ".edl": as_edl,
+    ".csv": as_csv,
+    ".txt": as_tab_separated,
+}
 
 
 def write_edit_list(episode: Episode, path: Path, fps: float = FRAMES_PER_S) -> None:

@@ -78,11 +78,12 @@ def read_targets(table: Path = TABLE) -> dict[str, Target]:
     except (OSError, UnicodeDecodeError, tomllib.TOMLDecodeError, msgspec.ValidationError, TypeError) as error:
         raise DubbinError(f"The table of targets {table} can't be used: {error}.") from error
     for target in found.values():
-        _check(target, table)
+        check_target(target, table)
     return found
 
 
-def _check(target: Target, table: Path) -> None:
+def check_target(target: Target, table: Path) -> None:
+    """Raise DubbinError where a target asks for what can't be. table: the file that it stands in."""
     problems = [
         (target.aim is None and not target.keeps_level, "no loudness to aim at"),
         (target.aim is not None and not -60.0 <= target.aim <= 0.0, "a loudness that can't be"),

@@ -11,7 +11,7 @@ Span = tuple[float, float]
 class Severity(StrEnum):
     """How bad a finding is: heard when one listens for it, heard by everyone, spoils the recording."""
 
-    SLIGHT = "slight"
+    MINOR = "minor"
     AUDIBLE = "audible"
     SEVERE = "severe"
 

@@ -27,7 +27,7 @@ MOMENT_S = 0.02  # a click has no length to speak of; on the lanes it gets this 
 
 
 def _graded(value: float, clear: float, severe: float) -> Severity:
-    return Severity.SEVERE if value >= severe else Severity.AUDIBLE if value >= clear else Severity.SLIGHT
+    return Severity.SEVERE if value >= severe else Severity.AUDIBLE if value >= clear else Severity.MINOR
 
 
 def _moments(times_s: tuple[float, ...]) -> tuple[Span, ...]:
@@ -123,7 +123,7 @@ def _add_untreated(report: RecordingReport, out: list[Finding]) -> None:
         text = f"{names[a]} and {names[b]} have opposite polarity: together they cancel"
         out.append(Finding("inverted", "Inverted channel", text, Severity.SEVERE))
     for a, b in channels.same:
-        out.append(Finding("same-channels", "Same twice", f"{names[a]} and {names[b]} are the same", Severity.SLIGHT))
+        out.append(Finding("same-channels", "Same twice", f"{names[a]} and {names[b]} are the same", Severity.MINOR))
     if report.dropouts.count:
         longest = max(b - a for a, b in report.dropouts.spans_s)
         text = f"{_count(report.dropouts.count, 'drop-out')}, the longest {1000 * longest:.0f} ms"

@@ -63,7 +63,7 @@ class LevelCard(Card):
         row = QHBoxLayout()
         row.setSpacing(6)
         self.pan = MarkedSlider(theme, "Pan", -100.0, 100.0, 1.0, origin=0.0)
-        self.pan.setToolTip("Left or right; equally loud everywhere. Double-click sets it to the middle.")
+        self.pan.setToolTip("Left or right; equally loud everywhere. Double-click sets it to the centre.")
         self.place = label("", "muted")
         self.place.setFixedWidth(52)
         row.addWidget(label("pan", "muted"))
@@ -93,7 +93,7 @@ class LevelCard(Card):
         self.solo.setChecked(lane.solo)
         self.polarity.setChecked(lane.invert)
         self.set_active(picked)
-        self.place.setText("middle" if lane.pan == 0 else f"{abs(lane.pan):.0f} {'left' if lane.pan < 0 else 'right'}")
+        self.place.setText("centre" if lane.pan == 0 else f"{abs(lane.pan):.0f} {'left' if lane.pan < 0 else 'right'}")
         if not self.slider.is_dragged:
             self.slider.show_value(lane.level_db, 0.0)
         if not self.pan.is_dragged:

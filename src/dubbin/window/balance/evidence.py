@@ -16,7 +16,6 @@ from dubbin.window.parts.theme import Theme
 
 COLUMNS = ("Voice", "Before", "In the program")
 VOICE_COLOURS = ("indigo", "fern", "thread", "brick")
-COLOUR_WORDS = {"indigo": "blue", "fern": "green", "thread": "gold", "brick": "red"}
 LOWEST_LUFS = -46.0
 VOICE_FROM_LUFS = -36.0  # below, a voice has said next to nothing within these seconds
 
@@ -32,7 +31,7 @@ class BalanceEvidence(QWidget):
         left.setSpacing(2)
         self.caption = label("", "muted")
         left.addWidget(self.caption)
-        self.plot = Plot(theme, "Loudness history", "program time", "LUFS")
+        self.plot = Plot(theme, "Loudness history", "program time", "LUFS", clock_axis=True)
         self.plot.curve("momentary", "wash", 1.0)
         for k in range(len(VOICE_COLOURS)):
             self.plot.curve(f"voice {k}", VOICE_COLOURS[k], 1.4)
@@ -65,18 +64,19 @@ class BalanceEvidence(QWidget):
             self.plot.show_curve("integrated", np.array([0.0, end]), np.full(2, level))
 
     def show_voices(self, report: BalanceReport, measured: bool) -> None:
-        words = []
         for k in range(len(VOICE_COLOURS)):
             if k < len(report.voices):
                 short = report.voices[k].short_term
                 self.plot.show_curve(
                     f"voice {k}", np.arange(1, len(short) + 1) * HISTORY_S - 1.5, np.where(short > VOICE_FROM_LUFS, short, np.nan)
                 )
-                words.append(f"{COLOUR_WORDS[VOICE_COLOURS[k]]}: {report.voices[k].voice}")
+                self.plot.name_curve(f"voice {k}", report.voices[k].voice)
             else:
                 self.plot.hide_curve(f"voice {k}")
         if measured:
-            self.caption.setText("Short-term loudness. " + " · ".join([*words, "brown: the program", "dashed: integrated"]))
+            self.caption.setText("Short-term loudness; pale: momentary")
+            self.plot.name_curve("short-term", "program")
+            self.plot.name_curve("integrated", "integrated")
         self.table.setRowCount(len(report.voices))
         for row, voice in enumerate(report.voices):
             self.table.show_row(row, (voice.voice, with_unit(voice.before_lufs, "LUFS"), with_unit(voice.after_lufs, "LUFS")))

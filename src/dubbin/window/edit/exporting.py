@@ -12,7 +12,7 @@ from dubbin.window.edit.writing import write_and_say
 from dubbin.window.shell.shared import Shared
 
 FPS = "frames a second of the picture"
-EDIT_FILES = "OpenTimelineIO (*.otio);;EDL, CMX 3600 (*.edl);;Table (*.csv);;Labels (*.txt)"
+EDIT_FILES = "OpenTimelineIO (*.otio);;EDL, CMX 3600 (*.edl);;Table (*.csv);;Tab-separated list (*.txt)"
 
 
 class EditExport:

@@ -14,7 +14,12 @@ class FillerList(ActiveTable):
     """A row for each word of each voice to cut them by kind, then every filler by itself."""
 
     def __init__(self, session: Session, speech: Speech, acts: Fillers) -> None:
-        super().__init__("Fillers", ("Cut", "Filler", "Voice", "At", "Length", "Note"), 5)
+        super().__init__(
+            "Fillers",
+            ("Cut", "Filler", "Voice", "At", "Length", "Note"),
+            5,
+            "Fillers are found in the words: choose Transcribe on the card.",
+        )
         self._session, self._speech, self._acts = session, speech, acts
         self._entries: list[list[FoundFiller]] = []
         self.on_ticked, self.on_row = self._tick, self._go

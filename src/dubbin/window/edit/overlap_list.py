@@ -20,7 +20,12 @@ class OverlapList(ActiveTable):
     """Where two speak at once; a tick lowers the microphone that hears the other, a click selects the place and plays it."""
 
     def __init__(self, session: Session, acts: Overlaps, selection: Selection, playing: Playing) -> None:
-        super().__init__("Overlaps", ("Lower", "At", "Length", "Who", "Hears the other", "Now"), 3)
+        super().__init__(
+            "Overlaps",
+            ("Lower", "At", "Length", "Who", "Hears the other", "Now"),
+            3,
+            "Where two speak at once is found as soon as both microphones are measured. There is no such place yet.",
+        )
         self._session, self._acts, self._selection, self._playing = session, acts, selection, playing
         self._entries: list[Overlap] = []
         self.on_ticked, self.on_row = self._tick, self._go

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from pathlib import Path
+
 from PyQt6.QtCore import QSignalBlocker
 from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QInputDialog, QPushButton, QVBoxLayout, QWidget
 
@@ -208,6 +211,9 @@ class EditPage(Page):
         column.addLayout(row)
         column.addWidget(table, 1)
         return whole
+
+    def takers(self) -> dict[str, Callable[[Path], None]]:
+        return {suffix: self.acts.wording.bring_text for suffix in (".srt", ".vtt", ".txt")}
 
     def find_words(self) -> None:
         """Look for words: the pane comes to the front and its field takes the keys."""

@@ -20,7 +20,12 @@ NAMES = {CutKind.HAND: "by hand", CutKind.FILLER: "filler", CutKind.RETAKE: "ret
 class PauseList(ActiveTable):
     def __init__(self, session: Session, selection: Selection, acts: Pausing, go: Callable[[int], None]) -> None:
         """go: moves the play head to a session frame."""
-        super().__init__("Pauses and cuts", COLUMNS)
+        super().__init__(
+            "Pauses and cuts",
+            COLUMNS,
+            None,
+            "Pauses are found as soon as the recordings are measured; what is cut by hand stands here too.",
+        )
         self._session, self._selection, self._acts, self._go_to = session, selection, acts, go
         self._entries: list[Pause | Cut] = []
         self.on_ticked, self.on_row = self._tick, self._go

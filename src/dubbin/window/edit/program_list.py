@@ -17,7 +17,12 @@ class ProgramList(ActiveTable):
     """Chapters, markers, breaks, inserts, moves and copies in the order in which they are heard."""
 
     def __init__(self, session: Session, selection: Selection, go: Callable[[int], None]) -> None:
-        super().__init__("In the program", ("At", "What", "Name", "Length"), 2)
+        super().__init__(
+            "In the program",
+            ("At", "What", "Name", "Length"),
+            2,
+            "Breaks, inserted sounds, moved stretches and chapters stand here: Ctrl+B inserts a break, Ctrl+Shift+K adds a chapter.",
+        )
         self._session, self._selection, self._go_to = session, selection, go
         self._entries: list[Marker | Placed] = []
         self.on_row = self._go

@@ -15,7 +15,12 @@ class RetakeList(ActiveTable):
     """Takes of a line together; the ticked one is heard."""
 
     def __init__(self, session: Session, speech: Speech, acts: Retakes, playing: Playing) -> None:
-        super().__init__("Retakes", ("Keep", "Take", "Voice", "At", "What is said"), 4)
+        super().__init__(
+            "Retakes",
+            ("Keep", "Take", "Voice", "At", "What is said"),
+            4,
+            "Lines that were said again are found in the words: choose Transcribe on the card.",
+        )
         self._session, self._speech, self._acts, self._playing = session, speech, acts, playing
         self._entries: list[tuple[FoundRetake, int]] = []
         self.on_ticked, self.on_row = self._tick, self._go

@@ -18,7 +18,12 @@ class SeamList(ActiveTable):
     """Every seam: how it is joined, and what measurement doubts."""
 
     def __init__(self, session: Session, seams: SeamWatch, playing: Playing) -> None:
-        super().__init__("Seams", ("At", "Cut", "Crossfade", "Shape", "Doubt"), 4)
+        super().__init__(
+            "Seams",
+            ("At", "Cut", "Crossfade", "Shape", "Doubt"),
+            4,
+            "Every cut leaves a seam, which is listed here with its crossfade. Nothing is cut yet.",
+        )
         self._session, self._seams, self._playing = session, seams, playing
         self._entries: list[tuple[int, int]] = []
         self.on_row = self._go

@@ -6,6 +6,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from dubbin.core.errors import DubbinError
+from dubbin.window.session.made_files import say_made
 from dubbin.window.session.session import Session
 
 
@@ -16,4 +17,4 @@ def write_and_say(session: Session, act: Callable[[], None], path: Path) -> None
     except DubbinError as error:
         session.said.emit(str(error))
     else:
-        session.said.emit(f"{path.name} was written.")
+        say_made(session, f"{path.name} was written to {path.parent}.", path.parent)

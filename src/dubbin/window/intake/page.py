@@ -62,9 +62,13 @@ class IntakePage(Page):
         self.choice = Segments(self.theme, "What the pane shows", choices, {})
         self.choice.chosen.connect(lambda key: self.stack.setCurrentIndex(int(key == "markers")))
         column.addWidget(self.choice)
-        self.table = FigureTable("Recordings", COLUMNS, stretched=1)
+        self.table = FigureTable(
+            "Recordings", COLUMNS, 1, "Recordings stand here with their figures: press Ctrl+I, or drop files on the window."
+        )
         self.table.cellClicked.connect(self._on_row)
-        self.markers = FigureTable("Markers", ("Time", "Note", ""), stretched=1)
+        self.markers = FigureTable(
+            "Markers", ("Time", "Note", ""), 1, "Press A while it plays to mark a place; it is listed here with a note."
+        )
         self.markers.cellClicked.connect(self._on_marker)
         self.stack = QStackedWidget()
         self.stack.addWidget(self.table)
@@ -145,7 +149,7 @@ class IntakePage(Page):
             away.setProperty("kind", "quiet")
             away.clicked.connect(lambda _=False, m=marker: self.session.do(remove_marker(self.session.episode, m)))
             self.markers.setCellWidget(row, 2, away)
-        self.choice.setToolTip(f"{len(markers)} marked; K marks a place while it plays.")
+        self.choice.setToolTip(f"{len(markers)} marked; A marks a place while it plays.")
 
     def _on_note(self, note: QLineEdit, marker: Marker) -> None:
         known = next((m for m in self.session.episode.markers if m == marker), None)

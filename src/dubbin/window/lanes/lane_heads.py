@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QRectF, QSize, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QAbstractButton, QHBoxLayout, QSizePolicy, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QSizePolicy, QWidget
 
 from dubbin.core.episode.model import Lane, Role
 from dubbin.core.mix.program import audible_lanes
@@ -17,7 +17,7 @@ MARKS = {Role.VOICE: "●◆■▲", Role.MUSIC: "▶", Role.EFFECT: "▼"}
 PAD = 9
 
 
-class LaneHead(QAbstractButton):
+class LaneHead(QPushButton):
     """A lane's name and state; a click, or Return, picks the lane."""
 
     def __init__(self, session: Session, theme: Theme, lane_id: str, parent: QWidget) -> None:

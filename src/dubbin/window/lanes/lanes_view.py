@@ -6,7 +6,7 @@ from enum import StrEnum
 
 import numpy as np
 from numpy.typing import NDArray
-from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import (
     QContextMenuEvent,
     QImage,
@@ -36,6 +36,7 @@ from dubbin.window.lanes.spectrogram_tiles import SpectrogramTiles
 from dubbin.window.lanes.viewport import Viewport
 from dubbin.window.lanes.wave_image import columns_of, laid_over, wave_image
 from dubbin.window.lanes.words_strip import STRIP_H, ShownWord, paint_covers, paint_placed, paint_splits, paint_words, words_to_show
+from dubbin.window.parts.figures import clock
 from dubbin.window.parts.theme import Theme, font
 from dubbin.window.session.selection import Band, Selection
 from dubbin.window.session.session import Session
@@ -44,6 +45,7 @@ from dubbin.window.session.speech import Speech
 GAP = 6
 EDGE_PX, CLICK_PX = 5, 4
 VEIL = 120
+TELL_MS = 400  # after the last move it is told where one is
 FULLEST = 0.92  # of a lane's height for its loudest sample
 
 
@@ -98,6 +100,12 @@ class LanesView(QWidget):
         selection.changed.connect(self.update)
         selection.head_changed.connect(self.update)
         theme.changed.connect(self._on_changed)
+        self._telling = QTimer(self)
+        self._telling.setSingleShot(True)
+        self._telling.setInterval(TELL_MS)
+        self._telling.timeout.connect(lambda: self.setAccessibleDescription(self.describe()))
+        for signal in (selection.changed, selection.head_changed):
+            signal.connect(self._telling.start)
 
     def _on_changed(self, *_: object) -> None:
         self._images.clear()
@@ -343,6 +351,24 @@ class LanesView(QWidget):
         self._marks.ruler(p)
         self._marks.markers(p)
         self._marks.head(p)
+        if self.hasFocus():
+            p.setPen(QPen(c.q("indigo"), 2))
+            p.setBrush(Qt.BrushStyle.NoBrush)
+            p.drawRect(self.rect().adjusted(1, RULER_H + 1, -1, -1))
+
+    def describe(self) -> str:
+        """Where one is, in words: for screen readers."""
+        rate, head = self._session.episode.rate, self._selection.head
+        parts = [f"play head at {clock(head / rate, 1)}"]
+        row = self._speech.table.row_at(head) if len(self._speech.table) else None
+        if row is not None:
+            parts.append(f"{self._speech.table.voice(row).name}: {self._speech.table.words[row].text}")
+        if self._selection.range is not None:
+            a, b = self._selection.range
+            parts.append(f"selected {clock(a / rate, 1)} to {clock(b / rate, 1)}")
+        if self._selection.cut is not None:
+            parts.append(f"cut of {self._selection.cut.frames / rate:.2f} s")
+        return ", ".join(parts)
 
     def _paint_empty(self, p: QPainter) -> None:
         c = self._theme.colours

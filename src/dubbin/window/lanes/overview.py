@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
-from PyQt6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from dubbin.core.episode.time_map import merged
@@ -33,7 +33,9 @@ def joined(bands: Sequence[tuple[float, float]], nearest: float = 0.5) -> list[t
 
 
 class Overview(QWidget):
-    """Click or drag to move the part that is seen."""
+    """Click or drag, or arrow and page keys, to move the part that is seen."""
+
+    own_keys = frozenset((Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_PageUp, Qt.Key.Key_PageDown, Qt.Key.Key_Home, Qt.Key.Key_End))
 
     def __init__(self, session: Session, view: Viewport, selection: Selection, theme: Theme) -> None:
         super().__init__()
@@ -42,6 +44,8 @@ class Overview(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self.setAccessibleName("Overview")
+        self.setAccessibleDescription("The part of the episode that is seen; arrow and page keys move it, Home and End go to its ends.")
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         for signal in (session.episode_changed, session.sounds_changed, theme.changed):
             signal.connect(self._on_changed)
         view.changed.connect(self.update)
@@ -61,6 +65,18 @@ class Overview(QWidget):
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         if event and event.buttons() & Qt.MouseButton.LeftButton:
             self._go(event.position().x())
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        view, key = self._view, Qt.Key(event.key()) if event else None
+        shares = {Qt.Key.Key_Left: -0.1, Qt.Key.Key_Right: 0.1, Qt.Key.Key_PageUp: -0.9, Qt.Key.Key_PageDown: 0.9}
+        if key in shares:
+            view.scroll(shares[key] * view.width)
+        elif key in (Qt.Key.Key_Home, Qt.Key.Key_End):
+            seen = view.width * view.per_pixel
+            start = 0.0 if key == Qt.Key.Key_Home else view.frames - seen
+            view.show_range(start, start + seen)
+        else:
+            super().keyPressEvent(event)
 
     def _go(self, x: float) -> None:
         view = self._view
@@ -105,6 +121,10 @@ class Overview(QWidget):
         x = view.map.to_program_or_next(self._selection.head) * scale
         p.setPen(QPen(c.q("ink"), 1.4))
         p.drawLine(QPointF(x, 0), QPointF(x, HEIGHT))
+        if self.hasFocus():
+            p.setPen(QPen(c.q("indigo"), 2))
+            p.setBrush(Qt.BrushStyle.NoBrush)
+            p.drawRect(self.rect().adjusted(1, 1, -1, -1))
 
     def _wave(self) -> QImage:
         key = (self.width(), self._view.folded)

@@ -17,6 +17,7 @@ from PyQt6.QtWidgets import (
     QInputDialog,
     QLineEdit,
     QPushButton,
+    QVBoxLayout,
     QWidget,
 )
 
@@ -29,6 +30,7 @@ from dubbin.core.episode.commands.delivery import change_delivery
 from dubbin.core.episode.model import Delivery, Tags
 from dubbin.core.errors import DubbinError
 from dubbin.window.parts.card import Card, label, set_kind
+from dubbin.window.parts.layouts import clear_layout
 from dubbin.window.session.session import Session
 
 ON_THE_CARD = (("title", "Title"), ("show", "Show"), ("author", "Author"))
@@ -64,14 +66,36 @@ class ChoiceCard(Card):
 
 
 class TargetCard(ChoiceCard):
+    """edit_wanted: somebody wants targets of their own."""
+
+    edit_wanted = pyqtSignal()
+
     def __init__(self, targets: dict[str, Target]) -> None:
         super().__init__("Targets")
         self.body.setSpacing(3)
+        self._rows = QVBoxLayout()
+        self._rows.setSpacing(3)
+        self.body.addLayout(self._rows)
+        self.edit = QPushButton("Edit targets …")
+        self.edit.setProperty("kind", "quiet")
+        self.edit.setToolTip("The rule of each target, and targets of your own.")
+        self.edit.clicked.connect(self.edit_wanted)
+        self.body.addWidget(self.edit)
+        self.show_targets(targets)
+
+    def show_targets(self, targets: dict[str, Target]) -> None:
+        """Offer these, in their order."""
+        while self._rows.count():
+            item = self._rows.takeAt(0)
+            row = item.layout() if item is not None else None
+            if row is not None:
+                clear_layout(row)
+        self.boxes.clear()
         for target in targets.values():
-            row = QHBoxLayout()
-            row.addWidget(self.add(target.name, target.title, target.rule), 1)
-            row.addWidget(label(target.aim_text, "muted"))
-            self.body.addLayout(row)
+            line = QHBoxLayout()
+            line.addWidget(self.add(target.name, target.title, target.rule), 1)
+            line.addWidget(label(target.aim_text, "muted"))
+            self._rows.addLayout(line)
 
 
 class FormatCard(ChoiceCard):

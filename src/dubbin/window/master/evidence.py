@@ -38,7 +38,7 @@ class MasterEvidence(QWidget):
         self.tabs = Segments(theme, "Evidence", [(k, t, "") for k, t in TABS], {})
         self.heard = Segments(theme, "Hear", HEARD, {})
         self.heard.setToolTip(
-            "Hear the program, or the master as it will be; “as loud” has the program's level, so that one compares the sound."
+            "Hear the program, or the master as it will be; “Matched” has the program's level, so that one compares the sound."
         )
         self.pages = QStackedWidget()
         for page in (self._program_page(), self._masters_page(), passages, self._notes_page()):
@@ -63,7 +63,7 @@ class MasterEvidence(QWidget):
         row = QHBoxLayout(page)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(12)
-        self.plot = Plot(self._theme, "Loudness of the program", "program time", "LUFS")
+        self.plot = Plot(self._theme, "Loudness of the program", "program time", "LUFS", clock_axis=True)
         for name, colour, width, dashed in (
             ("upper", "fern", 1.0, True),
             ("lower", "fern", 1.0, True),
@@ -72,6 +72,8 @@ class MasterEvidence(QWidget):
             ("limiter", "brick", 1.2, False),
         ):
             self.plot.curve(name, colour, width, dashed)
+        for name, text in (("program", "short-term"), ("upper", "tolerance"), ("limiter", "limiter")):
+            self.plot.name_curve(name, text)
         left = QVBoxLayout()
         left.setSpacing(2)
         self.caption = label("", "muted", wrap=True)
@@ -79,7 +81,9 @@ class MasterEvidence(QWidget):
         left.addWidget(self.plot, 1)
         row.addLayout(left, 5)
         right = QVBoxLayout()
-        self.predictions = FigureTable("What will come of it", TARGET_COLUMNS, stretched=0)
+        self.predictions = FigureTable(
+            "Expected result", TARGET_COLUMNS, 0, "Tick a target on the card: what it will take to meet it stands here."
+        )
         right.addWidget(self.predictions, 1)
         self.advice = label("", "muted", wrap=True)
         right.addWidget(self.advice)
@@ -90,7 +94,7 @@ class MasterEvidence(QWidget):
         page = QWidget()
         column = QVBoxLayout(page)
         column.setContentsMargins(0, 0, 0, 0)
-        self.table = FigureTable("Masters", MASTER_COLUMNS, stretched=0)
+        self.table = FigureTable("Masters", MASTER_COLUMNS, 0, "No masters yet. Tick targets and formats on the card, then Make masters.")
         self.table.cellDoubleClicked.connect(lambda row, _: self.sheet_wanted.emit(row))
         column.addWidget(self.table, 1)
         row = QHBoxLayout()
@@ -109,7 +113,7 @@ class MasterEvidence(QWidget):
         row.setContentsMargins(0, 0, 0, 0)
         self.notes = QPlainTextEdit()
         self.notes.setAccessibleName("Show notes")
-        self.notes.setPlaceholderText("Notes are drafted from what was said. Let the words be written down in Edit first.")
+        self.notes.setPlaceholderText("Notes are drafted from what was said. Have it transcribed in Edit first.")
         self.notes.textChanged.connect(self._on_notes)
         row.addWidget(self.notes, 1)
         side = QVBoxLayout()
@@ -148,11 +152,11 @@ class MasterEvidence(QWidget):
         self.plot.show_curve("momentary", history.times_s, np.maximum(history.momentary + gain, LOWEST_LUFS))
         self.plot.show_curve("program", history.times_s, np.maximum(history.short_term + gain, LOWEST_LUFS))
         if target is None or target.integrated_lufs is None or prediction is None:
-            self.caption.setText(f"{with_unit(history.loudness.integrated_lufs, 'LUFS')} now · brown: short-term")
+            self.caption.setText(f"{with_unit(history.loudness.integrated_lufs, 'LUFS')} now; pale: momentary")
             for name in ("upper", "lower"):
                 self.plot.hide_curve(name)
         else:
-            self.caption.setText(f"{target.title}, {number(gain)} dB of gain · brown: short-term · dashed: its band · red: the limiter")
+            self.caption.setText(f"{target.title}, {number(gain)} dB of gain; pale: momentary")
             for name, sign in (("upper", 1), ("lower", -1)):
                 self.plot.show_curve(name, np.array([0.0, end]), np.full(2, target.integrated_lufs + sign * target.tolerance_lu))
         if prediction is None or not len(prediction.reduction.db):

@@ -21,6 +21,7 @@ from dubbin.core.errors import DubbinError
 from dubbin.core.jobs import Task
 from dubbin.core.mix.monitor import MonitorMode
 from dubbin.core.mix.stems import stem_programs
+from dubbin.window.session.made_files import say_made
 from dubbin.window.session.monitor import MasterPreview
 from dubbin.window.session.program_measure import ProgramMeasure, is_same_sound
 from dubbin.window.session.session import Session
@@ -36,12 +37,17 @@ class Mastering(QObject):
         self._session, self._program = session, program
         self.delivered = Delivered()
         self._made_of: Episode | None = None
+        self.targets: dict[str, Target] = {}
+        self.read_targets()
+        session.episode_changed.connect(self._on_changed)
+
+    def read_targets(self) -> None:
+        """Take up the targets there are, a person's own among them."""
         try:
-            self.targets: dict[str, Target] = all_targets(session.folders.state)
+            self.targets = all_targets(self._session.folders.state)
         except DubbinError as error:
             self.targets = all_targets()
-            session.said.emit(str(error))
-        session.episode_changed.connect(self._on_changed)
+            self._session.said.emit(str(error))
 
     @property
     def masters(self) -> tuple[Master, ...]:
@@ -130,9 +136,12 @@ class Mastering(QObject):
         failed = [f"{f.format.title} for {f.target} was not made: {f.reason}" for f in result.failed] + list(result.problems)
         if failed:
             self._session.said.emit("\n".join(failed))
-        elif clip:
-            names = ", ".join(m.file.name for m in result.masters)
-            self._session.said.emit(f"{'The clip is' if len(result.masters) == 1 else 'The clips are'} in {folder}: {names}")
+            return
+        what = ("clip" if clip else "master") + ("s" if len(result.masters) != 1 else "")
+        passed = sum(m.proof.passes for m in result.masters)
+        verdict = "" if clip else f" {passed} of {len(result.masters)} pass."
+        names = f": {', '.join(m.file.name for m in result.masters)}" if clip else ""
+        say_made(self._session, f"{len(result.masters)} {what} made in {folder}{names}.{verdict}", folder)
 
     def make_stems(self, folder: Path) -> None:
         """A file a voice, music apart."""
@@ -142,7 +151,7 @@ class Mastering(QObject):
         recordings = [Path(r.path) for r in session.episode.recordings]
 
         def done(files: list[Path]) -> None:
-            session.said.emit(f"{len(files)} stems are in {folder}: " + ", ".join(p.name for p in files))
+            say_made(session, f"{len(files)} stems are in {folder}: " + ", ".join(p.name for p in files), folder)
 
         session.jobs.start(
             "stems", f"Writing {len(stems)} stems", lambda task: write_stems(stems, folder, self.name, task, recordings), done
@@ -164,7 +173,7 @@ class Mastering(QObject):
         program = self._session.monitor.program(mode=MonitorMode.TREATED)
 
         def done(_: None) -> None:
-            self._session.said.emit(f"{out} has the treated sound; its picture is that of {video.name}.")
+            say_made(self._session, f"{out} has the treated sound; its picture is that of {video.name}.", out.parent)
 
         self._session.jobs.start(
             "video", f"Putting the sound into {out.name}", lambda task: put_into_video(program, video, start, out, task), done

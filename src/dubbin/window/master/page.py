@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from pathlib import Path
+
 from PyQt6.QtCore import QUrl
 from PyQt6.QtGui import QDesktopServices
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton
 
 from dubbin.core.deliver.targets import Target
 from dubbin.core.episode.commands.delivery import change_delivery
+from dubbin.core.errors import DubbinError
 from dubbin.window.master.actions import master_actions
 from dubbin.window.master.cards import ExtrasCard, FormatCard, TagsCard, TargetCard
 from dubbin.window.master.clips import Clips
@@ -15,12 +19,13 @@ from dubbin.window.master.evidence import MasterEvidence
 from dubbin.window.master.exporting import Exporting
 from dubbin.window.master.mastering import Mastering
 from dubbin.window.master.passage_list import PassageList
+from dubbin.window.master.targets_dialog import TargetsDialog
 from dubbin.window.shell.page import Page, Status
 from dubbin.window.shell.shared import Shared
 
 
 class MasterPage(Page):
-    sizes = (300, 300)
+    sizes = (210, 400)
 
     def __init__(self, shared: Shared) -> None:
         super().__init__(shared)
@@ -33,6 +38,7 @@ class MasterPage(Page):
             ExtrasCard(),
             TagsCard(self.session),
         )
+        self.targets.edit_wanted.connect(self.edit_targets)
         for card in (self.targets, self.formats, self.extras):
             card.chosen.connect(self._on_chosen)
         self.export_button = QPushButton("Make masters …")
@@ -83,6 +89,19 @@ class MasterPage(Page):
             "vbr": self.formats.vbr.isChecked(),
         }
         self.session.do(change_delivery(self.session.episode, "Choose what to deliver", **fields))
+
+    def takers(self) -> dict[str, Callable[[Path], None]]:
+        return {suffix: lambda path: self.tags.set_cover(str(path)) for suffix in (".jpg", ".jpeg", ".png")}
+
+    def edit_targets(self) -> None:
+        """Show all targets with their rules, and take up what was changed."""
+        try:
+            TargetsDialog(self.session.folders.state, self.shared.window).exec()
+        except DubbinError as error:
+            self.session.said.emit(str(error))
+        self.mastering.read_targets()
+        self.targets.show_targets(self.mastering.targets)
+        self.refresh()
 
     def _on_heard(self, key: str) -> None:
         self.panes.heard.show_choice(key)

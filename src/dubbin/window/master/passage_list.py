@@ -21,7 +21,9 @@ class PassageList(QWidget):
         """choose: asks where the clips are to be written."""
         super().__init__()
         self._clips = clips
-        self.table = ActiveTable("Passages worth a clip", COLUMNS, 3)
+        self.table = ActiveTable(
+            "Passages worth a clip", COLUMNS, 3, "Passages that stand alone are found in the words: have it transcribed in Edit."
+        )
         self.table.on_ticked = lambda row, on: clips.tick(clips.found[row], on)
         self.table.on_row = self._hear
         self.said = label("", "muted", wrap=True)

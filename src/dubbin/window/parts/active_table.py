@@ -14,8 +14,8 @@ from dubbin.window.parts.table import FigureTable
 class ActiveTable(FigureTable):
     """A table that is filled from rows of texts, only when these change; ticks and clicks are told by row."""
 
-    def __init__(self, name: str, columns: Sequence[str], stretched: int | None = None) -> None:
-        super().__init__(name, columns, stretched)
+    def __init__(self, name: str, columns: Sequence[str], stretched: int | None = None, empty: str = "") -> None:
+        super().__init__(name, columns, stretched, empty)
         self._shown: list[tuple[object, ...]] | None = None
         self._filling = False
         self.on_ticked: Callable[[int, bool], None] = lambda row, on: None

@@ -59,7 +59,7 @@ class FindingRow(QAbstractButton):
         c = self._theme.colours
         p = QPainter(self)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
-        colour = {Severity.SLIGHT: "muted", Severity.AUDIBLE: "thread_text", Severity.SEVERE: "brick"}[self.finding.severity]
+        colour = {Severity.MINOR: "muted", Severity.AUDIBLE: "thread_text", Severity.SEVERE: "brick"}[self.finding.severity]
         self._paint_mark(p, colour)
         p.setFont(font(15, 500))
         p.setPen(c.q("ink"))

@@ -7,20 +7,24 @@ from PyQt6.QtGui import QPainter, QPaintEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from dubbin.core.measure.live import Reading
+from dubbin.window.parts.figures import number
 from dubbin.window.parts.theme import Theme
 
 LOWEST_DB = -48.0
 HOT_DB = -1.0
+NARROWEST = 60
 
 
 class LevelMeter(QWidget):
-    """Two bars from -48 to 0 dB; a mark at the highest true peak since playing began; click resets."""
+    """Two bars from -48 to 0 dB; a mark at the highest true peak since playing began."""
 
     def __init__(self, theme: Theme) -> None:
         super().__init__()
         self._theme = theme
         self._reading: Reading | None = None
-        self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
+        self.setSizePolicy(QSizePolicy.Policy.Maximum, QSizePolicy.Policy.Fixed)
+        self.setMinimumWidth(NARROWEST)
+        self.setAccessibleName("Peak meter")
         self.setToolTip("Peak level of both channels, −48 to 0 dBFS; the mark is the highest true peak so far.")
 
     def sizeHint(self) -> QSize:
@@ -28,6 +32,10 @@ class LevelMeter(QWidget):
 
     def show_reading(self, reading: Reading | None) -> None:
         self._reading = reading
+        highest = reading.highest_dbtp if reading is not None else None
+        text = f"highest true peak {number(highest, 0)} dBTP" if highest is not None else "nothing has played"
+        if text != self.accessibleDescription():
+            self.setAccessibleDescription(text)
         self.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from dubbin.core.measure.live import Reading
@@ -25,6 +25,7 @@ class MeterPanel(QWidget):
         self._theme = theme
         self._reading: Reading | None = None
         self.setAccessibleName("Meters")
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setToolTip(
             "Peaks of both channels with their highest true peak, held; loudness and range since playing began; correlation. Click to reset."
         )
@@ -44,6 +45,15 @@ class MeterPanel(QWidget):
     def show_reading(self, reading: Reading | None) -> None:
         self._reading = reading
         self.update()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """Return does what a click does."""
+        if event and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self._reading = None
+            self.update()
+            self.reset_wanted.emit()
+        else:
+            super().keyPressEvent(event)
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         if event and event.button() == Qt.MouseButton.LeftButton:

@@ -11,7 +11,8 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QPen
 
 from dubbin.core.measure.frequency_scale import FREQUENCIES
-from dubbin.window.parts.figures import number
+from dubbin.window.parts.figures import clock, number
+from dubbin.window.parts.ruler import tick_step_s
 from dubbin.window.parts.theme import Theme, font
 
 MOST_POINTS = 1800  # about two for each pixel of a wide plot; painting an hour's hundred thousand takes half a second
@@ -32,6 +33,21 @@ def thinned(x: np.ndarray, y: np.ndarray, most: int = MOST_POINTS) -> tuple[np.n
     return x[at], y[at]
 
 
+# Names at the curves: where the first stands along the axis, how far apart they stand, how broad one is, all as shares of the axis.
+FIRST_NAME, NEXT_NAME, NAME_SHARE = 0.88, 0.21, 0.14
+FEW_POINTS = 20  # of a curve that is straight between them
+TEXT_COLOURS = {"thread": "thread_text", "wash": "muted", "line": "muted"}  # where a line's colour is too pale for text
+
+
+def _clock_texts(values: Sequence[float], scale: float, spacing: float) -> list[str]:
+    return [clock(max(v * scale, 0.0), 0 if spacing * scale >= 1 else 1) for v in values]
+
+
+def _clock_spacing(low: float, high: float, size: float) -> list[tuple[float, float]]:
+    """Seconds between the figures at an axis of `size` pixels: round on the clock."""
+    return [(tick_step_s((high - low) / max(size, 1.0)), 0.0)]
+
+
 def _tick_texts(values: Sequence[float], scale: float, spacing: float) -> list[str]:
     """Figures at an axis, with true minus signs."""
     digits = max(0, int(np.ceil(-np.log10(spacing * scale)))) if spacing * scale > 0 else 0
@@ -41,10 +57,14 @@ def _tick_texts(values: Sequence[float], scale: float, spacing: float) -> list[s
 class Plot(pg.PlotWidget):  # type: ignore[misc]
     """A plot that one looks at: fixed axes, no menus, thin grid. Axis labels carry the units."""
 
-    def __init__(self, theme: Theme, name: str, x_label: str, y_label: str) -> None:
+    def __init__(self, theme: Theme, name: str, x_label: str, y_label: str, *, clock_axis: bool = False) -> None:
+        """clock_axis: seconds along the bottom are written as minutes and seconds."""
         super().__init__()
-        self._theme = theme
+        self._theme, self._clock_axis = theme, clock_axis
+        self._names: dict[str, tuple[pg.TextItem, str]] = {}
         self.setAccessibleName(name)
+        self.setFocusPolicy(Qt.FocusPolicy.NoFocus)  # there is nothing to do in it
+        self.viewport().setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self._labels = {"bottom": x_label, "left": y_label}
         self._curves: dict[str, Any] = {}
         self._colours: dict[str, tuple[str, float, bool]] = {}
@@ -63,12 +83,16 @@ class Plot(pg.PlotWidget):  # type: ignore[misc]
         for side, text in self._labels.items():
             axis = self.getPlotItem().getAxis(side)
             axis.tickStrings = _tick_texts
+            if self._clock_axis and side == "bottom":
+                axis.tickStrings, axis.tickSpacing = _clock_texts, _clock_spacing
             axis.setPen(c.q("line"))
             axis.setTextPen(c.q("muted"))
             axis.setTickFont(font(13))
             axis.setLabel(text, **{"font-size": "13px", "color": c.muted})
         for name, curve in self._curves.items():
             curve.setPen(self._pen(name))
+        for name, (item, _) in self._names.items():
+            item.setColor(c.q(TEXT_COLOURS.get(self._colours[name][0], self._colours[name][0])))
 
     def _pen(self, name: str) -> QPen:
         colour, width, dashed = self._colours[name]
@@ -86,12 +110,60 @@ class Plot(pg.PlotWidget):  # type: ignore[misc]
                 # As one path, a broad line of thousands of points is cut with itself before it is filled: a third of a second for each curve.
                 item.curve.setSegmentedLineMode("on")
 
+    def name_curve(self, name: str, text: str) -> None:
+        """What stands at a curve, so that it is known without its colour; empty: nothing."""
+        if name not in self._names:
+            item = pg.TextItem(anchor=(0.5, 1.0), fill=self._theme.colours.q("card", 190))
+            item.setFont(font(13, 500))
+            item.setZValue(10)
+            self.getPlotItem().addItem(item, ignoreBounds=True)
+            self._names[name] = (item, "")
+        item, _ = self._names[name]
+        self._names[name] = (item, text)
+        item.setColor(self._theme.colours.q(TEXT_COLOURS.get(self._colours[name][0], self._colours[name][0])))
+        item.setText(text)
+        self._place_name(name)
+
+    def names_shown(self) -> list[str]:
+        """What stands at the curves now."""
+        return [text for item, text in self._names.values() if item.isVisible()]
+
+    def _place_name(self, name: str) -> None:
+        """Where the curve is, each name at a place of its own along the axis."""
+        if name not in self._names:
+            return
+        item, text = self._names[name]
+        x, y = self._curves[name].getData()
+        known = x is not None and len(x) > 0
+        item.setVisible(bool(known and text))
+        if not known:
+            return
+        low, high = self.getPlotItem().viewRange()[0]
+        order = list(self._names).index(name)
+        wanted = low + (high - low) * (FIRST_NAME - order * NEXT_NAME % (FIRST_NAME - NAME_SHARE))
+        finite = np.flatnonzero(np.isfinite(y))
+        if not len(finite):
+            item.setVisible(False)
+            return
+        x, y = x[finite], y[finite]
+        near = np.abs(x - wanted) <= (high - low) * NAME_SHARE / 2
+        if not near.any() and len(x) > FEW_POINTS:  # a gap: where the curve is nearest
+            wanted = float(x[np.argmin(np.abs(x - wanted))])
+            near = np.abs(x - wanted) <= (high - low) * NAME_SHARE / 2
+        at = float(np.max(y[near])) if near.any() else float(np.interp(wanted, x, y))
+        bottom, top = self.getPlotItem().viewRange()[1]
+        below = at > top - (top - bottom) * NAME_SHARE
+        item.setAnchor((0.5, 0.0 if below else 1.0))
+        item.setPos(wanted, at)
+
     def show_curve(self, name: str, x: np.ndarray, y: np.ndarray) -> None:
         """Draw y over x, which goes up; NaN is a gap. Of many points those are drawn that can be seen."""
         self._curves[name].setData(*thinned(np.asarray(x, float), np.asarray(y, float)))
+        self._place_name(name)
 
     def hide_curve(self, name: str) -> None:
         self._curves[name].setData([], [])
+        self._place_name(name)
 
     def data_of(self, name: str) -> tuple[np.ndarray | None, np.ndarray | None]:
         """What a curve shows (for tests)."""
@@ -100,6 +172,8 @@ class Plot(pg.PlotWidget):  # type: ignore[misc]
     def set_range(self, x: tuple[float, float], y: tuple[float, float]) -> None:
         self.getPlotItem().setXRange(*x, padding=0)
         self.getPlotItem().setYRange(*y, padding=0)
+        for name in self._names:
+            self._place_name(name)
 
     def set_ticks(self, side: str, ticks: list[tuple[float, str]]) -> None:
         self.getPlotItem().getAxis(side).setTicks([ticks])

@@ -4,13 +4,39 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QFontMetrics, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
-from PyQt6.QtWidgets import QSizePolicy, QWidget
+from PyQt6.QtCore import QPoint, QRect, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QFontMetrics, QKeyEvent, QPainter, QPainterPath, QPaintEvent, QPen, QResizeEvent
+from PyQt6.QtWidgets import QRadioButton, QSizePolicy, QWidget
 
-from dubbin.window.parts.theme import Theme, font
+from dubbin.window.parts.theme import Theme, font, scaled
 
-PAD = 13
+PAD, HEIGHT = 13, 31
+
+
+class Choice(QRadioButton):
+    """One of the choices: a real radio button, so that keyboard and screen reader know it; the row paints it."""
+
+    def __init__(self, parent: QWidget, key: str, text: str, shortcut: str) -> None:
+        super().__init__(text, parent)
+        self.key, self.keys_shown = key, shortcut
+        self.setAccessibleName(f"{text} ({shortcut})" if shortcut else text)
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+
+    def hitButton(self, pos: QPoint) -> bool:
+        return self.rect().contains(pos)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        row = self.parentWidget()
+        move = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}.get(Qt.Key(event.key())) if event else None
+        if move is None or not isinstance(row, Segments):
+            super().keyPressEvent(event)
+        else:
+            row.move_choice(move)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        row = self.parentWidget()
+        if isinstance(row, Segments):
+            row.paint_choice(self)
 
 
 class Segments(QWidget):
@@ -20,12 +46,18 @@ class Segments(QWidget):
 
     def __init__(self, theme: Theme, name: str, choices: Sequence[tuple[str, str, str]], accents: dict[str, str]) -> None:
         super().__init__()
-        self._theme, self._choices, self._accents = theme, list(choices), accents
-        self._current = self._choices[0][0]
+        self._theme, self._accents = theme, accents
+        self.choices = [Choice(self, *choice) for choice in choices]
+        for choice in self.choices:
+            choice.clicked.connect(lambda _=False, c=choice: self._choose(c.key))
+        self._current = self.choices[0].key
+        self.choices[0].setChecked(True)
         self.setAccessibleName(name)
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setCursor(Qt.CursorShape.PointingHandCursor)
-        self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
+        self.setFocusProxy(self.choices[0])
+        policy = QSizePolicy(QSizePolicy.Policy.Maximum, QSizePolicy.Policy.Fixed)
+        policy.setHeightForWidth(True)
+        self.setSizePolicy(policy)
+        theme.changed.connect(self.update)
 
     @property
     def current(self) -> str:
@@ -33,73 +65,94 @@ class Segments(QWidget):
 
     def show_choice(self, key: str) -> None:
         self._current = key
+        for choice in self.choices:
+            if choice.key == key:
+                choice.setChecked(True)
+                self.setFocusProxy(choice)
         self.update()
 
     def _widths(self) -> list[float]:
         text, small = QFontMetrics(font(15)), QFontMetrics(font(13))
-        return [2 * PAD + text.horizontalAdvance(t) + (7 + small.horizontalAdvance(k) if k else 0) for _, t, k in self._choices]
+        return [
+            2 * PAD + text.horizontalAdvance(c.text()) + (7 + small.horizontalAdvance(c.keys_shown) if c.keys_shown else 0)
+            for c in self.choices
+        ]
+
+    def _rows(self, width: int) -> list[list[tuple[Choice, float]]]:
+        """Choices with their widths, in as many rows as a width makes of them."""
+        rows: list[list[tuple[Choice, float]]] = [[]]
+        x = 0.0
+        for choice, needed in zip(self.choices, self._widths(), strict=True):
+            if rows[-1] and x + needed > width - 1:
+                rows.append([])
+                x = 0.0
+            rows[-1].append((choice, needed))
+            x += needed
+        return rows
 
     def sizeHint(self) -> QSize:
-        return QSize(int(sum(self._widths())) + 2, 31)
+        return QSize(int(sum(self._widths())) + 3, scaled(HEIGHT))
 
-    def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        if event is None:
-            return
-        x = 1.0
-        for (key, _, _), width in zip(self._choices, self._widths(), strict=True):
-            if x <= event.position().x() < x + width:
-                self._choose(key)
-            x += width
+    def minimumSizeHint(self) -> QSize:
+        return QSize(int(max(self._widths())) + 3, scaled(HEIGHT))
 
-    def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        if event is None:
-            return
-        move = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}.get(Qt.Key(event.key()))
-        if move is None:
-            event.ignore()
-            return
-        keys = [c[0] for c in self._choices]
-        index = min(max(keys.index(self._current) + move, 0), len(keys) - 1)
-        self._choose(keys[index])
+    def hasHeightForWidth(self) -> bool:
+        return True
+
+    def heightForWidth(self, width: int) -> int:
+        return scaled(HEIGHT) * len(self._rows(width))
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        for number, row in enumerate(self._rows(self.width())):
+            x = 1.0
+            for choice, width in row:
+                choice.setGeometry(QRect(round(x), number * scaled(HEIGHT), round(x + width) - round(x), scaled(HEIGHT)))
+                x += width
 
     def _choose(self, key: str) -> None:
         if key != self._current:
-            self._current = key
-            self.update()
+            self.show_choice(key)
             self.chosen.emit(key)
 
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        c = self._theme.colours
-        p = QPainter(self)
+    def move_choice(self, direction: int) -> None:
+        """Choose the neighbour of what is chosen: the next (1) or the one before (-1)."""
+        at = [c.key for c in self.choices].index(self._current) + direction
+        if 0 <= at < len(self.choices):
+            self.choices[at].setFocus()
+            self._choose(self.choices[at].key)
+
+    # -- painting ---------------------------------------------------------------------
+
+    def _frame_of(self, choice: Choice) -> QRectF:
+        """The frame of the row in which a choice stands, in the choice's own coordinates."""
+        row = [c for c in self.choices if c.y() == choice.y()]
+        right = row[-1].geometry().right() + 1
+        return QRectF(0.75 - choice.x(), 0.75, right - 0.5, choice.height() - 1.5)
+
+    def paint_choice(self, choice: Choice) -> None:
+        """Paint the part of the row that a choice covers."""
+        p = QPainter(choice)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
-        frame = QRectF(0.75, 0.75, self.width() - 1.5, self.height() - 1.5)
+        c, here, frame = self._theme.colours, QRectF(choice.rect()), self._frame_of(choice)
         clip = QPainterPath()
         clip.addRoundedRect(frame, 8, 8)
-        p.fillPath(clip, c.q("card"))
+        on = choice.key == self._current
         p.save()
         p.setClipPath(clip)
-        x = 1.0
-        for (key, text, shortcut), width in zip(self._choices, self._widths(), strict=True):
-            here = QRectF(x, 0, width, self.height())
-            on = key == self._current
-            if on:
-                p.fillRect(here, c.q(self._accents.get(key, "saddle")))
-            p.setFont(font(15, 500 if on else 400))
-            p.setPen(c.q("on_accent") if on else c.q("ink"))
-            p.drawText(here.adjusted(PAD, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, text)
-            if shortcut:
-                p.setFont(font(13))
-                p.setPen(c.q("on_accent", 210) if on else c.q("muted"))
-                p.drawText(
-                    here.adjusted(0, 0, -PAD + 2, 0),
-                    Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight,
-                    shortcut,
-                )
-            x += width
-            p.setPen(QPen(c.q("line"), 1))
-            if x < self.width() - 4:
-                p.drawLine(int(x), 0, int(x), self.height())
+        p.fillRect(here, c.q(self._accents.get(choice.key, "saddle")) if on else c.q("card"))
+        p.setFont(font(15, 500 if on else 400))
+        p.setPen(c.q("on_accent") if on else c.q("ink"))
+        p.drawText(here.adjusted(PAD, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, choice.text())
+        if choice.keys_shown:
+            p.setFont(font(13))
+            p.setPen(c.q("on_accent", 230) if on else c.q("muted"))
+            p.drawText(here.adjusted(0, 0, -PAD + 2, 0), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, choice.keys_shown)
+        p.setPen(QPen(c.q("line"), 1))
+        p.drawLine(int(here.right()), 0, int(here.right()), choice.height())
         p.restore()
-        p.setPen(QPen(c.q("indigo") if self.hasFocus() else c.q("line"), 2 if self.hasFocus() else 1.2))
+        p.setPen(QPen(c.q("line"), 1.2))
         p.setBrush(Qt.BrushStyle.NoBrush)
         p.drawRoundedRect(frame, 8, 8)
+        if choice.hasFocus():
+            p.setPen(QPen(c.q("on_accent" if on else "indigo"), 1.6))
+            p.drawRoundedRect(here.adjusted(4, 4, -4, -4), 5, 5)

@@ -4,17 +4,18 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
-from PyQt6.QtWidgets import QSizePolicy, QWidget
+from PyQt6.QtWidgets import QSizePolicy, QSlider
 
 from dubbin.window.parts.theme import Theme
 
 MARGIN = 8
 
 
-class MarkedSlider(QWidget):
+class MarkedSlider(QSlider):
     """Reports `changing` while it is dragged and `changed` once at the end; Esc during a drag restores.
 
-    Arrow keys move by one step, Page keys by ten, Home and End to the ends; double-click goes to the mark.
+    Arrow keys move by one step, Page keys by ten, Home and End to the ends; double-click goes to the mark. To keyboards and screen readers it is a slider
+    like any other, which counts in steps.
     """
 
     changing = pyqtSignal(float)
@@ -30,12 +31,13 @@ class MarkedSlider(QWidget):
         step: float = 1.0,
         origin: float | None = None,
     ) -> None:
-        super().__init__()
+        super().__init__(Qt.Orientation.Horizontal)
         self._theme, self._low, self._high, self._step = theme, low, high, step
         self._origin = low if origin is None else origin
         self._value = low
         self._mark: float | None = None
         self._drag_from: float | None = None
+        self.setRange(round(low / step), round(high / step))
         self.setAccessibleName(name)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
@@ -45,8 +47,16 @@ class MarkedSlider(QWidget):
         return QSize(160, 22)
 
     @property
-    def value(self) -> float:
+    def figure(self) -> float:
+        """The value in its own unit."""
         return self._value
+
+    def _tell_value(self) -> None:
+        """Let screen readers know the value; drags and wheels are our own, and so is what is reported."""
+        self.blockSignals(True)
+        self.setValue(round(self._value / self._step))
+        self.blockSignals(False)
+        self.setAccessibleDescription(f"{self._value:g}".replace("-", "−"))
 
     @property
     def is_dragged(self) -> bool:
@@ -55,6 +65,7 @@ class MarkedSlider(QWidget):
     def show_value(self, value: float, mark: float | None = None) -> None:
         """Set from the model, in silence."""
         self._value, self._mark = value, mark
+        self._tell_value()
         self.update()
 
     def _x_of(self, value: float) -> float:
@@ -69,6 +80,7 @@ class MarkedSlider(QWidget):
         value = min(max(value, self._low), self._high)
         moved = value != self._value
         self._value = value
+        self._tell_value()
         self.update()
         if final:
             self.changed.emit(value)

@@ -2,18 +2,18 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QRectF, QSize, Qt
+from PyQt6.QtCore import QPoint, QRectF, QSize, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QAbstractButton, QWidget
+from PyQt6.QtWidgets import QCheckBox, QSizePolicy, QWidget
 
 from dubbin.window.parts.theme import Theme
 
 
-class Switch(QAbstractButton):
+class Switch(QCheckBox):
     def __init__(self, theme: Theme, name: str, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._theme = theme
-        self.setCheckable(True)
+        self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName(name)
@@ -25,6 +25,12 @@ class Switch(QAbstractButton):
         self.setChecked(on)
         self.blockSignals(False)
         self.update()
+
+    def hitButton(self, pos: QPoint) -> bool:
+        return self.rect().contains(pos)
+
+    def minimumSizeHint(self) -> QSize:
+        return self.sizeHint()
 
     def sizeHint(self) -> QSize:
         return QSize(32, 20)

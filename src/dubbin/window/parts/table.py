@@ -4,8 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QRectF, Qt
+from PyQt6.QtGui import QPainter, QPaintEvent, QPalette
 from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QTableWidget, QTableWidgetItem
+
+from dubbin.window.parts.theme import font, scaled
 
 ROW_H = 26
 
@@ -13,8 +16,11 @@ ROW_H = 26
 class FigureTable(QTableWidget):
     """stretched: the column that takes the room left by the others; None shares it among all but the first."""
 
-    def __init__(self, name: str, columns: Sequence[str], stretched: int | None = None) -> None:
+    def __init__(self, name: str, columns: Sequence[str], stretched: int | None = None, empty: str = "") -> None:
+        """empty: what is said while there are no rows: what would stand here, and how it gets there."""
         super().__init__(0, len(columns))
+        self.empty = empty
+        self.setAccessibleDescription(empty)
         self.setHorizontalHeaderLabels(columns)
         self.setAccessibleName(name)
         self.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
@@ -25,11 +31,21 @@ class FigureTable(QTableWidget):
         rows, across = self.verticalHeader(), self.horizontalHeader()
         assert rows is not None and across is not None
         rows.hide()
-        rows.setDefaultSectionSize(ROW_H)
+        rows.setDefaultSectionSize(scaled(ROW_H))
         across.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft)
         modes = QHeaderView.ResizeMode
         across.setSectionResizeMode(modes.Stretch if stretched is None else modes.ResizeToContents)
         across.setSectionResizeMode(stretched or 0, modes.ResizeToContents if stretched is None else modes.Stretch)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        super().paintEvent(event)
+        port = self.viewport()
+        if self.rowCount() == 0 and self.empty and port is not None:
+            p = QPainter(port)
+            p.setFont(font(15))
+            p.setPen(self.palette().color(QPalette.ColorRole.PlaceholderText))
+            room = QRectF(port.rect()).adjusted(24, 12, -24, -12)
+            p.drawText(room, Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, self.empty)
 
     def show_row(self, row: int, texts: Sequence[str], first: int = 0, tip: str = "") -> list[QTableWidgetItem]:
         """Fill a row with texts from column `first` on; the items, for what is special about them."""

@@ -78,8 +78,6 @@ class Theme(QObject):
 
     def __init__(self, app: QApplication, text_percent: int = 100) -> None:
         super().__init__()
-        global _text_scale
-        _text_scale = text_percent / 100
         self._app = app
         self._appearance = Appearance.LIGHT
         hints = app.styleHints()
@@ -88,11 +86,14 @@ class Theme(QObject):
         self.colours = DAY
         for file in sorted(FONTS.glob("*.ttf")):
             QFontDatabase.addApplicationFont(str(file))
-        font = QFont(FAMILY)
-        font.setPixelSize(scaled(BASE_PX))
-        font.setHintingPreference(QFont.HintingPreference.PreferNoHinting)
-        app.setFont(font)
         app.setStyle("Fusion")
+        self.set_text_percent(text_percent)
+
+    def set_text_percent(self, percent: int) -> None:
+        """Size of all text, in percent of its usual size; windows that stand already keep the room that they gave it."""
+        global _text_scale
+        _text_scale = percent / 100
+        self._app.setFont(font(BASE_PX))
         self._apply()
 
     @property
@@ -231,6 +232,7 @@ QCheckBox {{ spacing: 7px; }}
 QTableView, QTableWidget, QListWidget {{ background: {c.card}; border: 2px solid transparent; gridline-color: {c.wash}; selection-background-color: {c.wash};
   selection-color: {c.ink}; alternate-background-color: {c.paper}; outline: none; }}
 QTableWidget::item {{ padding: 0 6px; }}
+QListWidget::item {{ padding: 4px 6px; }}
 QWidget#evidence {{ background: {c.card}; }}
 QHeaderView::section {{ background: {c.card}; color: {c.muted}; border: none; border-bottom: 1px solid {c.line}; padding: 4px 9px; font-size: 14px; }}
 QTableCornerButton::section {{ background: {c.card}; border: none; }}

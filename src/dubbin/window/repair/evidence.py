@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 import numpy as np
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
 from dubbin.core.episode.model import Lane
 from dubbin.window.parts.card import label
@@ -37,26 +37,23 @@ class RepairEvidence(QWidget):
         self.choice = Segments(theme, "What the pane shows", choices, {})
         head.addWidget(self.choice)
         head.addSpacing(10)
-        self.title = label("", "muted")
-        head.addWidget(self.title)
-        head.addStretch(1)
-        self._legend: list[tuple[QLabel, str]] = []
-        for name, colour in CURVES:
-            key = label(f"■ {name}", "muted")
-            self._legend.append((key, colour))
-            head.addWidget(key)
+        self.title = label("", "muted", wrap=True)
+        head.addWidget(self.title, 1)
         column.addLayout(head)
         self.stack = QStackedWidget()
         self.plot = self._spectrum_plot()
-        self.table = FigureTable("Places", ("Time", "What", "Severity", "Share"), stretched=1)
+        self.table = FigureTable(
+            "Places",
+            ("Time", "Finding", "Severity", "Places"),
+            1,
+            "No finding of this recording has a place of its own: what was found is everywhere, or nothing was.",
+        )
         self.table.cellClicked.connect(self._on_place)
         self.echo = self._echo_plot()
         for widget in (self.plot, self.table, self.echo):
             self.stack.addWidget(widget)
         column.addWidget(self.stack, 1)
         self.choice.chosen.connect(self._on_choice)
-        theme.changed.connect(self._colour_legend)
-        self._colour_legend()
 
     def _spectrum_plot(self) -> Plot:
         plot = Plot(self._theme, "Averaged spectrum", "Hz", "dBFS per 1/12 octave")
@@ -65,6 +62,7 @@ class RepairEvidence(QWidget):
         plot.set_ticks("bottom", frequency_ticks())
         for name, colour in CURVES:
             plot.curve(name, colour, 1.4 if name == "removed" else 2.0)
+            plot.name_curve(name, name)
         plot.curve("hum", "thread", 1.2, dashed=True)
         return plot
 
@@ -73,11 +71,9 @@ class RepairEvidence(QWidget):
         plot.set_range((0.0, 0.6), (-50.0, 2.0))
         plot.curve("recorded", "indigo")
         plot.curve("treated", "saddle")
+        for name in ("recorded", "treated"):
+            plot.name_curve(name, name)
         return plot
-
-    def _colour_legend(self) -> None:
-        for key, colour in self._legend:
-            key.setStyleSheet(f"color: {getattr(self._theme.colours, colour)};")
 
     def _on_choice(self, key: str) -> None:
         self.stack.setCurrentIndex(("spectrum", "places", "echo").index(key))
@@ -93,8 +89,6 @@ class RepairEvidence(QWidget):
         """Show what is known of a lane."""
         self._lane = lane
         which = self.choice.current
-        for k, (key, _) in enumerate(self._legend):
-            key.setVisible(which == "spectrum" or (which == "echo" and k < 2))
         if lane is None:
             self.title.setText("")
         elif which == "spectrum":

@@ -11,6 +11,7 @@ from dubbin.core.errors import DubbinError
 from dubbin.core.jobs import Task
 from dubbin.core.mix.monitor import MonitorMode
 from dubbin.core.sound.writing import check_output, write_sound
+from dubbin.window.session.made_files import say_made
 from dubbin.window.shell.shared import Shared
 
 BITS = 24
@@ -55,6 +56,6 @@ class RemovedFile:
             write_sound(sound.heard(MonitorMode.REMOVED), path, BITS, task.part(0.8, 1.0))
 
         def done(_: None) -> None:
-            session.said.emit(f"What was removed from {lane.voice} is in {path}.")
+            say_made(session, f"What was removed from {lane.voice} is in {path}.", path.parent)
 
         session.jobs.start(("removed", lane.id), f"Writing what was removed from {lane.voice}", work, done)

@@ -31,6 +31,7 @@ class Session(QObject):
     findings_changed = pyqtSignal()
     lane_picked = pyqtSignal()
     said = pyqtSignal(str)
+    offered = pyqtSignal(str, object)  # a sentence, and (caption, function) of what can be done about it
 
     def __init__(self, folders: Folders, jobs: JobBridge, document: Document) -> None:
         super().__init__()

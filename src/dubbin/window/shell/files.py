@@ -39,6 +39,7 @@ class EpisodeFiles:
         self._window, self._session, self._notices = window, session, notices
         self._set_document, self._go_step = set_document, go_step
         self._preferences, self.recent = preferences, recent
+        self.takers: dict[str, Callable[[Path], None]] = {}  # what is done with a dropped file, by its suffix
         session.recordings.added.connect(self.offer_former)
 
     @property
@@ -113,12 +114,18 @@ class EpisodeFiles:
             self._session.jobs.start("demo", "Building the demo", lambda task: build_demo(folder, copies, task), self.open)
 
     def take(self, paths: list[Path]) -> None:
-        """Files that were dropped: an episode is opened, everything else is imported."""
+        """Files that were dropped: an episode is opened, a transcript, a recipe or a cover is taken over, everything else is imported."""
         episodes = [p for p in paths if p.suffix == SUFFIX]
         if episodes:
             if self.may_leave():
                 self.open(episodes[0])
             return
+        for path in [p for p in paths if p.suffix.lower() in self.takers]:
+            if self._session.episode.lanes:
+                self.takers[path.suffix.lower()](path)
+            else:
+                self._notices.say(f"{path.name} goes with recordings: add these first.")
+        paths = [p for p in paths if p.suffix.lower() not in self.takers]
         for folder in [p for p in paths if p.is_dir()]:
             self.take_folder(folder)
         files = [p for p in paths if not p.is_dir()]

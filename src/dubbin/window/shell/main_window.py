@@ -115,6 +115,9 @@ class MainWindow(QMainWindow):
         self._add_actions()
         self.pages: dict[Step, Page] = {step: rooms[step](self.shared) for step in Step}
         self._build()
+        self.files.takers = {".json": self.recipes.apply_from}
+        for page in self.pages.values():
+            self.files.takers |= page.takers()
         self.menus = Menus(self, self.session, self.actions_by_id)
         self._connect()
         if self.session.document.path is not None:
@@ -221,6 +224,7 @@ class MainWindow(QMainWindow):
         )
         self.player.state_changed.connect(lambda on: self.transport.show_speed(self.playing.speed, self.player.speed if on else None))
         self.session.said.connect(self.notices.say)
+        self.session.offered.connect(self.notices.say)
         self.session.watch_journal()
         self.jobs.failed.connect(self.notices.say)
         self.session.episode_changed.connect(self._on_episode_changed)

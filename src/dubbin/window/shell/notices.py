@@ -34,6 +34,7 @@ class Notices(QFrame):
     def say(self, text: str, choices: tuple[Choice, ...] = ()) -> None:
         clear_layout(self.buttons)
         self.text.setText(text)
+        self.text.setAccessibleName(text)  # a screen reader is told of a changed name
         for caption, act in (*choices, ("Close", lambda: None)):
             button = QPushButton(caption)
             button.setFocusPolicy(Qt.FocusPolicy.TabFocus)

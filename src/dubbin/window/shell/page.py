@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
+from pathlib import Path
 
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
@@ -62,6 +64,10 @@ class Page(QObject):
 
     def refresh(self) -> None:
         """Show the model's present state; every page has its own."""
+
+    def takers(self) -> dict[str, Callable[[Path], None]]:
+        """What the page does with files that are dropped on the window, by their suffix."""
+        return {}
 
     def title(self) -> str:
         """What the job card is about: usually the picked lane."""

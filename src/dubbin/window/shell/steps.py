@@ -4,16 +4,80 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtWidgets import QRadioButton, QVBoxLayout, QWidget
 
-from dubbin.window.parts.theme import Theme, font
+from dubbin.window.parts.theme import Theme, font, scaled
 from dubbin.window.session.session import Session
-from dubbin.window.shell.page import Page
+from dubbin.window.shell.page import Page, Status
 from dubbin.window.shell.step import Step
 
-ROW_H, WIDTH = 58, 172
+ROW_H, WIDTH, TOP = 58, 172, 12
+
+
+class StepButton(QRadioButton):
+    """A step: a real radio button, so that keyboard and screen reader know it."""
+
+    def __init__(self, theme: Theme, step: Step) -> None:
+        super().__init__(step.value)
+        self._theme, self.step = theme, step
+        self.state = Status("")
+        self.setFixedHeight(scaled(ROW_H))
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+
+    def show_status(self, status: Status) -> None:
+        """Say how far the step is."""
+        if status != self.state:
+            self.state = status
+            self.setAccessibleName(f"{self.step.value}: {status.text}{', done' if status.done else ''}")
+        self.update()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        steps = self.parentWidget()
+        move = {Qt.Key.Key_Up: -1, Qt.Key.Key_Down: 1}.get(Qt.Key(event.key())) if event else None
+        if move is None or not isinstance(steps, StepList):
+            super().keyPressEvent(event)
+        else:
+            steps.move_choice(move)
+
+    def hitButton(self, pos: QPoint) -> bool:
+        return self.rect().contains(pos)
+
+    def sizeHint(self) -> QSize:
+        return QSize(scaled(WIDTH), scaled(ROW_H))
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        c, p = self._theme.colours, QPainter(self)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        here = QRectF(self.rect())
+        if self.isChecked():
+            p.fillRect(here, c.q("card"))
+            p.fillRect(QRectF(0, 0, 4, here.height()), c.q("saddle"))
+        if self.hasFocus():
+            p.setPen(QPen(c.q("indigo"), 2))
+            p.drawRect(here.adjusted(1, 1, -2, -1))
+        middle = scaled(21)
+        self._paint_state(p, QPointF(27, middle))
+        p.setFont(font(16, 700 if self.isChecked() else 500))
+        p.setPen(c.q("ink"))
+        p.drawText(QRectF(46, middle - scaled(12), self.width() - 50, scaled(24)), Qt.AlignmentFlag.AlignVCenter, self.step.value)
+        p.setFont(font(14))
+        p.setPen(c.q("muted"))
+        p.drawText(QRectF(46, middle + scaled(10), self.width() - 48, scaled(20)), Qt.AlignmentFlag.AlignVCenter, self.state.text)
+
+    def _paint_state(self, p: QPainter, middle: QPointF) -> None:
+        c = self._theme.colours
+        if self.state.done:
+            p.setPen(Qt.PenStyle.NoPen)
+            p.setBrush(c.q("fern"))
+            p.drawEllipse(middle, 8, 8)
+            p.setPen(QPen(c.q("on_accent"), 2, cap=Qt.PenCapStyle.RoundCap))
+            p.drawPolyline(QPolygonF([middle + QPointF(-3.5, 0.3), middle + QPointF(-1, 3), middle + QPointF(3.8, -2.8)]))
+        else:
+            p.setPen(QPen(c.q("muted"), 1.4))
+            p.setBrush(Qt.BrushStyle.NoBrush)
+            p.drawEllipse(middle, 7.3, 7.3)
 
 
 class StepList(QWidget):
@@ -25,71 +89,42 @@ class StepList(QWidget):
         super().__init__()
         self._theme, self._pages = theme, pages
         self.current = Step.INTAKE
-        self.setFixedWidth(WIDTH)
-        self.setMinimumHeight(ROW_H * len(Step) + 20)
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setFixedWidth(scaled(WIDTH))
         self.setAccessibleName("Steps")
-        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, TOP, 0, 8)
+        column.setSpacing(0)
+        self.buttons: dict[Step, StepButton] = {}
+        for step in Step:
+            button = self.buttons[step] = StepButton(theme, step)
+            button.clicked.connect(lambda _=False, s=step: self.chosen.emit(s))
+            column.addWidget(button)
+        column.addStretch(1)
         for page in pages.values():
-            page.status_changed.connect(self.update)
+            page.status_changed.connect(self.refresh)
         for signal in (session.episode_changed, session.sounds_changed, session.findings_changed, theme.changed):
-            signal.connect(self.update)
+            signal.connect(self.refresh)
+        self.refresh()
+
+    def refresh(self, *_: object) -> None:
+        """Say how far each step is."""
+        for step, button in self.buttons.items():
+            button.show_status(self._pages[step].status())
+
+    def move_choice(self, direction: int) -> None:
+        """Go to the step below (1) or above (-1)."""
+        steps = list(Step)
+        at = steps.index(self.current) + direction
+        if 0 <= at < len(steps):
+            self.chosen.emit(steps[at])
+            self.buttons[steps[at]].setFocus()
 
     def show_step(self, step: Step) -> None:
         self.current = step
+        self.buttons[step].setChecked(True)
         self.update()
 
-    def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        if event:
-            row = int((event.position().y() - 12) // ROW_H)
-            if 0 <= row < len(Step):
-                self.chosen.emit(list(Step)[row])
-
-    def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        if event is None:
-            return
-        move = {Qt.Key.Key_Up: -1, Qt.Key.Key_Down: 1}.get(Qt.Key(event.key()))
-        if move is None:
-            event.ignore()
-            return
-        steps = list(Step)
-        self.chosen.emit(steps[min(max(steps.index(self.current) + move, 0), len(steps) - 1)])
-
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        c = self._theme.colours
         p = QPainter(self)
-        p.setRenderHint(QPainter.RenderHint.Antialiasing)
-        p.fillRect(self.rect(), c.q("paper"))
-        for row, step in enumerate(Step):
-            top = 12 + row * ROW_H
-            here = QRectF(0, top, self.width(), ROW_H)
-            status = self._pages[step].status()
-            if step is self.current:
-                p.fillRect(here, c.q("card"))
-                p.fillRect(QRectF(0, top, 4, ROW_H), c.q("saddle"))
-                if self.hasFocus():
-                    p.setPen(QPen(c.q("indigo"), 2))
-                    p.setBrush(Qt.BrushStyle.NoBrush)
-                    p.drawRect(here.adjusted(1, 1, -1, -1))
-            self._paint_state(p, QPointF(27, top + 21), status.done)
-            p.setFont(font(16, 700 if step is self.current else 500))
-            p.setPen(c.q("ink"))
-            p.drawText(QRectF(46, top + 9, self.width() - 50, 24), Qt.AlignmentFlag.AlignVCenter, step.value)
-            p.setFont(font(14))
-            p.setPen(c.q("muted"))
-            p.drawText(QRectF(46, top + 31, self.width() - 48, 20), Qt.AlignmentFlag.AlignVCenter, status.text)
-        p.setPen(QPen(c.q("line"), 1))
+        p.setPen(QPen(self._theme.colours.q("line"), 1))
         p.drawLine(self.width() - 1, 0, self.width() - 1, self.height())
-
-    def _paint_state(self, p: QPainter, middle: QPointF, done: bool) -> None:
-        c = self._theme.colours
-        if done:
-            p.setPen(Qt.PenStyle.NoPen)
-            p.setBrush(c.q("fern"))
-            p.drawEllipse(middle, 8, 8)
-            p.setPen(QPen(c.q("on_accent"), 2, cap=Qt.PenCapStyle.RoundCap))
-            p.drawPolyline(QPolygonF([middle + QPointF(-3.5, 0.3), middle + QPointF(-1, 3), middle + QPointF(3.8, -2.8)]))
-        else:
-            p.setPen(QPen(c.q("muted"), 1.4))
-            p.setBrush(Qt.BrushStyle.NoBrush)
-            p.drawEllipse(middle, 7.3, 7.3)

@@ -58,6 +58,7 @@ class Transport(QFrame):
         row.addWidget(self._work_corner(), 1)
         self.meter = LevelMeter(theme)
         self.loudness = label("")
+        self.loudness.setSizePolicy(QSizePolicy.Policy.Minimum, QSizePolicy.Policy.Preferred)
         self.loudness.setToolTip("True peak, and momentary, short-term and integrated loudness of what was played.")
         row.addWidget(self.meter)
         row.addSpacing(6)

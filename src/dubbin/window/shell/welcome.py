@@ -7,7 +7,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QGridLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from dubbin.window.parts.action import ActionButton, ActionList
 from dubbin.window.parts.card import label
@@ -57,17 +57,17 @@ class Welcome(QScrollArea):
             line = label(text, kind, wrap=True)
             line.setAlignment(Qt.AlignmentFlag.AlignHCenter)
             column.addWidget(line)
-        row = QHBoxLayout()
-        row.setSpacing(8)
-        row.addStretch(1)
-        for id in BEGINNINGS:
+        grid = QGridLayout()
+        grid.setSpacing(8)
+        for k, id in enumerate(BEGINNINGS):
             button = ActionButton(actions, id)
             if id == BEGINNINGS[0]:
                 button.setProperty("kind", "main")
-            row.addWidget(button)
-        row.addStretch(1)
+            grid.addWidget(button, k // 2, 1 + k % 2)
+        for side in (0, 3):
+            grid.setColumnStretch(side, 1)
         column.addSpacing(8)
-        column.addLayout(row)
+        column.addLayout(grid)
         return area
 
     def refresh(self) -> None:

@@ -76,7 +76,16 @@ class EqPlot(QWidget):
         if not self._drag:
             self._settings = settings
         self._on, self._strength, self._spectrum = on, strength, spectrum
+        self.setAccessibleDescription(self.describe())
         self.update()
+
+    def describe(self) -> str:
+        """The picked point in words: for screen readers."""
+        handle = self.handle
+        parts = [f"{getattr(self._settings, handle.hz):g} Hz"]
+        if handle.db is not None:
+            parts.append(f"{getattr(self._settings, handle.db):+.1f} dB")
+        return f"point {handle.mark}: {', '.join(parts)}; {'on' if self._on else 'off'}"
 
     @property
     def settings(self) -> EqSettings:

@@ -11,6 +11,7 @@ from dubbin.core.measure.report import RecordingReport
 from dubbin.core.mix.reduction import STEP_S
 from dubbin.core.treat.compressor import CompressorSettings, static_gain_db
 from dubbin.core.treat.equalise import EqSettings
+from dubbin.core.treat.registry import TREATMENTS
 from dubbin.core.treat.settings import numbers, settings_from_plain
 from dubbin.window.parts.card import label
 from dubbin.window.parts.fields import FigureField
@@ -34,17 +35,21 @@ class VoiceEvidence(QWidget):
         self.setObjectName("evidence")
         self._session, self._voices = session, voices
         self.tabs = Segments(theme, "What is shown", [(key, title, "") for key, title in TABS], {key: "saddle" for key, _ in TABS})
-        self.caption = label("", "muted")
+        self.caption = label("", "muted", wrap=True)
         self.eq = EqPlot(theme)
         self.curve = Plot(theme, "Compressor curve", "level in, dBFS", "level out, dBFS")
         self.curve.set_range((-60.0, 0.0), (-60.0, 0.0))
         self.curve.curve("uncompressed", "line", 1.4, dashed=True)
         self.curve.curve("compressed", "saddle", 2.4)
-        self.history = Plot(theme, "Gain reduction", "session, s", "gain reduction, dB")
+        self.curve.name_curve("uncompressed", "uncompressed")
+        self.curve.name_curve("compressed", "compressed")
+        self.history = Plot(theme, "Gain reduction", "session time", "gain reduction, dB", clock_axis=True)
         self.shares = Plot(theme, "Gain reduction, share of time", "gain reduction, dB", "share of the time, %")
         for name, (colour, width) in DRAWN.items():
             self.history.curve(name, colour, width)
             self.shares.curve(name, colour, 2.0)
+            self.history.name_curve(name, TREATMENTS[name].title)
+            self.shares.name_curve(name, TREATMENTS[name].title)
         self.figures = FigureTable("Before and after", COLUMNS, 0)
         both = QWidget()
         row = QHBoxLayout(both)
@@ -116,7 +121,7 @@ class VoiceEvidence(QWidget):
         texts = {
             "eq": "shaded: this voice · dotted: a typical one · wheel: width of a bell",
             "curve": f"What the compressor makes of {lane.voice}'s levels",
-            "reduction": "blue: gaps and breaths · gold: de-esser · brown: compressor",
+            "reduction": "At the left through time, at the right how often",
             "figures": f"{lane.voice}, before and after the voice treatments",
         }
         self.caption.setText(texts[self.tabs.current])

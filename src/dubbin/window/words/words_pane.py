@@ -7,7 +7,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QW
 
 from dubbin.window.lanes.viewport import Viewport
 from dubbin.window.parts.card import label
-from dubbin.window.parts.theme import Theme
+from dubbin.window.parts.theme import Theme, scaled
 from dubbin.window.session.selection import Selection
 from dubbin.window.session.session import Session
 from dubbin.window.session.speech import Speech
@@ -23,23 +23,24 @@ class WordsPane(QWidget):
         self.field.setPlaceholderText("Find words (Ctrl+F)")
         self.field.setAccessibleName("Find words")
         self.field.setClearButtonEnabled(True)
-        self.field.setMaximumWidth(240)
+        self.field.setMaximumWidth(scaled(240))
+        self.field.setMinimumWidth(scaled(110))
         self.count = label("", "muted")
         self._places: list[tuple[int, int]] = []
         self._at = -1
         row = QHBoxLayout()
         row.setContentsMargins(10, 4, 10, 4)
         row.setSpacing(6)
-        row.addWidget(self.field)
+        row.addWidget(self.field, 2)
         for text, tip, act in (("‹", "Previous place (Shift+F3)", lambda: self.step(-1)), ("›", "Next place (F3)", lambda: self.step(1))):
             row.addWidget(self._small_button(text, tip, act))
         self.every = self._small_button("All", "Select all places", self.select_all)
         self.every.setVisible(False)
         row.addWidget(self.every)
         row.addWidget(self.count)
-        row.addStretch(1)
-        self.legend = label("dashed: filler · dotted: doubtful · bar: pause · stitches: cut", "muted")
-        row.addWidget(self.legend)
+        self.legend = label("dashed: filler · dotted: doubtful · bar: pause · stitches: cut", "muted", wrap=True)
+        self.legend.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        row.addWidget(self.legend, 3)
         row.addSpacing(8)
         row.addWidget(self._small_button("A−", "Smaller letters", lambda: self.words.set_size(self.words.size_px - 1)))
         row.addWidget(self._small_button("A+", "Larger letters", lambda: self.words.set_size(self.words.size_px + 1)))

@@ -37,9 +37,9 @@ def set_solo(episode: Episode, lane_id: str, solo: bool) -> Change:
 
 
 def set_pan(episode: Episode, lane_id: str, pan: float) -> Change:
-    """-100 left, 0 in the middle, 100 right."""
+    """-100 left, 0 in the centre, 100 right."""
     value = float(round(min(max(pan, -100.0), 100.0)))
-    side = "the middle" if value == 0 else f"{abs(value):.0f} % {'left' if value < 0 else 'right'}"
+    side = "the centre" if value == 0 else f"{abs(value):.0f} % {'left' if value < 0 else 'right'}"
     return change_lane(episode, lane_id, f"{episode.lane(lane_id).voice} to {side}", f"pan {lane_id}", pan=value)
 
 
