@@ -45,7 +45,7 @@ def make_parser() -> argparse.ArgumentParser:
 
 def _window(add: Add) -> None:
     sub = add("open", ("window_commands", "open_episode"), "open an episode in the window", json=False)
-    sub.add_argument("episode", type=Path)
+    sub.add_argument("episode", type=Path, nargs="?", help="without one: the welcome page")
 
     sub = add("demo", ("window_commands", "demo"), "build the demo episode and open it", json=False)
     sub.add_argument("--dir", type=Path, help="where to build it")

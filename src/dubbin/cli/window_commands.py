@@ -20,7 +20,8 @@ def show_window(args: Namespace, folders: Folders) -> int:
 def open_episode(args: Namespace, folders: Folders) -> int:
     from dubbin.core.episode.file import load_episode
 
-    load_episode(args.episode)  # says what is wrong before a window stands
+    if args.episode is not None:
+        load_episode(args.episode)  # says what is wrong before a window stands
     return _window(folders, args.episode)
 
 
@@ -39,12 +40,12 @@ def demo(args: Namespace, folders: Folders) -> int:
         if args.no_window:
             print(path)
             return 0
-        return _window(folders, path)
+        return _window(folders, path, is_demo=True)
     print(f"Building the demo episode in {folder} (once, about half a minute) …", file=sys.stderr)
-    return _window(folders, None, build)
+    return _window(folders, None, build, is_demo=True)
 
 
-def _window(folders: Folders, episode: Path | None, prepare: Callable[[Task], Path] | None = None) -> int:
+def _window(folders: Folders, episode: Path | None, prepare: Callable[[Task], Path] | None = None, *, is_demo: bool = False) -> int:
     from dubbin.window.app import run
 
-    return run(folders, episode, prepare)
+    return run(folders, episode, prepare, is_demo=is_demo)

@@ -36,10 +36,10 @@ def has_display() -> bool:
     return bool(os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY"))
 
 
-def run(folders: Folders, episode: Path | None, prepare: Prepare | None = None) -> int:
+def run(folders: Folders, episode: Path | None, prepare: Prepare | None = None, *, is_demo: bool = False) -> int:
     """Open the window, on an episode or on an empty one; the exit code of the program.
 
-    prepare: makes the episode that is to be opened; a small window shows how far it is. Raises ImportError when a library of the system is missing.
+    prepare: makes the episode that is to be opened; a small window shows how far it is. is_demo: a first look round is offered, once. Raises ImportError when a library of the system is missing.
     """
     if not has_display():
         print(NO_DISPLAY, file=sys.stderr)
@@ -89,6 +89,8 @@ def run(folders: Folders, episode: Path | None, prepare: Prepare | None = None) 
 
     sys.excepthook = on_error
     window.show()
+    if is_demo:
+        QTimer.singleShot(0, lambda: window.offer_tour())
 
     # A function of its own: Qt holds no reference to an object whose method it is to call.
     QTimer.singleShot(0, lambda: Thread(target=begin_work, args=(window.jobs.release,), name="import", daemon=True).start())

@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from typing import Protocol, cast
 
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+
+from dubbin.guide import anchor_of
 from dubbin.window.parts.slider import MarkedSlider
 from dubbin.window.parts.switch import Switch
 from dubbin.window.parts.theme import Theme
@@ -34,6 +37,37 @@ def set_kind(widget: QWidget, kind: str) -> None:
     set_style_property(widget, "kind", kind)
 
 
+class ShowsHelp(Protocol):
+    """A window that has the guide."""
+
+    def show_help(self, anchor: str) -> None: ...
+
+
+class HelpButton(QPushButton):
+    """Opens the guide at the paragraph about the card that it stands on."""
+
+    def __init__(self, title: str, anchor: str) -> None:
+        super().__init__("?")
+        self.anchor = anchor
+        self.setProperty("kind", "help")
+        self.setToolTip(f"What is this? The guide on {title}")
+        self.setAccessibleName(f"What is this? {title}")
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.clicked.connect(self._open)
+
+    def _open(self) -> None:
+        window = cast(ShowsHelp, self.window())
+        if hasattr(window, "show_help"):
+            window.show_help(self.anchor)
+
+
+def add_help(head: QHBoxLayout, title: str) -> None:
+    """Put the button into a card's heading, where the guide tells of the card."""
+    anchor = anchor_of(title)
+    if anchor:
+        head.addWidget(HelpButton(title, anchor))
+
+
 class Card(QFrame):
     """A sheet with a heading; `body` takes what belongs on it."""
 
@@ -44,7 +78,11 @@ class Card(QFrame):
         self.body.setContentsMargins(11, 9, 11, 10)
         self.body.setSpacing(6)
         if title:
-            self.body.addWidget(label(title, "strong"))
+            head = QHBoxLayout()
+            head.addWidget(label(title, "strong"))
+            head.addStretch(1)
+            add_help(head, title)
+            self.body.addLayout(head)
 
     def set_active(self, active: bool) -> None:
         set_style_property(self, "active", active)
@@ -100,6 +138,7 @@ class TreatmentCard(Card):
         head.addWidget(label(title, "strong"))
         head.addStretch(1)
         head.addWidget(self.percent)
+        add_help(head, title)
         self.body.addLayout(head)
         self.slider = MarkedSlider(theme, f"Strength of {title}")
         self.slider.setToolTip("How much of the treatment is applied. The green tick is the suggested strength; double-click goes there.")

@@ -191,6 +191,15 @@ QPushButton[kind="quiet"] {{ background: transparent; border-color: transparent;
 QPushButton[kind="quiet"]:hover {{ color: {c.brick}; }}
 QPushButton[kind="quiet"]:focus {{ border: 2px solid {c.indigo}; padding: 1px 5px; }}
 QPushButton[kind="fast"] {{ background: {c.wash}; border-color: transparent; color: {c.ink}; padding: 2px 6px; font-size: 14px; font-weight: 700; }}
+QPushButton[kind="help"] {{ background: transparent; border: 1px solid transparent; border-radius: 9px; color: {c.muted}; padding: 0; min-width: 18px; max-width: 18px;
+  min-height: 18px; max-height: 18px; font-size: 13px; }}
+QPushButton[kind="help"]:hover {{ background: {c.wash}; color: {c.ink}; }}
+QPushButton[kind="help"]:focus {{ border: 2px solid {c.indigo}; }}
+QCheckBox::indicator, QRadioButton::indicator {{ width: 13px; height: 13px; border: 1px solid {c.muted}; border-radius: 3px; background: {c.card}; }}
+QRadioButton::indicator {{ border-radius: 7px; }}
+QCheckBox::indicator:checked {{ background: {c.saddle}; border-color: {c.saddle}; image: url({(ICONS / ("check-night.svg" if c.dark else "check.svg")).as_posix()}); }}
+QRadioButton::indicator:checked {{ background: {c.saddle}; border: 4px solid {c.card}; outline: 1px solid {c.muted}; }}
+QCheckBox::indicator:disabled {{ border-color: {c.line}; background: {c.line}; }}
 QFrame#rule {{ background: {c.line}; max-height: 1px; min-height: 1px; border: none; }}
 QFrame#notice {{ background: {c.wash}; border-bottom: 1px solid {c.line}; }}
 QScrollArea {{ border: none; background: transparent; }}

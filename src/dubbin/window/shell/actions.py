@@ -28,6 +28,8 @@ class Frame(Protocol):
 
     def show_preferences(self, page: str = ...) -> None: ...
 
+    def start_tour(self) -> None: ...
+
 
 def shell_actions(shared: Shared, files: EpisodeFiles, card: CardSheet, recipes: Recipes, help: Help, frame: Frame) -> list[Action]:
     session, theme = shared.session, shared.theme
@@ -42,7 +44,7 @@ def shell_actions(shared: Shared, files: EpisodeFiles, card: CardSheet, recipes:
 
     return [
         Action("new", EPISODE, "file", "New episode", ("Ctrl+N",), files.new),
-        Action("open", EPISODE, "file", "Open …", ("Ctrl+O",), files.choose),
+        Action("open", EPISODE, "file", "Open episode …", ("Ctrl+O",), files.choose),
         Action("open-recent", EPISODE, "file", "Open recent", (), lambda: None, submenu=lambda: _recent(files)),
         Action("open-demo", EPISODE, "file", "Open the demo episode", (), files.open_demo),
         Action("open-backup", EPISODE, "file", "Open a backup …", (), files.choose_backup),
@@ -67,8 +69,10 @@ def shell_actions(shared: Shared, files: EpisodeFiles, card: CardSheet, recipes:
         Action("full-screen", VIEW, "window", "Full screen", ("F11",), frame.toggle_full_screen,
                checked=lambda: shared.window.isFullScreen()),
         Action("night", VIEW, "lanes", "Dark theme", ("Ctrl+Shift+N",), switch_theme, checked=lambda: theme.colours.dark),
+        Action("guide", HELP, "help", "Guide", ("F1",), help.show_guide),
+        Action("tour", HELP, "help", "First look round", (), frame.start_tour, has_lanes),
         Action("search", HELP, "help", "Search commands …", ("Ctrl+K",), help.search),
-        Action("shortcuts", HELP, "help", "Shortcuts", ("F1",), help.show_shortcuts),
+        Action("shortcuts", HELP, "help", "Shortcuts", ("Shift+F1",), help.show_shortcuts),
         Action("about", HELP, "help", "About Dubbin", (), help.show_about),
     ]  # fmt: skip
 

@@ -39,6 +39,7 @@ class EpisodeFiles:
         self._window, self._session, self._notices = window, session, notices
         self._set_document, self._go_step = set_document, go_step
         self._preferences, self.recent = preferences, recent
+        self.demo_opened: Callable[[], None] = lambda: None
         self.takers: dict[str, Callable[[Path], None]] = {}  # what is done with a dropped file, by its suffix
         session.recordings.added.connect(self.offer_former)
 
@@ -111,7 +112,11 @@ class EpisodeFiles:
 
         if self.may_leave():
             folder, copies = self._session.folders.documents / "Slow Ferry demo", self._session.recordings.copies
-            self._session.jobs.start("demo", "Building the demo", lambda task: build_demo(folder, copies, task), self.open)
+            self._session.jobs.start("demo", "Building the demo", lambda task: build_demo(folder, copies, task), self._open_built)
+
+    def _open_built(self, path: Path) -> None:
+        self.open(path)
+        self.demo_opened()
 
     def take(self, paths: list[Path]) -> None:
         """Files that were dropped: an episode is opened, a transcript, a recipe or a cover is taken over, everything else is imported."""

@@ -1,4 +1,4 @@
-"""The command search, the sheet of shortcuts, and what Dubbin is."""
+"""The guide, the command search, the sheet of shortcuts, and what Dubbin is."""
 
 from __future__ import annotations
 
@@ -6,13 +6,22 @@ from PyQt6.QtWidgets import QMessageBox, QWidget
 
 from dubbin import __version__
 from dubbin.window.parts.action import ActionList
+from dubbin.window.parts.theme import Theme
 from dubbin.window.shell.command_search import CommandSearch
+from dubbin.window.shell.guide_window import GuideWindow
 from dubbin.window.shell.shortcut_sheet import ShortcutSheet
 
 
 class Help:
-    def __init__(self, window: QWidget, actions: ActionList) -> None:
-        self._window, self._actions = window, actions
+    def __init__(self, window: QWidget, actions: ActionList, theme: Theme) -> None:
+        self._window, self._actions, self._theme = window, actions, theme
+        self.guide: GuideWindow | None = None
+
+    def show_guide(self, anchor: str = "") -> None:
+        """Open the guide, at a section where one is named; it is made when it is first asked for, and stays."""
+        if self.guide is None:
+            self.guide = GuideWindow(self._theme, self._window)
+        self.guide.show_section(anchor)
 
     def search(self) -> None:
         CommandSearch(self._actions, self._window).exec()

@@ -58,6 +58,7 @@ from dubbin.window.shell.recipes import Recipes
 from dubbin.window.shell.shared import Shared
 from dubbin.window.shell.step import Step
 from dubbin.window.shell.steps import StepList
+from dubbin.window.shell.tour import Tour
 from dubbin.window.shell.transport import Transport
 from dubbin.window.shell.welcome import Welcome
 from dubbin.window.shell.window_memory import RecentEpisodes, WindowMemory
@@ -115,6 +116,7 @@ class MainWindow(QMainWindow):
         self._add_actions()
         self.pages: dict[Step, Page] = {step: rooms[step](self.shared) for step in Step}
         self._build()
+        self.files.demo_opened = self.offer_tour
         self.files.takers = {".json": self.recipes.apply_from}
         for page in self.pages.values():
             self.files.takers |= page.takers()
@@ -137,7 +139,8 @@ class MainWindow(QMainWindow):
 
     def _add_actions(self) -> None:
         actions = self.actions_by_id
-        actions.add(shell_actions(self.shared, self.files, self.card_sheet, self.recipes, Help(self, actions), self))
+        self.help = Help(self, actions, self.theme)
+        actions.add(shell_actions(self.shared, self.files, self.card_sheet, self.recipes, self.help, self))
         go_to = GoToTime(self, self.session, self.selection, self.view, self.navigation)
         actions.add(lane_actions(self.session, self.selection, self.view, self.navigation, self.lanes, go_to))
         actions.add(player_actions(self.session, self.selection, self.playing))
@@ -315,6 +318,20 @@ class MainWindow(QMainWindow):
 
     def toggle_full_screen(self) -> None:
         self.setWindowState(self.windowState() ^ Qt.WindowState.WindowFullScreen)
+
+    def show_help(self, anchor: str) -> None:
+        """Open the guide at what a card asks about."""
+        self.help.show_guide(anchor)
+
+    def start_tour(self) -> None:
+        """Six sentences, a step each."""
+        Tour(self.notices, self.go_step).start()
+
+    def offer_tour(self) -> None:
+        """Offer the first look round, once."""
+        if not self.preferences.get("toured", False):
+            self.preferences.set("toured", True)
+            self.notices.say("New here? A look round takes a minute.", (("Show me round", self.start_tour),))
 
     def show_preferences(self, page: str = "General") -> None:
         dialog = PreferencesDialog(

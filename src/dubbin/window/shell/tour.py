@@ -1,0 +1,35 @@
+"""A first look round: six sentences, a step each."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from dubbin.window.shell.notices import Notices
+from dubbin.window.shell.step import Step
+
+SENTENCES: tuple[tuple[Step, str], ...] = (
+    (Step.INTAKE, "Intake shows what each recording is like and what is wrong with it: a click on a finding plays it."),
+    (Step.REPAIR, "Repair takes hum, noise, clicks and echo away: press Q, W and E to hear recorded, treated and removed."),
+    (Step.EDIT, "Edit cuts by words: drag over some, press X; pauses, fillers and retakes are found for you, and B puts any cut back."),
+    (Step.VOICE, "Voice suggests EQ, de-esser and compressor from the measured voice, all taken back by one slider."),
+    (Step.BALANCE, "Balance brings everyone to the same loudness and music under the words."),
+    (
+        Step.MASTER,
+        "Master makes every file in one go and measures each again: Ctrl+R does the work of all steps before it, F1 opens the guide.",
+    ),
+)
+
+
+class Tour:
+    def __init__(self, notices: Notices, go_step: Callable[[Step], None]) -> None:
+        self._notices, self._go_step = notices, go_step
+
+    def start(self) -> None:
+        self._show(0)
+
+    def _show(self, number: int) -> None:
+        step, sentence = SENTENCES[number]
+        self._go_step(step)
+        last = number + 1 == len(SENTENCES)
+        choices = () if last else (("Next", lambda: self._show(number + 1)),)
+        self._notices.say(f"{number + 1} of {len(SENTENCES)}: {sentence}", choices)

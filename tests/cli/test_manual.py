@@ -1,0 +1,27 @@
+"""The manual page is the parser's own text, and it is the one that ships."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from dubbin.cli.manual import manual
+from dubbin.cli.parser import make_parser
+
+SHIPPED = Path(__file__).parents[2] / "share" / "dubbin.1"
+
+
+def test_the_page_that_ships_is_the_one_that_the_parser_makes():
+    assert SHIPPED.read_text() == manual(), "python -m dubbin.cli.manual > share/dubbin.1"
+
+
+def test_every_command_has_its_section_and_no_line_is_taken_for_a_macro():
+    page = manual()
+    for name in ("check", "clean", "pauses", "transcribe", "voice", "master", "proof", "batch", "open"):
+        assert f"\n.SS {name}\n" in page
+    known = {".TH", ".SH", ".SS", ".B", ".TP", ".PP", ".nf", ".fi"}
+    assert {line.split()[0] for line in page.splitlines() if line.startswith((".", "'"))} <= known
+
+
+def test_opening_wants_no_file():
+    """A menu of the desktop starts it without one."""
+    assert make_parser().parse_args(["open"]).episode is None
