@@ -8,18 +8,22 @@ import tempfile
 import time
 from pathlib import Path
 
-OUT = Path(__file__).resolve().parent.parent / "docs" / "screenshots"
+ROOT = Path(__file__).resolve().parent.parent
+OUT, GUIDE = ROOT / "docs" / "screenshots", ROOT / "src" / "dubbin" / "guide" / "pictures"
+GUIDE_PX = 840  # width of a picture in the guide
 
 
 def main() -> None:
     home = tempfile.mkdtemp(prefix="dubbin-shots-")
     os.environ["DUBBIN_HOME"] = home
     os.environ.setdefault("QT_LOGGING_RULES", "qt.multimedia.*=false")
-    from PyQt6.QtCore import QSize
+    from PyQt6.QtCore import QSize, Qt
+    from PyQt6.QtGui import QImage, QPixmap
     from PyQt6.QtPdf import QPdfDocument
     from PyQt6.QtTest import QTest
     from PyQt6.QtWidgets import QApplication
 
+    from dubbin import guide
     from dubbin.core.episode.commands.markers import add_marker
     from dubbin.core.episode.document import Document
     from dubbin.core.folders import user_folders
@@ -33,8 +37,11 @@ def main() -> None:
     app = QApplication(sys.argv[:1])
     theme, folders = Theme(app), user_folders()
     path = build_demo(Path(home) / "demo", WorkingCopies(folders.copies))
-    window = make_window(folders, theme, Document.opened(folders.journals, path))
+    window = make_window(folders, theme)
     window.show()
+    QTest.qWait(300)
+    window.grab().save(str(OUT / "0-welcome.png"))
+    window.set_document(Document.opened(folders.journals, path))
     OUT.mkdir(parents=True, exist_ok=True)
 
     def settle() -> None:
@@ -44,10 +51,18 @@ def main() -> None:
             QTest.qWait(100)
         QTest.qWait(200)
 
+    def keep(picture: QPixmap, name: str) -> None:
+        """Into the documentation and, smaller and in few colours, into the guide."""
+        picture.save(str(OUT / f"{name}.png"))
+        if f"pictures/{name}.png" in guide.text():
+            GUIDE.mkdir(exist_ok=True)
+            smaller = picture.scaledToWidth(GUIDE_PX, Qt.TransformationMode.SmoothTransformation).toImage()
+            smaller.convertToFormat(QImage.Format.Format_Indexed8).save(str(GUIDE / f"{name}.png"))
+        print(OUT / f"{name}.png")
+
     def shot(name: str) -> None:
         settle()
-        window.grab().save(str(OUT / f"{name}.png"))
-        print(OUT / f"{name}.png")
+        keep(window.grab(), name)
 
     def look_at(start_s: float, end_s: float) -> None:
         rate = window.session.episode.rate
@@ -144,7 +159,7 @@ def main() -> None:
     while fresh.card_sheet.run.is_running:
         QTest.qWait(100)
     QTest.qWait(500)
-    fresh.grab().save(str(OUT / "8-card.png"))
+    keep(fresh.grab(), "8-card")
     fresh.shut_down()
     window.shut_down()
 

@@ -89,6 +89,20 @@ def dryness_of(kept_db: float, sure: float = 1.0) -> np.ndarray:
     return dryness(statistical, network, is_no_noise, 0.009)
 
 
+@pytest.mark.parametrize("seed", range(4))
+def test_the_blend_of_loud_frames_and_the_silence_behind_them_is_a_share(seed):
+    """Sums that run on are rounded: in a silence they must not come out below zero."""
+    rng = np.random.default_rng(seed)
+    statistical, network = (rng.random((4000, 60)).astype(np.float32) * np.float32(3e5) for _ in range(2))
+    is_no_noise = np.ones((4000, 60), bool)
+    for X in (statistical, network):
+        X[700:1400] = 0.0
+        X[2000:2600] *= np.float32(1e-9)
+        X[3000:] = 0.0
+    share = dryness(statistical, network, is_no_noise, 0.009)
+    assert np.all((share >= 0.0) & (share <= 1.0))
+
+
 def test_a_room_is_known_by_what_the_network_takes_from_what_is_no_noise():
     for sure in (1.0, 0.2):  # what is taken of the noise doesn't count
         assert np.all(dryness_of(-0.5, sure) == 1.0) and np.all(dryness_of(-4.0, sure) == 0.0)

@@ -53,7 +53,7 @@ def _window(add: Add) -> None:
 
 
 def _recording(add: Add) -> None:
-    sub = add("check", ("sound_commands", "check"), "what is wrong with these recordings")
+    sub = add("check", ("sound_commands", "check"), "measure recordings and list what is wrong with them")
     sub.add_argument("files", nargs="+", type=Path, metavar="FILE")
 
     sub = add("clean", ("sound_commands", "clean"), "repair one recording; without --treat: what check suggests")
@@ -68,7 +68,7 @@ def _recording(add: Add) -> None:
         help="a setting of a treatment, such as denoise.finest=on; the window's cards show all of them",
     )  # fmt: skip
 
-    sub = add("pauses", ("sound_commands", "pauses"), "find pauses and, with -o, take them out")
+    sub = add("pauses", ("sound_commands", "pauses"), "find pauses and, with -o, remove them")
     sub.add_argument("input", type=Path, metavar="IN")
     sub.add_argument("-o", dest="out", type=Path, metavar="OUT")
     for flag, unit in (
@@ -93,12 +93,12 @@ def _language(text: str) -> str:
 
 
 def _speech(add: Add) -> None:
-    sub = add("transcribe", ("speech_commands", "transcribe"), "write down what is said")
+    sub = add("transcribe", ("speech_commands", "transcribe"), "transcribe speech")
     sub.add_argument("input", type=Path, metavar="IN")
     sub.add_argument("-o", dest="out", type=Path, metavar="OUT", help="a .vtt, .srt, .txt or .json file")
     models = "; ".join(f"{m.name} ({m.about})" for m in MODELS.values()).replace("%", "%%")
     sub.add_argument("--model", metavar="DIR", help=f"{models}, or a folder with another Whisper model in CTranslate2 form")
-    sub.add_argument("--language", type=_language, metavar="CODE", help="what is spoken (en, de, …); found by itself without it")
+    sub.add_argument("--language", type=_language, metavar="CODE", help="what is spoken (en, de, …); detected without it")
     sub.add_argument("--names", type=_names, metavar="NAME,…", help="names and terms that may come up, as they are to be written")
     sub.add_argument(
         "--speakers",
@@ -112,14 +112,14 @@ def _speech(add: Add) -> None:
 
 
 def _voice(add: Add) -> None:
-    sub = add("voice", ("voice_commands", "voice"), "EQ, de-ess, compress one voice; without --preset: what it asks for")
+    sub = add("voice", ("voice_commands", "voice"), "EQ, de-ess, compress one voice; without --preset: suggested settings")
     sub.add_argument("input", type=Path, metavar="IN")
     sub.add_argument("-o", dest="out", type=Path, required=True, metavar="OUT")
     sub.add_argument("--preset", metavar="NAME", help="steady, close, clear or laptop")
 
 
 def _edits(add: Add) -> None:
-    sub = add("edits", ("speech_commands", "edits"), "write an episode's cuts as lists for other programs", json=False)
+    sub = add("edits", ("speech_commands", "edits"), "export an episode's cuts as edit lists", json=False)
     sub.add_argument("episode", type=Path)
     sub.add_argument("-o", dest="out", type=Path, nargs="+", required=True, metavar="OUT", help=".otio, .edl, .csv or .txt files")
     sub.add_argument("--fps", type=_fps, default=25.0, help="frames a second of the picture, for .edl")
@@ -155,7 +155,7 @@ def _delivery(add: Add) -> None:
 
 
 def _batch(add: Add) -> None:
-    sub = add("batch", ("batch_commands", "batch"), "the whole chain over many recordings; without --recipe: what each asks for")
+    sub = add("batch", ("batch_commands", "batch"), "the whole chain over many recordings; without --recipe: suggested settings for each")
     sub.add_argument("inputs", nargs="+", type=Path, metavar="DIR_OR_FILE")
     sub.add_argument("-o", dest="out", type=Path, required=True, metavar="DIR")
     sub.add_argument("--recipe", type=Path, metavar="FILE", help="settings saved in the window, under Episode")

@@ -99,7 +99,8 @@ def find_own_voices(microphones: Sequence[tuple[float, Source]], task: Task | No
     heard = _Heard(microphones, task or Task())
     power = heard.bands.astype(np.float64)
     for i in range(len(power)):
-        power[i] = scipy.ndimage.uniform_filter1d(power[i], SMOOTH_FRAMES, axis=0, mode="nearest")
+        # A running sum comes out just under nothing in a silence behind loud frames.
+        power[i] = np.maximum(scipy.ndimage.uniform_filter1d(power[i], SMOOTH_FRAMES, axis=0, mode="nearest"), 0.0)
     power += 1e-16
     level = 10.0 * np.log10(power.sum(axis=2))
     # Where a microphone runs: before and after, its silence says nothing.
@@ -135,7 +136,7 @@ def _crossings(
 ) -> dict[tuple[int, int], NDArray[np.float64]]:
     """By (hearing, speaking) microphone: power per band that comes across, as a share of what the speaker's own hears."""
     out = {}
-    smooth = 10.0 * np.log10(scipy.ndimage.uniform_filter1d(10.0 ** (level / 10.0), 7, axis=1, mode="nearest"))
+    smooth = 10.0 * np.log10(np.maximum(scipy.ndimage.uniform_filter1d(10.0 ** (level / 10.0), 7, axis=1, mode="nearest"), 1e-16))
     for i in range(len(power)):
         for j in range(len(power)):
             if i == j:

@@ -83,12 +83,12 @@ class DenoiseSettings:
         "Noise profile",
         "Select a stretch on the lanes in which nobody speaks; its sound is what will be taken down.",
         pick="Learn noise from selection",
-        clear="follow by itself",
+        clear="automatic",
         ask="Select a stretch on the lanes in which only the noise is heard, then learn from it.",
         implies={"engine": Engine.STATISTICAL.value},
     )
     finest: bool = switch(
-        False, "Finest", "Two passes of the network, one of them moved by half a step: a little closer to the voice, for twice the time.",
+        False, "Two passes", "Two passes of the network, one of them moved by half a step: a little closer to the voice, for twice the time.",
         when=("engine", Engine.NEURAL),
     )  # fmt: skip
 
@@ -218,8 +218,9 @@ def dryness(
 ) -> NDArray[np.float32]:
     """1 where the network keeps what stands above the noise, 0 where it takes it for a room's echo, for every frame. Powers: (frames, bins)."""
     size = max(round(AROUND_S / hop_s), 1)
+    # A running sum, which rounding takes a little below zero in a silence behind loud frames.
     sums = [
-        scipy.ndimage.uniform_filter1d((P * is_no_noise).sum(axis=1, dtype=np.float64), size, mode="constant")
+        np.maximum(scipy.ndimage.uniform_filter1d((P * is_no_noise).sum(axis=1, dtype=np.float64), size, mode="constant"), 0.0)
         for P in (network, statistical)
     ]
     kept_db = 10.0 * np.log10((sums[0] + 1e-12) / (sums[1] + 1e-12))

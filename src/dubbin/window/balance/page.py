@@ -61,7 +61,7 @@ class BalancePage(Page):
     def status(self) -> Status:
         episode = self.session.episode
         if not episode.lanes:
-            return Status("not begun")
+            return Status("not started")
         levelled = sum(lane.levelling.on for lane in episode.voices)
         if levelled:
             return Status(f"{levelled} of {len(episode.voices)} voices levelled", True)

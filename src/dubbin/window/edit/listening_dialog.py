@@ -24,7 +24,7 @@ from dubbin.core.speech.transcript import Spoken
 from dubbin.window.parts.card import label
 from dubbin.window.parts.dialog import ok_or_cancel
 
-BY_ITSELF = "Found by itself"
+BY_ITSELF = "Detected"
 TERMS_HEIGHT = 120
 
 
@@ -87,7 +87,7 @@ class ListeningDialog(QDialog):
         self.take.setEnabled(bool(self._missing()))
         self.terms.textChanged.connect(lambda: self.take.setEnabled(bool(self._missing())))
         column.addWidget(self.take)
-        self.again = QCheckBox("Hear the words again now; corrections are lost")
+        self.again = QCheckBox("Transcribe again now; corrections are lost")
         self.again.setVisible(has_words)
         column.addSpacing(8)
         column.addWidget(self.again)
@@ -109,7 +109,7 @@ class ListeningDialog(QDialog):
 
     def _show_folder(self) -> None:
         button = self.buttons[""]
-        button.setText(f"Another one: {Path(self._folder).name}" if self._folder else "Another Whisper model, in CTranslate2 form")
+        button.setText(f"Another one: {Path(self._folder).name}" if self._folder else "Another Whisper model (CTranslate2 format)")
         button.setToolTip(self._folder)
         button.setEnabled(bool(self._folder))
 

@@ -274,13 +274,13 @@ class EditPage(Page):
     def status(self) -> Status:
         episode = self.session.episode
         if not episode.lanes:
-            return Status("not begun")
+            return Status("not started")
         cuts = merged(episode.cuts)
         if cuts:
             seconds = sum(b - a for a, b in cuts) / episode.rate
             return Status(f"{len(cuts)} cut{'s' if len(cuts) != 1 else ''}, −{clock(seconds)}", True)
         found = len(self.session.analyses.pauses())
-        return Status(f"{found} pauses found" if found else "not begun")
+        return Status(f"{found} pauses found" if found else "not started")
 
     def title(self) -> str:
         return "all lanes together"

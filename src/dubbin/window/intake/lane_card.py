@@ -63,7 +63,7 @@ class LaneCard(Card):
     def _add_buttons(self) -> None:
         place = QHBoxLayout()
         place.setSpacing(3)
-        self.place_label = label("move by ms", "muted")
+        self.place_label = label("move, ms", "muted")
         place.addWidget(self.place_label)
         place.addStretch(1)
         self.nudges: dict[int, QPushButton] = {}

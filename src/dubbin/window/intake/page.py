@@ -19,7 +19,7 @@ from dubbin.window.parts.table import FigureTable
 from dubbin.window.shell.page import Page, Status
 from dubbin.window.shell.shared import Shared
 
-COLUMNS = ("Voice", "File", "Length", "Starts at", "Clock", "Loudness", "True peak", "Noise floor", "SNR")
+COLUMNS = ("Voice", "File", "Length", "Starts at", "Clock drift", "Loudness", "True peak", "Noise floor", "SNR")
 
 
 class IntakePage(Page):
@@ -119,7 +119,7 @@ class IntakePage(Page):
             recording, report = episode.recording(lane.recording), self.session.analyses.report(lane)
             loudness, noise = (report.loudness, report.noise) if report else (None, None)
             found = self.lining_up.alignments.get(recording.id)
-            drift = f"{recording.drift_ppm:+.1f} ppm".replace("-", "−") if recording.drift_ppm else "as it is"
+            drift = f"{recording.drift_ppm:+.1f} ppm".replace("-", "−") if recording.drift_ppm else "none"
             values = (
                 lane.voice, recording.path.rsplit("/", 1)[-1], clock(recording.frames / episode.rate, 1),
                 clock(lane.start_frame / episode.rate, 3), drift,

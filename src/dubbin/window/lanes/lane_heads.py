@@ -27,6 +27,7 @@ class LaneHead(QPushButton):
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self.clicked.connect(lambda: session.pick_lane(lane_id))
         self.note = ""
+        self._shown: tuple[str, str, str, bool] | None = None
 
     @property
     def is_picked(self) -> bool:
@@ -36,12 +37,15 @@ class LaneHead(QPushButton):
     def refresh(self, lane: Lane, index: int, audible: bool) -> None:
         """Show the lane as it is now."""
         marks = MARKS[lane.role]
-        recording = self._session.episode.recording(lane.recording)
-        self.setText(f"{marks[index % len(marks)]} {lane.voice}")
-        self.note = self._note(lane, audible)
-        self.setToolTip(f"{recording.path.rsplit('/', 1)[-1]}\n{recording.path}" if "/" in recording.path else recording.path)
-        picked = ", picked" if self.is_picked else ""
-        self.setAccessibleName(f"{lane.voice}, {lane.role.value}{picked}{', ' + self.note if self.note else ''}")
+        path = self._session.episode.recording(lane.recording).path
+        shown = f"{marks[index % len(marks)]} {lane.voice}", self._note(lane, audible), path, self.is_picked
+        if shown == self._shown:
+            return
+        self._shown = shown
+        text, self.note, _, picked = shown
+        self.setText(text)
+        self.setToolTip(f"{path.rsplit('/', 1)[-1]}\n{path}" if "/" in path else path)
+        self.setAccessibleName(", ".join(part for part in (lane.voice, lane.role.value, "picked" if picked else "", self.note) if part))
         self.update()
 
     def _note(self, lane: Lane, audible: bool) -> str:

@@ -190,14 +190,14 @@ class MasterEvidence(QWidget):
         for row, master in enumerate(masters):
             loudness, proof = master.proof.measured.loudness, master.proof
             values = (
-                f"{master.format.title}  {proof.target}", with_unit(loudness.integrated_lufs, "LUFS"), with_unit(loudness.true_peak_dbtp, "dBTP"),
+                f"{master.format.title} · {mastering.title_of(proof.target)}", with_unit(loudness.integrated_lufs, "LUFS"), with_unit(loudness.true_peak_dbtp, "dBTP"),
                 with_unit(loudness.range_lu, "LU"), "✓ passes" if proof.passes else "▲ fails",
             )  # fmt: skip
             *_, verdict = self.table.show_row(row, values, tip="\n".join([str(master.file), *proof.problems]))
             verdict.setForeground(self._theme.colours.q("fern" if proof.passes else "brick"))
         for row, failure in enumerate(failed, len(masters)):
             *_, verdict = self.table.show_row(
-                row, (f"{failure.format.title}  {failure.target}", "–", "–", "–", "▲ not made"), tip=failure.reason
+                row, (f"{failure.format.title} · {mastering.title_of(failure.target)}", "–", "–", "–", "▲ not made"), tip=failure.reason
             )
             verdict.setForeground(self._theme.colours.q("brick"))
         self.sheet.setEnabled(any(p.name.endswith(".proof.html") for p in mastering.delivered.files))
@@ -213,7 +213,11 @@ class MasterEvidence(QWidget):
         text = f"{passed} of {len(masters) + len(failed)} masters pass."
         if mastering.is_out_of_date:
             text += " The episode was changed since they were made."
-        problems = list(dict.fromkeys([f"{m.proof.target}: {p}" for m in masters for p in m.proof.problems] + [f.reason for f in failed]))
+        problems = list(
+            dict.fromkeys(
+                [f"{mastering.title_of(m.proof.target)}: {p}" for m in masters for p in m.proof.problems] + [f.reason for f in failed]
+            )
+        )
         self.verdict.setText("\n".join([text, *problems[:3]]))
         set_kind(self.verdict, "good" if passed == len(masters) + len(failed) else "bad")
 

@@ -49,6 +49,10 @@ class Mastering(QObject):
             self.targets = all_targets()
             self._session.said.emit(str(error))
 
+    def title_of(self, target: str) -> str:
+        """What a target is called; its name where it is not known any more."""
+        return self.targets[target].title if target in self.targets else target
+
     @property
     def masters(self) -> tuple[Master, ...]:
         return self.delivered.masters
@@ -133,7 +137,7 @@ class Mastering(QObject):
         self.changed.emit()
 
     def _say(self, result: Delivered, folder: Path, clip: bool) -> None:
-        failed = [f"{f.format.title} for {f.target} was not made: {f.reason}" for f in result.failed] + list(result.problems)
+        failed = [f"{f.format.title} for {self.title_of(f.target)} was not made: {f.reason}" for f in result.failed] + list(result.problems)
         if failed:
             self._session.said.emit("\n".join(failed))
             return

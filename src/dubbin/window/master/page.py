@@ -130,7 +130,7 @@ class MasterPage(Page):
 
     def status(self) -> Status:
         if not self.session.episode.lanes:
-            return Status("not begun")
+            return Status("not started")
         masters = self.mastering.masters
         if masters:
             passed = sum(m.proof.passes for m in masters)

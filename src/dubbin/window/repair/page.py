@@ -85,7 +85,7 @@ class RepairPage(Page):
 
     def status(self) -> Status:
         count = sum(use.on for lane in self.session.episode.lanes for use in lane.repairs)
-        return Status(f"{count} treatment{'s' if count != 1 else ''} on", True) if count else Status("not begun")
+        return Status(f"{count} treatment{'s' if count != 1 else ''} on", True) if count else Status("not started")
 
     def opened(self) -> None:
         super().opened()

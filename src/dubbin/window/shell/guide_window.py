@@ -31,11 +31,15 @@ class GuideWindow(QDialog):
         self.field.setClearButtonEnabled(True)
         self.sections = QListWidget()
         self.sections.setAccessibleName("Sections")
-        self.sections.setFixedWidth(scaled(240))
+        self.sections.setFixedWidth(scaled(270))
+        self.sections.setWordWrap(True)
+        self.sections.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.said = label("", "muted", wrap=True)
         self.page = QTextBrowser()
         self.page.setAccessibleName("Guide")
         self.page.setOpenExternalLinks(False)
+        self.page.setFrameShape(QTextBrowser.Shape.NoFrame)
+        self.page.setViewportMargins(16, 8, 8, 8)
         self.page.setSearchPaths([str(guide.FOLDER)])
         left = QVBoxLayout()
         for widget in (self.field, self.sections, self.said):
@@ -56,7 +60,11 @@ class GuideWindow(QDialog):
         assert document is not None
         sizes = {"size": scaled(16), "h1": scaled(24), "h2": scaled(20), "h3": scaled(17)}
         document.setDefaultStyleSheet(STYLE.format(ink=c.ink, saddle=c.saddle, **sizes))
+        bar = self.page.verticalScrollBar()
+        at = bar.value() if bar is not None else 0
         self.page.setHtml(guide.text())
+        if bar is not None:
+            bar.setValue(at)
 
     def _fill(self, wanted: str) -> None:
         """List the sections in which a text stands; all without one."""

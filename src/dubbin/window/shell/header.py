@@ -64,7 +64,7 @@ class Header(QFrame):
         if document.is_saved:
             self.saved.setText("saved")
         elif document.has_changes:
-            self.saved.setText("changed · Ctrl+S saves")
+            self.saved.setText("unsaved changes · Ctrl+S")
         else:
             self.saved.setText("")
         self.card.setEnabled(bool(episode.lanes))

@@ -194,7 +194,8 @@ class MainWindow(QMainWindow):
         column.addWidget(self.overview)
         self.splitter = QSplitter(Qt.Orientation.Vertical)
         self.splitter.setHandleWidth(3)
-        self.splitter.splitterMoved.connect(lambda *_: self.memory.keep_sizes(self.steps.current.value, self.splitter.sizes()))
+        self.splitter.splitterMoved.connect(lambda *_: self._keep_sizes())
+        self._wanted_sizes: list[int] = []
         self.lane_heads = LaneHeads(self.session, self.theme, self.lanes)
         self.splitter.addWidget(with_heads(self.lanes, self.lane_heads))
         self.splitter.addWidget(self.evidence)
@@ -267,7 +268,10 @@ class MainWindow(QMainWindow):
         self.card_panel.show_sheet(False)
         self.evidence.setCurrentWidget(page.evidence)
         self.lanes.show_overlays(page.overlays)
-        self.splitter.setSizes(self.memory.sizes(step.value, page.sizes))
+        wanted = self.memory.sizes(step.value, page.sizes)
+        if wanted != self._wanted_sizes:  # to lay out the lanes anew takes a while
+            self._wanted_sizes = wanted
+            self.splitter.setSizes(wanted)
         page.opened()
         self._show_card_title()
 
@@ -286,6 +290,11 @@ class MainWindow(QMainWindow):
         """Show an episode that was just opened as it was left; one that is not known, from its first step on."""
         step = self.memory.restore_place(self.session, self.view, self.selection) if self.session.episode.lanes else None
         self.go_step(step or Step.INTAKE)
+
+    def _keep_sizes(self) -> None:
+        """Remember how somebody shared out the room on this step's page."""
+        self._wanted_sizes = self.splitter.sizes()
+        self.memory.keep_sizes(self.steps.current.value, self._wanted_sizes)
 
     def _keep_place(self) -> None:
         if self.session.episode.lanes and self.session.document.path is not None:

@@ -176,7 +176,7 @@ class VoicePage(Page):
     def status(self) -> Status:
         voices = self.session.episode.voices
         count = sum(any(use.on for use in lane.voice_chain) for lane in voices)
-        return Status(f"{count} of {len(voices)} voices set", True) if count else Status("not begun")
+        return Status(f"{count} of {len(voices)} voices set", True) if count else Status("not started")
 
     def opened(self) -> None:
         self.voices.is_wanted = True

@@ -127,7 +127,7 @@ class Voices(QObject):
         """(title, help, uses) of all that come with the program and all that the person kept."""
         own = self._preferences.get("voices", {})
         out = [(p.title, p.help, p.uses) for p in PRESETS]
-        return out + [(str(name), "One of your own.", uses) for name, uses in own.items() if isinstance(uses, dict)]
+        return out + [(str(name), "Your own starting point.", uses) for name, uses in own.items() if isinstance(uses, dict)]
 
     def keep(self, name: str, lane: Lane) -> None:
         """Keep a voice's treatments as a starting point of the person's own."""
