@@ -11,8 +11,11 @@ from hypothesis import strategies as st
 from PyQt6.QtGui import QColor, QImage
 
 from dubbin.core.episode.model import Cut
+from dubbin.core.episode.time_map import TimeMap
+from dubbin.core.sound.source import Sound
 from dubbin.window.lanes.density import counts_of, covered_shares, is_crowded
 from dubbin.window.lanes.marks import BAND_H, BAND_TOP, _apart
+from dubbin.window.lanes.wave_image import FinePixels, columns_of
 
 spans = st.lists(st.tuples(st.floats(-20, 60), st.floats(0, 30)), max_size=8)
 
@@ -58,6 +61,7 @@ def test_from_afar_cuts_leave_the_waves_and_stand_in_a_band_of_their_own(window)
     whole = session.episode.frames
     session.document._preview = None
     window.view.show_all()
+    lanes.clearFocus()  # whose frame is not what is looked at
     before = picture_of(lanes)
     step = whole // 400
     cuts = tuple(Cut(k * step, k * step + step // 3) for k in range(100, 200))
@@ -70,3 +74,20 @@ def test_from_afar_cuts_leave_the_waves_and_stand_in_a_band_of_their_own(window)
     marked = np.flatnonzero(band.any(axis=0))
     assert marked.min() > 0.2 * width and marked.max() < 0.55 * width
     session.end_preview()
+
+
+def test_a_screen_of_high_resolution_gets_finer_columns_of_the_same_stretch():
+    class View:
+        start, per_pixel, width, stop = 1000.0, 8.0, 100, 1800.0
+        map = TimeMap([(0, 48000)])
+
+        def x_of_display(self, frame: float) -> float:
+            return (frame - self.start) / self.per_pixel
+
+    x = np.random.default_rng(3).standard_normal((1, 48000)).astype(np.float32)
+    source, peaks = Sound(x, 48000), None
+    coarse = columns_of(View(), peaks, source, 0)
+    fine = columns_of(FinePixels(View(), 2.0), peaks, source, 0)
+    assert coarse.shape == (100, 2) and fine.shape == (200, 2)
+    pairs = fine.reshape(100, 2, 2)
+    assert np.allclose(pairs[..., 0].min(axis=1), coarse[:, 0]) and np.allclose(pairs[..., 1].max(axis=1), coarse[:, 1])

@@ -34,7 +34,7 @@ from dubbin.window.lanes.overlays import Overlays
 from dubbin.window.lanes.reduction_strip import paint_reduction
 from dubbin.window.lanes.spectrogram_tiles import SpectrogramTiles
 from dubbin.window.lanes.viewport import Viewport
-from dubbin.window.lanes.wave_image import columns_of, laid_over, wave_image
+from dubbin.window.lanes.wave_image import FinePixels, columns_of, laid_over, wave_image
 from dubbin.window.lanes.words_strip import STRIP_H, ShownWord, paint_covers, paint_placed, paint_splits, paint_words, words_to_show
 from dubbin.window.parts.figures import clock
 from dubbin.window.parts.theme import Theme, font
@@ -437,11 +437,14 @@ class LanesView(QWidget):
         sound = self._session.analyses.sound(lane)
         if copy is None or sound is None or height < 4:
             return None
-        key = (lane.id, height, view.start, view.per_pixel, view.width, view.folded, audible)
+        ratio = self.devicePixelRatioF()
+        key = (lane.id, height, view.start, view.per_pixel, view.width, view.folded, audible, ratio)
         if key not in self._images:
             if len(self._images) > 12:
                 self._images.clear()
-            self._images[key] = self._draw(lane, copy.peaks, height, audible)
+            image = self._draw(lane, copy.peaks, round(height * ratio), audible)
+            image.setDevicePixelRatio(ratio)
+            self._images[key] = image
         return self._images[key]
 
     def _draw(self, lane: Lane, peaks: PeakPyramid, height: int, audible: bool) -> QImage:
@@ -478,6 +481,8 @@ class LanesView(QWidget):
 
     def _columns(self, lane: Lane, peaks: PeakPyramid, source: Source) -> NDArray[np.float32]:
         """Lowest and highest sample of every pixel; what lies under the program is drawn where it is heard."""
+        fine = FinePixels(self._view, self.devicePixelRatioF())
         if lane.bed is None:
-            return columns_of(self._view, peaks, source, lane.start_frame)
-        return peaks.around(range(peaks.channels), self._levels.recording_frames(lane, self._view.width), self._view.per_pixel)
+            return columns_of(fine, peaks, source, lane.start_frame)
+        coarse = peaks.around(range(peaks.channels), self._levels.recording_frames(lane, self._view.width), self._view.per_pixel)
+        return coarse[np.minimum(np.arange(fine.width) * self._view.width // max(fine.width, 1), self._view.width - 1)]

@@ -127,13 +127,14 @@ class Overview(QWidget):
             p.drawRect(self.rect().adjusted(1, 1, -1, -1))
 
     def _wave(self) -> QImage:
-        key = (self.width(), self._view.folded)
+        key = (self.width(), self._view.folded, self.devicePixelRatioF())
         if self._image is None or self._image[0] != key:
             self._image = (key, self._draw())
         return self._image[1]
 
     def _draw(self) -> QImage:
-        view, width = self._view, max(self.width(), 1)
+        ratio = self.devicePixelRatioF()
+        view, width = self._view, max(round(self.width() * ratio), 1)
         per_pixel = view.frames / width
         columns = np.zeros((width, 2), np.float32)
         for lane in self._session.episode.lanes:
@@ -144,4 +145,6 @@ class Overview(QWidget):
             columns[:, 0] = np.minimum(columns[:, 0], part[:, 0])
             columns[:, 1] = np.maximum(columns[:, 1], part[:, 1])
         loudest = max(float(np.max(np.abs(columns))), 0.05)
-        return wave_image(columns, HEIGHT - 8, self._theme.colours.q("indigo", 150), 0.95 / loudest)
+        image = wave_image(columns, round((HEIGHT - 8) * ratio), self._theme.colours.q("indigo", 150), 0.95 / loudest)
+        image.setDevicePixelRatio(ratio)
+        return image

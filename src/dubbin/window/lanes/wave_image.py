@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from functools import lru_cache
+from typing import Protocol
 
 import numpy as np
 from numpy.typing import NDArray
@@ -13,9 +14,43 @@ from dubbin.core.episode.time_map import TimeMap
 from dubbin.core.errors import UnusableSound
 from dubbin.core.sound.peaks import BASE_FRAMES, PeakPyramid
 from dubbin.core.sound.source import Source
-from dubbin.window.lanes.viewport import Viewport
 
 Columns = NDArray[np.float32]
+
+
+class Stretch(Protocol):
+    """What part of the time axis is drawn: a viewport, or one of finer pixels."""
+
+    start: float
+    per_pixel: float
+    width: int
+
+    @property
+    def map(self) -> TimeMap: ...
+
+    @property
+    def stop(self) -> float: ...
+
+    def x_of_display(self, frame: float) -> float: ...
+
+
+class FinePixels:
+    """The stretch of a view in the pixels of the screen, of which a high-resolution one has several in each of ours."""
+
+    def __init__(self, view: Stretch, ratio: float) -> None:
+        self._view = view
+        self.start, self.per_pixel, self.width = view.start, view.per_pixel / ratio, round(view.width * ratio)
+
+    @property
+    def map(self) -> TimeMap:
+        return self._view.map
+
+    @property
+    def stop(self) -> float:
+        return self.start + self.width * self.per_pixel
+
+    def x_of_display(self, frame: float) -> float:
+        return (frame - self.start) / self.per_pixel
 
 
 MANY_SPANS = 40  # from which spans are not read one by one
@@ -33,7 +68,7 @@ def gathered(
     return np.stack([found[..., 0].min(axis=1), found[..., 1].max(axis=1)], axis=1)
 
 
-def columns_of(view: Viewport, peaks: PeakPyramid, source: Source, offset: int, ratio: float = 1.0) -> Columns:
+def columns_of(view: Stretch, peaks: PeakPyramid, source: Source, offset: int, ratio: float = 1.0) -> Columns:
     """(width, 2) lowest and highest sample of all channels for every pixel column of the view.
 
     offset: session frame at which the source begins. Close up the samples themselves are read.
