@@ -345,6 +345,7 @@ class LanesView(QWidget):
         if self._overlays.pauses:
             self._marks.pauses(p)
             self._marks.crosstalk(p, self._speech.crosstalk())
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
         for lane, rect in rects:
             if self._overlays.findings:
                 self._marks.findings(p, lane, rect)
