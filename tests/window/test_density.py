@@ -48,7 +48,9 @@ def test_marks_that_stand_apart_are_not_crowded():
 def picture_of(widget) -> np.ndarray:
     image = widget.grab().toImage().convertToFormat(QImage.Format.Format_RGB32)
     data = image.constBits().asarray(image.sizeInBytes())
-    return np.frombuffer(data, np.uint8).reshape(image.height(), image.bytesPerLine() // 4, 4)[:, : image.width(), :3].copy()  # the picture goes
+    return (
+        np.frombuffer(data, np.uint8).reshape(image.height(), image.bytesPerLine() // 4, 4)[:, : image.width(), :3].copy()
+    )  # the picture goes
 
 
 def has(picture: np.ndarray, colour: QColor) -> np.ndarray:

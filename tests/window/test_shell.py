@@ -45,32 +45,32 @@ class TestWelcome:
         window = open_window()
         assert window.welcome.isVisible() and not window.lanes.isVisible()
         texts = [b.text() for b in window.welcome.findChildren(QPushButton)]
-        assert texts[:4] == ["Add recordings …", "Open a folder of recordings …", "Open episode …", "Open the demo episode"]
+        assert texts[:4] == ["Add recordings …", "Open folder of recordings …", "Open episode …", "Open the demo episode"]
 
-    def test_episodes_that_were_open_are_listed_the_latest_first_and_open_by_a_click(self, open_window, demo, qtbot):
-        other = demo.with_name("other.dubbin")
-        other.write_bytes(demo.read_bytes())
-        window = open_window(demo)
+    def test_episodes_that_were_open_are_listed_the_latest_first_and_open_by_a_click(self, open_window, little, qtbot):
+        other = little.with_name("other.dubbin")
+        other.write_bytes(little.read_bytes())
+        window = open_window(little)
         window.files.open(other)
         window.files.new()
         window.welcome.refresh()
         settle(qtbot, window)
         rows = [b for b in window.welcome.findChildren(QPushButton) if b.property("kind") == "row"]
-        assert [r.text().split()[0] for r in rows] == ["other", demo.stem]
+        assert [r.text().split()[0] for r in rows] == ["other", little.stem]
         rows[1].click()
-        assert window.session.document.path == demo and window.lanes.isVisible()
-        assert [text for text, _ in window.actions_by_id["open-recent"].submenu()] == [demo.stem, "other"]
+        assert window.session.document.path == little and window.lanes.isVisible()
+        assert [text for text, _ in window.actions_by_id["open-recent"].submenu()] == [little.stem, "other"]
 
-    def test_what_is_gone_is_not_offered(self, open_window, demo):
-        window = open_window(demo)
+    def test_what_is_gone_is_not_offered(self, open_window, little):
+        window = open_window(little)
         window.files.new()
-        demo.unlink()
+        little.unlink()
         assert window.files.recent.paths() == []
 
 
 class TestMemory:
-    def test_step_place_and_sizes_come_back(self, open_window, demo, qtbot):
-        first = open_window(demo)
+    def test_step_place_and_sizes_come_back(self, open_window, little, qtbot):
+        first = open_window(little)
         first.resize(1024, 760)
         first.go_step(Step.REPAIR)
         first.splitter.setSizes([300, 260])
@@ -79,7 +79,7 @@ class TestMemory:
         first.view.show_range(10 * RATE, 20 * RATE)
         first.navigation.go(12 * RATE)
         first.shut_down()
-        again = open_window(demo)
+        again = open_window(little)
         assert (again.width(), again.height()) == (1024, 760) and again.steps.current is Step.REPAIR
         assert again.selection.head == 12 * RATE and again.view.start == pytest.approx(10 * RATE, abs=again.view.per_pixel)
         assert again.splitter.sizes() == pytest.approx(kept, abs=4)
@@ -95,14 +95,14 @@ class TestMemory:
             {"keys": {"fold": []}},
         ],
     )
-    def test_preferences_that_make_no_sense_are_no_reason_to_stop(self, open_window, demo, folders, value):
+    def test_preferences_that_make_no_sense_are_no_reason_to_stop(self, open_window, little, folders, value):
         folders.state.mkdir(parents=True, exist_ok=True)
         (folders.state / "preferences.json").write_text(json.dumps(value))
-        assert open_window(demo).session.episode.lanes
+        assert open_window(little).session.episode.lanes
 
-    def test_the_last_episode_opens_where_that_is_wanted(self, open_window, demo):
-        window = open_window(demo)
-        assert window.preferences.get("recent", []) == [str(demo)]
+    def test_the_last_episode_opens_where_that_is_wanted(self, open_window, little):
+        window = open_window(little)
+        assert window.preferences.get("recent", []) == [str(little)]
 
     def test_the_cache_lies_where_somebody_wants_it(self, monkeypatch, tmp_path):
         monkeypatch.setenv("DUBBIN_HOME", str(tmp_path))
@@ -160,29 +160,29 @@ class TestPreferences:
 
 
 class TestFiles:
-    def test_what_was_saved_before_is_kept_and_opened_as_a_copy(self, open_window, demo, monkeypatch, qtbot):
-        window = open_window(demo)
+    def test_what_was_saved_before_is_kept_and_opened_as_a_copy(self, open_window, little, monkeypatch, qtbot):
+        window = open_window(little)
         for title in ("One", "Two"):
             window.session.do(set_title(window.session.episode, title))
             assert window.files.save()
         monkeypatch.setattr(QInputDialog, "getItem", lambda *a: (a[3][0], True))
         window.actions_by_id["open-backup"].run()
         assert window.session.episode.title == "One" and window.session.document.path is None
-        assert load_episode(demo).title == "Two"
+        assert load_episode(little).title == "Two"
 
-    def test_an_episode_saves_itself_where_that_is_wanted(self, open_window, demo):
-        window = open_window(demo)
+    def test_an_episode_saves_itself_where_that_is_wanted(self, open_window, little):
+        window = open_window(little)
         window.session.do(set_title(window.session.episode, "By itself"))
         window._autosave_if_due()
         assert window.session.document.has_changes
         window.preferences.set("autosave_minutes", 1)
         window._autosave_if_due()
-        assert load_episode(demo).title == "By itself"
+        assert load_episode(little).title == "By itself"
 
-    def test_transcripts_recipes_and_covers_are_dropped_too(self, open_window, demo, tmp_path, qtbot):
+    def test_transcripts_recipes_and_covers_are_dropped_too(self, open_window, little, tmp_path, qtbot):
         from PIL import Image
 
-        window = open_window(demo)
+        window = open_window(little)
         (tmp_path / "words.srt").write_text("1\n00:00:05,000 --> 00:00:07,000\nWelcome aboard\n")
         Image.new("RGB", (1400, 1400)).save(tmp_path / "cover.png")
         dropped(window, tmp_path / "words.srt", tmp_path / "cover.png")
@@ -210,10 +210,10 @@ class TestFiles:
         made_files.open_folder(window.session, tmp_path)
         assert "No file manager" in window.notices.text.text()
 
-    def test_several_crashed_episodes_are_listed_and_none_is_lost(self, open_window, demo, folders, qtbot, monkeypatch):
+    def test_several_crashed_episodes_are_listed_and_none_is_lost(self, open_window, little, folders, qtbot, monkeypatch):
         for name in ("one", "two"):
-            copy = demo.with_name(f"{name}.dubbin")
-            copy.write_text(demo.read_text().replace('"id": "', f'"id": "{name}', 1))
+            copy = little.with_name(f"{name}.dubbin")
+            copy.write_text(little.read_text().replace('"id": "', f'"id": "{name}', 1))
             window = open_window(copy)
             window.session.do(set_title(window.session.episode, name))
             window.session.document._journal.flush() if hasattr(window.session.document._journal, "flush") else QTest.qWait(500)
@@ -234,8 +234,8 @@ class TestFiles:
 
 
 class TestTargets:
-    def test_a_target_of_ones_own_is_made_from_another_and_offered(self, open_window, demo, monkeypatch, qtbot):
-        window = open_window(demo)
+    def test_a_target_of_ones_own_is_made_from_another_and_offered(self, open_window, little, monkeypatch, qtbot):
+        window = open_window(little)
         window.go_step(Step.MASTER)
         page = window.pages[Step.MASTER]
 
@@ -265,8 +265,8 @@ class TestTargets:
 
 
 class TestHelp:
-    def test_f1_opens_the_guide_and_a_card_opens_its_paragraph(self, open_window, demo, qtbot):
-        window = open_window(demo)
+    def test_f1_opens_the_guide_and_a_card_opens_its_paragraph(self, open_window, little, qtbot):
+        window = open_window(little)
         window.lanes.setFocus()
         qtbot.waitUntil(window.lanes.hasFocus)
         QTest.keyClick(window.lanes, Qt.Key.Key_F1)
@@ -289,8 +289,8 @@ class TestHelp:
         assert book.sections.count() == len(guide.headings())
         book.close()
 
-    def test_every_card_has_a_paragraph(self, open_window, demo, qtbot):
-        window = open_window(demo)
+    def test_every_card_has_a_paragraph(self, open_window, little, qtbot):
+        window = open_window(little)
         without = set()
         for page in window.pages.values():
             for card in page.card.findChildren(Card):
@@ -307,8 +307,8 @@ class TestHelp:
         anchors = [anchor for _, anchor, _ in guide.headings()]
         assert len(set(anchors)) == len(anchors)
 
-    def test_the_tour_goes_through_all_steps_and_is_offered_once(self, open_window, demo):
-        window = open_window(demo)
+    def test_the_tour_goes_through_all_steps_and_is_offered_once(self, open_window, little):
+        window = open_window(little)
         window.offer_tour()
         pressed(window, "Show me round")
         seen = []

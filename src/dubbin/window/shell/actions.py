@@ -55,7 +55,7 @@ def shell_actions(shared: Shared, files: EpisodeFiles, card: CardSheet, recipes:
         Action("preferences", EPISODE, "preferences", "Preferences …", ("Ctrl+,",), frame.show_preferences),
         Action("quit", EPISODE, "quit", "Quit", ("Ctrl+Q",), lambda: _ignored(shared.window.close())),
         Action("run-card", EPISODE, "card", "Run the card …", ("Ctrl+R",), card.show, has_lanes),
-        Action("open-folder", EPISODE, "import", "Open a folder of recordings …", ("Ctrl+Shift+O",), files.choose_folder),
+        Action("open-folder", EPISODE, "import", "Open folder of recordings …", ("Ctrl+Shift+O",), files.choose_folder),
         Action("save-recipe", EPISODE, "recipes", "Save as a recipe …", (), recipes.choose_to_save, has_lanes),
         Action("apply-recipe", EPISODE, "recipes", "Apply a recipe …", (), recipes.choose, has_lanes),
         Action("undo", EDIT, "history", "Undo", ("Ctrl+Z",), lambda: undo(session), Need(lambda: bool(session.document.history.done), "There is nothing to undo.")),

@@ -14,6 +14,11 @@ MNEMONICS = {
     Menu.EPISODE: "&Episode", Menu.EDIT: "E&dit", Menu.WORDS: "&Words", Menu.PROGRAM: "Pro&gram", Menu.PLAY: "&Play", Menu.VIEW: "&View",
     Menu.HELP: "&Help",
 }  # fmt: skip
+# Parts of menus that stand in a menu of their own below: by their menu and name.
+BELOW = {
+    (Menu.PLAY, "speed"): "Speed", (Menu.PLAY, "head"): "Move the play head", (Menu.PLAY, "words"): "Words and sentences",
+    (Menu.PLAY, "places"): "Findings, markers and overlaps", (Menu.EDIT, "pieces"): "Pieces and edges", (Menu.EDIT, "selection"): "Selection",
+}  # fmt: skip
 
 
 class Menus:
@@ -33,16 +38,25 @@ class Menus:
             menu.aboutToHide.connect(self._enable_all)
             self.menus[name] = menu
             for group in actions.groups(name):
-                if menu.actions():
-                    menu.addSeparator()
-                for action in group:
-                    if action.submenu is not None:
-                        self.by_id[action.id] = self._submenu(menu, action)
-                        continue
-                    self.by_id[action.id] = self._made(action)
-                    menu.addAction(self.by_id[action.id])
+                self._add(menu, group, BELOW.get((name, group[0].group)))
         actions.listen(self._show_keys)
         self._show_keys()
+
+    def _add(self, menu: QMenu, group: list[Action], below: str | None) -> None:
+        """The actions of one part of a menu, parted from those before by a line; or in a menu below this one."""
+        if below is not None:
+            inner = menu.addMenu(below)
+            assert inner is not None
+            inner.setToolTipsVisible(True)
+            menu = inner
+        elif menu.actions():
+            menu.addSeparator()
+        for action in group:
+            if action.submenu is not None:
+                self.by_id[action.id] = self._submenu(menu, action)
+                continue
+            self.by_id[action.id] = self._made(action)
+            menu.addAction(self.by_id[action.id])
 
     def _made(self, action: Action) -> QAction:
         out = QAction(action.text, self._window)
