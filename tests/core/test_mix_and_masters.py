@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 import soundfile as sf
 
-from dubbin.core.deliver.formats import FORMATS, WAV
+from dubbin.core.deliver.formats import FORMATS, find_format, WAV
 from dubbin.core.deliver.master import make_masters
 from dubbin.core.deliver.proof import prove
 from dubbin.core.deliver.tags import read_tags
@@ -124,6 +124,17 @@ def test_every_format_of_a_target_passes_by_independent_measurement(speech_progr
         peak = np.max(np.abs(soxr.resample(x, rate, rate * 8)))
         assert 20 * np.log10(peak) <= wanted.true_peak_dbtp + 0.1
         assert read_tags(master.file, master.format) == tags
+
+
+def test_masters_of_one_rate_are_the_same_as_beside_others(speech_program, tmp_path):
+    """Alone, the program is written down at the rate of its masters at once; beside another rate, by way of its own."""
+    target, other = find_target("podcast-stereo"), find_target("streaming-speech")
+    assert target.rate != speech_program.rate != 0 and other.rate != target.rate
+    sounds = []
+    for name, targets in (("alone", [target]), ("beside", [target, other])):
+        made = make_masters(speech_program, tmp_path, name, targets, [find_format("wav")]).made
+        sounds.append(sf.read(made[0].file)[0])
+    np.testing.assert_array_equal(*sounds)
 
 
 def test_a_wrong_file_fails_with_reasons(tmp_path):

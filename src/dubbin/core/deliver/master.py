@@ -112,20 +112,38 @@ def make_masters(
     failed: list[Failure] = []
     with tempfile.TemporaryDirectory(prefix=".dubbin-", dir=folder) as temporary:
         work = Path(temporary)
-        whole = render(program, work / "program.f32", program.rate, program.channels, task.part(0.0, 0.25))
+        rate, channels = _common_shape(program, targets, formats)
+        whole = render(program, work / "program.f32", rate, channels, task.part(0.0, 0.25))
         share = 0.75 / max(len(targets), 1)
         for k, target in enumerate(targets):
-            maker = _Maker(whole, folder, work, name, target, what, vbr)
+            maker = _Maker(whole, program.rate, folder, work, name, target, what, vbr)
             maker.make(formats, made, failed, task.part(0.25 + share * k, 0.25 + share * (k + 1)))
             shutil.rmtree(maker.work, ignore_errors=True)
     return Masters(tuple(made), tuple(failed))
 
 
+def _rate_of(format: Format, target: Target, program_rate: int) -> int:
+    return format.fixed_rate or target.rate or program_rate
+
+
+def _common_shape(program: Source, targets: Sequence[Target], formats: Sequence[Format]) -> tuple[int, int]:
+    """(rate, channels) at which the program is written down first: that of all masters, where they share one, so that nobody has to go on from there; else its
+    own. Room tone is found in the program as it is."""
+    shapes = {(_rate_of(format, target, program.rate), target.channels) for target in targets for format in formats}
+    if len(shapes) == 1 and not any(target.head_s or target.tail_s for target in targets):
+        return next(iter(shapes))
+    return program.rate, program.channels
+
+
 class _Maker:
     """All files of one target."""
 
-    def __init__(self, whole: Rendered, folder: Path, work: Path, name: str, target: Target, what: Publication, vbr: bool) -> None:
+    def __init__(
+        self, whole: Rendered, program_rate: int, folder: Path, work: Path, name: str, target: Target, what: Publication, vbr: bool
+    ) -> None:
+        """program_rate: of the program itself, which `whole` may have left already."""
         self._whole, self._folder, self._name, self._target, self._what = whole, folder, name, target, what
+        self._program_rate = program_rate
         self._vbr = vbr or target.vbr
         self.work = work / target.name
         self.work.mkdir()
@@ -160,7 +178,7 @@ class _Maker:
                 failed.append(result)
 
     def _rate_of(self, format: Format) -> int:
-        return format.fixed_rate or self._target.rate or self._whole.rate
+        return _rate_of(format, self._target, self._program_rate)
 
     def _prepare(self, rate: int, task: Task) -> None:
         """The program at a rate, with room tone where the target asks for it, and a look at it."""
