@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 import soundfile as sf
 
-from dubbin.core.deliver.formats import FORMATS, find_format, WAV
+from dubbin.core.deliver.formats import FORMATS, WAV, find_format
 from dubbin.core.deliver.master import make_masters
 from dubbin.core.deliver.proof import prove
 from dubbin.core.deliver.tags import read_tags

@@ -92,7 +92,9 @@ class TestMemory:
             {"sizes": {"Edit": "wide"}},
             {"window": "zz"},
             {"recent": [3, None]},
-            {"keys": {"fold": []}},
+            {"keys": {"fold": 3, "cut": [None], "gone": ["X"]}},
+            {"play_speed": 99.0},
+            {"custom_pauses": {"keep_s": "long"}},
         ],
     )
     def test_preferences_that_make_no_sense_are_no_reason_to_stop(self, open_window, little, folders, value):

@@ -15,6 +15,7 @@ FONTS = Path(__file__).parents[2] / "fonts"
 ICONS = Path(__file__).parent.parent / "icons"
 FAMILY = "Alegreya Sans"
 BASE_PX = 15
+SMALLEST_PERCENT, LARGEST_PERCENT = 80, 200  # of text
 
 
 @dataclass(frozen=True)
@@ -92,7 +93,7 @@ class Theme(QObject):
     def set_text_percent(self, percent: int) -> None:
         """Size of all text, in percent of its usual size; windows that stand already keep the room that they gave it."""
         global _text_scale
-        _text_scale = percent / 100
+        _text_scale = min(max(percent, SMALLEST_PERCENT), LARGEST_PERCENT) / 100
         self._app.setFont(font(BASE_PX))
         self._apply()
 

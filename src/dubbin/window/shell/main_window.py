@@ -105,7 +105,7 @@ class MainWindow(QMainWindow):
         self.words_pane = WordsPane(self.session, self.speech, self.selection, self.view, theme)
         self.notices = Notices()
         self.files = EpisodeFiles(self, self.session, self.notices, self.set_document, self.go_step, self.preferences, recent)
-        self.actions_by_id = ActionList({id: tuple(keys) for id, keys in self.preferences.get("keys", {}).items()})
+        self.actions_by_id = ActionList(self.memory.own_keys())
         self.shared = Shared(
             self, theme, self.session, self.selection, self.view, self.navigation, self.playing, self.speech, ProgramMeasure(self.session),
             self.lanes, self.words_pane, self.preferences, self.actions_by_id, self.files.folder, self.go_step,

@@ -38,6 +38,11 @@ class WindowMemory:
     def __init__(self, preferences: Preferences) -> None:
         self._preferences = preferences
 
+    def own_keys(self) -> dict[str, tuple[str, ...]]:
+        """Keys that somebody gave to actions, by their ids."""
+        kept = self._preferences.get("keys", {})
+        return {id: tuple(keys) for id, keys in kept.items() if isinstance(keys, list) and all(isinstance(k, str) for k in keys)}
+
     def restore_size(self, window: QMainWindow) -> None:
         text = self._preferences.get("window", "")
         if text:
