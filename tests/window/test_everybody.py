@@ -30,7 +30,7 @@ from dubbin.window.parts.plot import TEXT_COLOURS
 from dubbin.window.parts.segments import Segments
 from dubbin.window.parts.slider import MarkedSlider
 from dubbin.window.parts.switch import Switch
-from dubbin.window.parts.theme import DAY, NIGHT, Appearance, Colours, style_sheet
+from dubbin.window.parts.theme import DAY, NIGHT, Appearance, Colours, style_sheet, system_percent
 from dubbin.window.shell.step import Step
 from tests.conftest import RATE
 from tests.window.conftest import put_down, settle
@@ -271,6 +271,12 @@ class TestRoom:
 
 
 class TestTheme:
+    @pytest.mark.parametrize(
+        ("points", "percent"), [(-1.0, 100), (9.0, 100), (11.0, 100), (12.0, 110), (14.0, 125), (17.0, 150), (40.0, 200)]
+    )
+    def test_text_is_as_large_as_the_systems(self, points, percent):
+        assert system_percent(points) == percent
+
     def test_a_theme_is_chosen_or_the_systems(self, window):
         window.theme.follow(Appearance.DARK)
         assert window.theme.colours is NIGHT

@@ -132,8 +132,8 @@ class TestPreferences:
         preferences.theme_choice.setCurrentIndex(2)
         preferences.theme_choice.activated.emit(2)
         assert window.theme.colours.dark and window.preferences.get("appearance", "") == "dark"
-        preferences.text_size.setCurrentIndex(3)
-        preferences.text_size.activated.emit(3)
+        preferences.text_size.setCurrentIndex(4)
+        preferences.text_size.activated.emit(4)
         preferences.autosave.setValue(5)
         preferences.backups.setValue(3)
         preferences.cache_size.setValue(7)

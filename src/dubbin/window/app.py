@@ -49,7 +49,7 @@ def run(folders: Folders, episode: Path | None, prepare: Prepare | None = None, 
     from PyQt6.QtGui import QIcon
     from PyQt6.QtWidgets import QApplication
 
-    from dubbin.window.parts.theme import Theme, appearance_of
+    from dubbin.window.parts.theme import Theme, appearance_of, system_percent
     from dubbin.window.session.preferences import Preferences
 
     go_first()
@@ -60,7 +60,7 @@ def run(folders: Folders, episode: Path | None, prepare: Prepare | None = None, 
     app.setWindowIcon(QIcon(str(Path(__file__).parent / "icons" / "dubbin.svg")))
     log_qt()
     preferences = Preferences(folders.state)
-    theme = Theme(app, preferences.get("text_percent", 100))
+    theme = Theme(app, preferences.get("text_percent", 0) or system_percent(app.font().pointSizeF()))
     theme.follow(appearance_of(preferences.get("appearance", "")))
     from dubbin.window.shell.interrupt import Interrupt
 

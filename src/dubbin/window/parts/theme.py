@@ -16,6 +16,8 @@ ICONS = Path(__file__).parent.parent / "icons"
 FAMILY = "Alegreya Sans"
 BASE_PX = 15
 SMALLEST_PERCENT, LARGEST_PERCENT = 80, 200  # of text
+TEXT_SIZES = (100, 110, 125, 150, 175, 200)  # percent, to choose from
+USUAL_POINTS, CLOSE_PERCENT = 11.25, 5  # 15 pixels at 96 to the inch
 
 
 @dataclass(frozen=True)
@@ -70,6 +72,12 @@ class Appearance(Enum):
 def appearance_of(value: str) -> Appearance:
     """The look that a preference names; like the system where it names none."""
     return Appearance(value) if value in [look.value for look in Appearance] else Appearance.SYSTEM
+
+
+def system_percent(point_size: float) -> int:
+    """The size of text that fits a system whose own type has so many points; the usual size where it is smaller, or not told."""
+    wanted = 100.0 * point_size / USUAL_POINTS
+    return max((p for p in TEXT_SIZES if p <= wanted + CLOSE_PERCENT), default=TEXT_SIZES[0])
 
 
 class Theme(QObject):

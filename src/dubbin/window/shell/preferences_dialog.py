@@ -26,12 +26,11 @@ from dubbin.core.speech.models import MODELS
 from dubbin.core.treat.tiles import prune
 from dubbin.window.parts.action import ActionList
 from dubbin.window.parts.card import label
-from dubbin.window.parts.theme import Appearance, Theme
+from dubbin.window.parts.theme import TEXT_SIZES, Appearance, Theme
 from dubbin.window.player.sinks import device_names
 from dubbin.window.session.preferences import AUTOSAVE_MINUTES, BACKUPS, Preferences
 from dubbin.window.shell.keys_page import KeysPage
 
-TEXT_SIZES = (100, 110, 125, 150, 175, 200)
 MOST_MINUTES, MOST_BACKUPS = 60, 99
 SMALLEST_CACHE_GB, LARGEST_CACHE_GB = 1, 2000
 
@@ -92,9 +91,10 @@ class PreferencesDialog(QDialog):
         self.theme_choice.activated.connect(lambda: self._set_look(self.theme_choice.currentData()))
         form.addRow("Theme", self.theme_choice)
         self.text_size = QComboBox()
+        self.text_size.addItem("Like the system", 0)
         for percent in TEXT_SIZES:
             self.text_size.addItem(f"{percent} %", percent)
-        self.text_size.setCurrentIndex(max(self.text_size.findData(self._preferences.get("text_percent", 100)), 0))
+        self.text_size.setCurrentIndex(max(self.text_size.findData(self._preferences.get("text_percent", 0)), 0))
         self.text_size.activated.connect(lambda: self._preferences.set("text_percent", self.text_size.currentData()))
         form.addRow("Text size", self.text_size)
         form.addRow("", label("The text size holds from the next start on.", "muted"))
