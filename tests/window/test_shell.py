@@ -53,7 +53,6 @@ class TestWelcome:
         window = open_window(little)
         window.files.open(other)
         window.files.new()
-        window.welcome.refresh()
         settle(qtbot, window)
         rows = [b for b in window.welcome.findChildren(QPushButton) if b.property("kind") == "row"]
         assert [r.text().split()[0] for r in rows] == ["other", little.stem]

@@ -13,6 +13,7 @@ from dubbin.core.episode.time_map import merged
 from dubbin.window.lanes.density import counts_of, covered_shares, is_crowded, paint_counts, paint_shares
 from dubbin.window.lanes.viewport import Viewport
 from dubbin.window.lanes.wave_image import gathered, wave_image
+from dubbin.window.parts.moving_keys import ACROSS, FAR
 from dubbin.window.parts.theme import Theme
 from dubbin.window.session.selection import Selection
 from dubbin.window.session.session import Session
@@ -35,7 +36,7 @@ def joined(bands: Sequence[tuple[float, float]], nearest: float = 0.5) -> list[t
 class Overview(QWidget):
     """Click or drag, or arrow and page keys, to move the part that is seen."""
 
-    own_keys = frozenset((Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_PageUp, Qt.Key.Key_PageDown, Qt.Key.Key_Home, Qt.Key.Key_End))
+    own_keys = ACROSS | FAR
 
     def __init__(self, session: Session, view: Viewport, selection: Selection, theme: Theme) -> None:
         super().__init__()

@@ -24,6 +24,7 @@ from dubbin.core.deliver.own_targets import free_name, own_targets, save_own_tar
 from dubbin.core.deliver.targets import Target, all_targets
 from dubbin.core.errors import DubbinError
 from dubbin.window.parts.card import label, set_kind
+from dubbin.window.parts.dialog import close_row
 from dubbin.window.parts.figure_box import FigureBox
 
 RATES = (0, 22050, 32000, 44100, 48000, 96000)
@@ -62,13 +63,7 @@ class TargetsDialog(QDialog):
         right.addStretch(1)
         self.said = label("", "muted", wrap=True)
         right.addWidget(self.said)
-        foot = QHBoxLayout()
-        foot.addStretch(1)
-        close = QPushButton("Close")
-        close.setDefault(True)
-        close.clicked.connect(self.accept)
-        foot.addWidget(close)
-        right.addLayout(foot)
+        right.addLayout(close_row(self))
         whole = QHBoxLayout(self)
         whole.setSpacing(18)
         whole.addLayout(left)

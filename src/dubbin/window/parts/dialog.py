@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QDialog, QDialogButtonBox
+from PyQt6.QtWidgets import QDialog, QDialogButtonBox, QHBoxLayout, QPushButton
 
 
 def ok_or_cancel(dialog: QDialog) -> QDialogButtonBox:
@@ -12,3 +12,14 @@ def ok_or_cancel(dialog: QDialog) -> QDialogButtonBox:
     box.accepted.connect(dialog.accept)
     box.rejected.connect(dialog.reject)
     return box
+
+
+def close_row(dialog: QDialog) -> QHBoxLayout:
+    """The one button at the foot of a dialog whose changes hold at once."""
+    row = QHBoxLayout()
+    row.addStretch(1)
+    close = QPushButton("Close")
+    close.setDefault(True)
+    close.clicked.connect(dialog.accept)
+    row.addWidget(close)
+    return row

@@ -145,9 +145,9 @@ class Plot(pg.PlotWidget):  # type: ignore[misc]
         if not len(finite):
             item.setVisible(False)
             return
-        x, y = x[finite], y[finite]
+        drawn, x, y = len(x), x[finite], y[finite]
         near = np.abs(x - wanted) <= (high - low) * NAME_SHARE / 2
-        if not near.any() and len(x) > FEW_POINTS:  # a gap: where the curve is nearest
+        if not near.any() and drawn > FEW_POINTS:  # a gap: where the curve is nearest
             wanted = float(x[np.argmin(np.abs(x - wanted))])
             near = np.abs(x - wanted) <= (high - low) * NAME_SHARE / 2
         at = float(np.max(y[near])) if near.any() else float(np.interp(wanted, x, y))

@@ -4,39 +4,26 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from PyQt6.QtCore import QPoint, QRect, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QFontMetrics, QKeyEvent, QPainter, QPainterPath, QPaintEvent, QPen, QResizeEvent
-from PyQt6.QtWidgets import QRadioButton, QSizePolicy, QWidget
+from PyQt6.QtCore import QRect, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QFontMetrics, QPainter, QPainterPath, QPaintEvent, QPen, QResizeEvent
+from PyQt6.QtWidgets import QSizePolicy, QWidget
 
+from dubbin.window.parts.choice_button import ChoiceButton
 from dubbin.window.parts.theme import Theme, font, scaled
 
 PAD, HEIGHT = 13, 31
 
 
-class Choice(QRadioButton):
-    """One of the choices: a real radio button, so that keyboard and screen reader know it; the row paints it."""
+class Choice(ChoiceButton):
+    """One of the choices, painted by the row."""
 
-    def __init__(self, parent: QWidget, key: str, text: str, shortcut: str) -> None:
-        super().__init__(text, parent)
-        self.key, self.keys_shown = key, shortcut
+    def __init__(self, row: Segments, key: str, text: str, shortcut: str) -> None:
+        super().__init__(text, row, {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}, row.move_choice)
+        self._row, self.key, self.keys_shown = row, key, shortcut
         self.setAccessibleName(f"{text} ({shortcut})" if shortcut else text)
-        self.setCursor(Qt.CursorShape.PointingHandCursor)
-
-    def hitButton(self, pos: QPoint) -> bool:
-        return self.rect().contains(pos)
-
-    def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        row = self.parentWidget()
-        move = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}.get(Qt.Key(event.key())) if event else None
-        if move is None or not isinstance(row, Segments):
-            super().keyPressEvent(event)
-        else:
-            row.move_choice(move)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        row = self.parentWidget()
-        if isinstance(row, Segments):
-            row.paint_choice(self)
+        self._row.paint_choice(self)
 
 
 class Segments(QWidget):

@@ -38,19 +38,19 @@ class Player(QObject):
         self._program: Playable | None = None
         self.is_playing = False
         self.speed = 1.0
+        self._end = 0  # program frame at which forward play ends
 
     def play(self, program: Playable, start: int, stop: int | None = None, loop: bool = False, speed: float = 1.0) -> None:
         """Play program frames start to stop (its end, by default). speed: program frames for one that is heard, with the pitch kept; negative: backwards, to
         the program's beginning."""
         end = program.frames if stop is None else min(stop, program.frames)
-        end = end if speed > 0 else 0
         if end <= start if speed > 0 else start <= 0:
             return
         if self.is_playing:
             self.sink.stop()
-        self._program, self.speed = program, speed
+        self._program, self.speed, self._end = program, speed, end
         self._reset()
-        self._feeder.play(program, start, end, loop, speed)
+        self._feeder.play(program, start, end if speed > 0 else 0, loop, speed)
         self.sink.start()
         self.is_playing = True
         self._timer.start()
@@ -63,26 +63,26 @@ class Player(QObject):
         self.sink.start()
         self.sink.write(x)
 
-    def set_speed(self, speed: float) -> None:
-        """Go on at another speed, or in the other direction, from where one is."""
+    def set_speed(self, speed: float, *, to_end: bool = False) -> None:
+        """Go on at another speed, or in the other direction, from where one is. to_end: on to the program's end, also where less was to be played."""
         if self.is_playing and self._program is not None and speed != self.speed:
-            self._go_on(self._program, speed)
+            self._go_on(self._program, speed, self._program.frames if to_end else self._end)
             self.state_changed.emit(True)
 
     def swap(self, program: Playable) -> None:
         """Go on with a changed program at the same place of the session, without a gap."""
         if self.is_playing and self._program is not None:
-            self._go_on(program, self.speed)
+            self._go_on(program, self.speed, program.frames)
 
-    def _go_on(self, program: Playable, speed: float) -> None:
+    def _go_on(self, program: Playable, speed: float, end: int) -> None:
         chunk = self._waiting or (self._sent[-1][1] if self._sent else None)
         if chunk is None:
             return
         old_frame = chunk.frame if chunk is self._waiting else chunk.end_frame
         frame = program.map.to_program_or_next(chunk.program.map.to_session(old_frame))
         self._waiting = None
-        self._program, self.speed = program, speed
-        self._feeder.swap(program, frame, old_frame, program.frames if speed > 0 else 0, speed)
+        self._program, self.speed, self._end = program, speed, end
+        self._feeder.swap(program, frame, old_frame, end if speed > 0 else 0, speed)
 
     def stop(self) -> None:
         if not self.is_playing:

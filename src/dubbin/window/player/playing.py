@@ -11,6 +11,7 @@ from dubbin.core.episode.time_map import TimeMap
 from dubbin.core.mix.monitor import MonitorMode
 from dubbin.core.mix.program import Program
 from dubbin.window.lanes.viewport import Viewport
+from dubbin.window.player.cursor import Playable
 from dubbin.window.player.player import Player
 from dubbin.window.session.program_measure import sounds_otherwise
 from dubbin.window.session.selection import Selection
@@ -38,7 +39,11 @@ class Playing(QObject):
         self.speed = 1.0
         self._of_cut = False
         self._return_to: int | None = None
-        self._then: Callable[[], None] | None = None  # what is played behind what plays
+        self._then: Callable[[], Program] | None = None  # what is played behind what plays
+        self._between = QTimer(self)
+        self._between.setSingleShot(True)
+        self._between.setInterval(BETWEEN_MS)
+        self._between.timeout.connect(self._play_then)
         player.head_moved.connect(self._on_head)
         player.state_changed.connect(self._on_state)
         session.episode_changed.connect(self._on_episode_changed)
@@ -51,9 +56,8 @@ class Playing(QObject):
         return self._selection.head
 
     def toggle(self) -> None:
-        self._then = None
-        if self.player.is_playing:
-            self.player.stop()
+        if self.player.is_playing or self._then is not None:
+            self.stop()
         else:
             self.play_from(self._selection.head)
 
@@ -62,17 +66,28 @@ class Playing(QObject):
         program = self._session.monitor.audible()
         start = program.map.to_program_or_next(frame)
         stop = None
-        self._of_cut, self._then = False, None
         if self.loop and self._selection.range is not None:
             a, b = self._selection.range
             start, stop = program.map.to_program_or_next(a), program.map.to_program_or_next(max(b - 1, 0)) + 1
         if start >= program.frames:
             start = 0
-        self.player.play(program, start, stop, loop=self.loop, speed=self.speed)
+        self._play(program, start, stop, loop=self.loop, speed=self.speed)
+
+    def _play(
+        self, program: Playable, start: int, stop: int | None = None, *, apart: bool = False, loop: bool = False, speed: float = 1.0,
+        then: Callable[[], Program] | None = None,
+    ) -> None:  # fmt: skip
+        """Play in place of what plays. apart: it is not the program as it is, and changes of the episode leave it alone. then: what follows it."""
+        self._between.stop()
+        self._of_cut, self._then = apart, None
+        self.player.play(program, start, stop, loop=loop, speed=speed)
+        self._then = then if self.player.is_playing else None
 
     def stop(self) -> None:
+        self._between.stop()
         self._then = None
         self.player.stop()
+        self._go_back()
 
     def play_recorded_and_treated(self, start: int, end: int) -> None:
         """Go to a place of the session and hear it as recorded, and then as treated."""
@@ -94,14 +109,11 @@ class Playing(QObject):
 
     def _play_both(self, first: Callable[[], Program], second: Callable[[], Program]) -> None:
         """One after the other, unless somebody stops or plays something else."""
-        self._of_cut = True
-        self.player.play(first(), 0)
+        self._play(first(), 0, apart=True, then=second)
 
-        def then() -> None:
-            self._of_cut = True
-            self.player.play(second(), 0)
-
-        self._then = then if self.player.is_playing else None
+    def _play_then(self) -> None:
+        if self._then is not None:
+            self._play(self._then(), 0, apart=True)
 
     def _go_to_place(self, frame: int) -> None:
         self._selection.set_head(min(frame, max(self._session.episode.frames - 1, 0)))
@@ -127,26 +139,24 @@ class Playing(QObject):
         """Forward and faster (1), or slower and then backwards (-1); when it stands still it begins at the play speed. Stopping ends it."""
         player = self.player
         if not player.is_playing or self._of_cut:
-            if player.is_playing:
-                player.stop()
+            self.stop()
             if direction > 0:
                 self.play_from(self._selection.head)
             else:
                 program = self._session.monitor.audible()
-                self._of_cut = False
-                self.player.play(program, program.map.to_program_or_next(self._selection.head), speed=-1.0)
+                self._play(program, program.map.to_program_or_next(self._selection.head), speed=-1.0)
             return
+        self._return_to = None  # from here on one goes where the keys lead
         further = [s for s in SHUTTLE if s and (s > player.speed if direction > 0 else s < player.speed)]
         if further:
-            player.set_speed(further[0] if direction > 0 else further[-1])
+            player.set_speed(further[0] if direction > 0 else further[-1], to_end=not self.loop)
 
     def play_without(self, time_map: TimeMap, frame: int) -> None:
         """Hear a second or so around a session frame with other cuts than there are. time_map: of the program as it would be."""
         program, rate = self._session.monitor.program(time_map, beds=True), self._session.episode.rate
         at = time_map.to_program_or_next(frame)
-        self._of_cut = True
         self._return_to = self._selection.head
-        self.player.play(program, max(0, at - round(SEAM_LEAD_S * rate)), at + round(SEAM_TAIL_S * rate))
+        self._play(program, max(0, at - round(SEAM_LEAD_S * rate)), at + round(SEAM_TAIL_S * rate), apart=True)
 
     def play_selection(self) -> None:
         """Hear the selection or the picked cut as it lies in the session, cut or not."""
@@ -156,20 +166,14 @@ class Playing(QObject):
             stretches = [(self._selection.cut.start_frame, self._selection.cut.end_frame)]
         else:
             return
-        self._of_cut = True
-        self._return_to = self._selection.head
         if stretches:
-            self.player.play(self._session.monitor.program(TimeMap(stretches)), 0, loop=self.loop)
+            self._return_to = self._selection.head
+            self._play(self._session.monitor.program(TimeMap(stretches)), 0, apart=True, loop=self.loop)
 
     def play_place(self, start: int, end: int) -> None:
         """Go to a place of the session and hear it with a little before and after, cut or not."""
-        rate, frames = self._session.episode.rate, self._session.episode.frames
-        self._of_cut, self._then = True, None
         self._go_to_place(start)
-        a = max(0, start - round(PLACE_LEAD_S * rate))
-        b = min(frames, max(end, start) + round(PLACE_TAIL_S * rate))
-        if b > a:
-            self.player.play(self._session.monitor.program(TimeMap([(a, b)])), 0)
+        self._play(self._session.monitor.program(self._around(start, end)), 0, apart=True)
 
     def toggle_loop(self) -> None:
         self.loop = not self.loop
@@ -234,10 +238,9 @@ class Playing(QObject):
 
     def _play_around(self, seam: int) -> None:
         program, rate = self._session.monitor.program(), self._session.episode.rate
-        self._of_cut = False
         self._return_to = self._session.map.to_session(seam)
         start = max(0, seam - round(SEAM_LEAD_S * rate))
-        self.player.play(program, start, seam + round(SEAM_TAIL_S * rate))
+        self._play(program, start, seam + round(SEAM_TAIL_S * rate))
 
     def _on_head(self, frame: int) -> None:
         self._selection.set_head(frame)
@@ -245,16 +248,19 @@ class Playing(QObject):
 
     def _on_state(self, playing: bool) -> None:
         if not playing and self._then is not None:
-            then, self._then = self._then, None
-            QTimer.singleShot(BETWEEN_MS, then)
-            return
-        if not playing and self._return_to is not None:
+            self._between.start()
+        elif not playing:
+            self._go_back()
+
+    def _go_back(self) -> None:
+        """To where one was before a place was played."""
+        if self._return_to is not None:
             self._selection.set_head(self._return_to)
             self._return_to = None
 
     def _on_episode_changed(self, before: Episode, after: Episode) -> None:
         if before.id != after.id:
-            self.player.stop()
+            self.stop()
         elif sounds_otherwise(before, after):
             self._swap()
 

@@ -31,7 +31,7 @@ class CardRun(QObject):
     def __init__(self, session: Session, speech: Speech) -> None:
         super().__init__()
         self._session, self._speech = session, speech
-        self.entries: tuple[Entry, ...] = ()
+        self._entries: tuple[Entry, ...] = ()
         self.planned: tuple[PlanLine, ...] = ()
         self.progress: dict[PlanKey, float] = {}
         self.step = ""
@@ -42,6 +42,12 @@ class CardRun(QObject):
         self._ticks.timeout.connect(self._on_tick)
         session.episode_changed.connect(self._on_episode_changed)
         self._take_up()
+
+    @property
+    def entries(self) -> tuple[Entry, ...]:
+        """What it did, but for lanes that were taken out since."""
+        lanes = {lane.id for lane in self._session.episode.lanes}
+        return tuple(e for e in self._entries if isinstance(e.switch, CutSwitch) or e.switch.lane in lanes)
 
     @property
     def is_running(self) -> bool:
@@ -69,7 +75,7 @@ class CardRun(QObject):
         episode, session = self._session.document.history.episode, self._session
         resources = CardResources(session.recordings.copies, session.tile_cache, session.kept, self._speech.models)
         self._of = self._session.document
-        self.planned, self.progress, self.entries = tuple(line for line in self.plan() if line.key not in skip), {}, ()
+        self.planned, self.progress, self._entries = tuple(line for line in self.plan() if line.key not in skip), {}, ()
 
         def told(key: PlanKey, share: float) -> None:
             if share > 0.0:
@@ -84,7 +90,7 @@ class CardRun(QObject):
 
     def forget(self) -> None:
         """Let go of the list of what was done, so that one sees what could be done now."""
-        self.entries = ()
+        self._entries = ()
         self._keep()
         self.changed.emit()
 
@@ -104,7 +110,7 @@ class CardRun(QObject):
         for change in ran.changes:
             session.do(change(session.document.history.episode))
             session.end_merge()
-        self.entries, self.step = ran.entries, ""
+        self._entries, self.step = ran.entries, ""
         self._keep()
         if ran.remarks:
             session.said.emit("\n".join(ran.remarks))
@@ -120,14 +126,14 @@ class CardRun(QObject):
         with suppress(OSError):
             self._path().parent.mkdir(parents=True, exist_ok=True)
             with replacing(self._path()) as temporary:
-                temporary.write_bytes(entries_to_json(self.entries))
+                temporary.write_bytes(entries_to_json(self._entries))
 
     def _take_up(self) -> None:
         """Show what was done to this episode before."""
         try:
-            self.entries = entries_from_json(self._path().read_bytes())
+            self._entries = entries_from_json(self._path().read_bytes())
         except OSError:
-            self.entries = ()
+            self._entries = ()
         self.step = ""
 
     def _on_episode_changed(self, before: Episode, after: Episode) -> None:

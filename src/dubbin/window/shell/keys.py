@@ -6,16 +6,15 @@ from PyQt6.QtCore import QEvent, QObject, Qt
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QAbstractButton, QAbstractSpinBox, QComboBox, QLineEdit, QPlainTextEdit, QTableWidget
 
+from dubbin.window.parts.moving_keys import ACROSS, EVERY_WAY, UP_AND_DOWN
 from dubbin.window.parts.segments import Choice
 from dubbin.window.parts.slider import MarkedSlider
 from dubbin.window.shell.steps import StepButton
 from dubbin.window.words.words_view import WordsView
 
-ACROSS = frozenset((Qt.Key.Key_Left, Qt.Key.Key_Right))
-EVERY_WAY = ACROSS | {Qt.Key.Key_Up, Qt.Key.Key_Down, Qt.Key.Key_PageUp, Qt.Key.Key_PageDown, Qt.Key.Key_Home, Qt.Key.Key_End}
 # Keys that widgets take for themselves while they have the focus, though they are shortcuts too. A painted plot says so itself: see `own_keys`.
 OWN_KEYS: tuple[tuple[type[QObject], frozenset[Qt.Key]], ...] = (
-    (WordsView, EVERY_WAY), (Choice, ACROSS), (StepButton, frozenset((Qt.Key.Key_Up, Qt.Key.Key_Down))), (MarkedSlider, EVERY_WAY),
+    (WordsView, EVERY_WAY), (Choice, ACROSS), (StepButton, UP_AND_DOWN), (MarkedSlider, EVERY_WAY),
     (QTableWidget, EVERY_WAY - ACROSS),
 )  # fmt: skip
 RETURN = frozenset((Qt.Key.Key_Return, Qt.Key.Key_Enter))

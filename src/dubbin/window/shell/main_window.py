@@ -247,7 +247,10 @@ class MainWindow(QMainWindow):
     # -- what the window shows --------------------------------------------------------
 
     def _on_episode_changed(self, *_: object) -> None:
-        self.stack.setCurrentIndex(0 if self.session.episode.lanes else 1)
+        page = self.stack.widget(0) if self.session.episode.lanes else self.welcome
+        if self.stack.currentWidget() is not page:
+            self.welcome.refresh()
+            self.stack.setCurrentWidget(page)
         mark = "" if not self.session.document.has_changes else " *"
         self.setWindowTitle(f"{self.session.episode.title}{mark} – Dubbin")
         self._show_card_title()

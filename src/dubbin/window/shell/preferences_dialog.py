@@ -26,6 +26,7 @@ from dubbin.core.speech.models import MODELS
 from dubbin.core.treat.tiles import prune
 from dubbin.window.parts.action import ActionList
 from dubbin.window.parts.card import label
+from dubbin.window.parts.dialog import close_row
 from dubbin.window.parts.theme import TEXT_SIZES, Appearance, Theme
 from dubbin.window.player.sinks import device_names
 from dubbin.window.session.preferences import AUTOSAVE_MINUTES, BACKUPS, Preferences
@@ -67,13 +68,7 @@ class PreferencesDialog(QDialog):
         column = QVBoxLayout(self)
         column.setContentsMargins(16, 16, 16, 14)
         column.addLayout(row, 1)
-        foot = QHBoxLayout()
-        foot.addStretch(1)
-        close = QPushButton("Close")
-        close.setDefault(True)
-        close.clicked.connect(self.accept)
-        foot.addWidget(close)
-        column.addLayout(foot)
+        column.addLayout(close_row(self))
 
     def show_page(self, name: str) -> None:
         found = self.list.findItems(name, Qt.MatchFlag.MatchExactly)

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from PyQt6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QPainter, QPaintEvent, QPen, QPolygonF
-from PyQt6.QtWidgets import QRadioButton, QVBoxLayout, QWidget
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
+from dubbin.window.parts.choice_button import ChoiceButton
 from dubbin.window.parts.theme import Theme, font, scaled
 from dubbin.window.session.session import Session
 from dubbin.window.shell.page import Page, Status
@@ -16,15 +17,14 @@ from dubbin.window.shell.step import Step
 ROW_H, WIDTH, TOP = 58, 172, 12
 
 
-class StepButton(QRadioButton):
-    """A step: a real radio button, so that keyboard and screen reader know it."""
+class StepButton(ChoiceButton):
+    """A step, with what is left to do there."""
 
-    def __init__(self, theme: Theme, step: Step) -> None:
-        super().__init__(step.value)
+    def __init__(self, theme: Theme, step: Step, steps: StepList) -> None:
+        super().__init__(step.value, steps, {Qt.Key.Key_Up: -1, Qt.Key.Key_Down: 1}, steps.move_choice)
         self._theme, self.step = theme, step
         self.state = Status("")
         self.setFixedHeight(scaled(ROW_H))
-        self.setCursor(Qt.CursorShape.PointingHandCursor)
 
     def show_status(self, status: Status) -> None:
         """Say how far the step is."""
@@ -32,17 +32,6 @@ class StepButton(QRadioButton):
             self.state = status
             self.setAccessibleName(f"{self.step.value}: {status.text}{', done' if status.done else ''}")
         self.update()
-
-    def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        steps = self.parentWidget()
-        move = {Qt.Key.Key_Up: -1, Qt.Key.Key_Down: 1}.get(Qt.Key(event.key())) if event else None
-        if move is None or not isinstance(steps, StepList):
-            super().keyPressEvent(event)
-        else:
-            steps.move_choice(move)
-
-    def hitButton(self, pos: QPoint) -> bool:
-        return self.rect().contains(pos)
 
     def sizeHint(self) -> QSize:
         return QSize(scaled(WIDTH), scaled(ROW_H))
@@ -96,7 +85,7 @@ class StepList(QWidget):
         column.setSpacing(0)
         self.buttons: dict[Step, StepButton] = {}
         for step in Step:
-            button = self.buttons[step] = StepButton(theme, step)
+            button = self.buttons[step] = StepButton(theme, step, self)
             button.clicked.connect(lambda _=False, s=step: self.chosen.emit(s))
             column.addWidget(button)
         column.addStretch(1)

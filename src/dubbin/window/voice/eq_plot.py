@@ -13,6 +13,7 @@ from dubbin.core.measure.frequency_scale import WITH_UNIT
 from dubbin.core.measure.spectrum import Spectrum
 from dubbin.core.measure.voice_tone import laid_over
 from dubbin.core.treat.equalise import OFF_HZ, EqSettings, response_db
+from dubbin.window.parts.moving_keys import EVERY_WAY
 from dubbin.window.parts.theme import Theme, font
 
 LOW_HZ, HIGH_HZ, MOST_DB = 25.0, 20000.0, 18.0
@@ -45,18 +46,7 @@ class EqPlot(QWidget):
     changed = pyqtSignal(dict)
     given_up = pyqtSignal()
     picked = pyqtSignal()
-    own_keys = frozenset(
-        (
-            Qt.Key.Key_Left,
-            Qt.Key.Key_Right,
-            Qt.Key.Key_Up,
-            Qt.Key.Key_Down,
-            Qt.Key.Key_PageUp,
-            Qt.Key.Key_PageDown,
-            Qt.Key.Key_Home,
-            Qt.Key.Key_End,
-        )
-    )  # it takes them for itself while it has the focus
+    own_keys = EVERY_WAY  # it takes them for itself while it has the focus
 
     def __init__(self, theme: Theme) -> None:
         super().__init__()

@@ -12,6 +12,7 @@ from PyQt6.QtGui import QContextMenuEvent, QFont, QKeyEvent, QMouseEvent, QPaint
 from PyQt6.QtWidgets import QAbstractScrollArea
 
 from dubbin.window.parts.figures import clock
+from dubbin.window.parts.moving_keys import EVERY_WAY
 from dubbin.window.parts.theme import Theme, font
 from dubbin.window.session.selection import Selection
 from dubbin.window.session.session import Session
@@ -22,18 +23,6 @@ from dubbin.window.words.stream import paragraphs
 SMALLEST_PX, LARGEST_PX = 13, 28
 DOUBTFUL = 0.35  # confidence below which a word is marked
 TOP = 8.0
-MOVES = frozenset(
-    (
-        Qt.Key.Key_Left,
-        Qt.Key.Key_Right,
-        Qt.Key.Key_Up,
-        Qt.Key.Key_Down,
-        Qt.Key.Key_PageUp,
-        Qt.Key.Key_PageDown,
-        Qt.Key.Key_Home,
-        Qt.Key.Key_End,
-    )
-)
 PAINT_BUDGET_S = 0.02  # for laying out what is out of sight, in one turn of the event loop
 
 
@@ -329,7 +318,7 @@ class WordsView(QAbstractScrollArea):
         if key == Qt.Key.Key_Escape and self._opened:
             self.close_opened()
             return
-        if Qt.Key(key) not in MOVES:
+        if Qt.Key(key) not in EVERY_WAY:
             event.ignore()
             return
         rows = self._selection.rows
