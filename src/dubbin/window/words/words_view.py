@@ -8,20 +8,19 @@ from bisect import bisect_right
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QContextMenuEvent, QFont, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent
+from PyQt6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QResizeEvent
 from PyQt6.QtWidgets import QAbstractScrollArea
 
-from dubbin.window.parts.figures import clock
 from dubbin.window.parts.moving_keys import EVERY_WAY
 from dubbin.window.parts.theme import Theme, font
 from dubbin.window.session.selection import Selection
 from dubbin.window.session.session import Session
 from dubbin.window.session.speech import Speech
-from dubbin.window.words.flow import GUTTER, MARGIN, Flow, Item, ItemKind, Laid
+from dubbin.window.words.flow import Flow, Item, ItemKind, Laid
 from dubbin.window.words.stream import paragraphs
+from dubbin.window.words.word_painter import Marked, WordPainter, small_font, text_font
 
 SMALLEST_PX, LARGEST_PX = 13, 28
-DOUBTFUL = 0.35  # confidence below which a word is marked
 TOP = 8.0
 PAINT_BUDGET_S = 0.02  # for laying out what is out of sight, in one turn of the event loop
 
@@ -93,18 +92,12 @@ class WordsView(QAbstractScrollArea):
     def size_px(self) -> int:
         return self._px
 
-    def _text_font(self) -> QFont:
-        return font(self._px)
-
-    def _small_font(self) -> QFont:
-        return font(max(self._px - 4, 12), 500)
-
     def _lay_out(self, budget_s: float = math.inf) -> None:
         """Lay the words out where something has changed. budget_s: after so long the rest, which is out of sight, is left for the next turn of the event loop."""
         port = self.viewport()
         assert port is not None
         if self._flow is None or self._flow.width != port.width():
-            self._flow = Flow(self._text_font(), self._small_font(), port.width())
+            self._flow = Flow(text_font(self._px), small_font(self._px), port.width())
             self._stale = True
         if not self._stale:
             return
@@ -387,20 +380,27 @@ class WordsView(QAbstractScrollArea):
             return
         offset, height = self._offset(), port.height()
         first = max(bisect_right(self._tops, offset) - 1, 0)
-        selected = frozenset(self._selection.rows)
+        table, head = self._speech.table, self._selection.head
+        here = (
+            self._here
+            if self._here is not None and self._here < len(table) and table.starts[self._here] <= head < table.ends[self._here]
+            else None
+        )
+        marked = Marked(frozenset(self._selection.rows), self.found, here)
+        painter = WordPainter(p, c, table, self._session.episode.rate, self._px, port.width())
         last_voice = self._laid[first - 1].paragraph.voice if first else None
         for k in range(first, len(self._laid)):
             top = self._tops[k] - offset
             if top > height:
                 break
             laid = self._laid[k]
-            self._paint_headings(p, laid, top)
-            self._paint_speaker(p, laid, top + laid.heading_height, laid.paragraph.voice != last_voice or k == first)
+            painter.headings(laid, top)
+            painter.speaker(laid, top + laid.heading_height, laid.paragraph.voice != last_voice or k == first)
             last_voice = laid.paragraph.voice
             for n, items in enumerate(laid.lines):
                 y = top + laid.heading_height + n * laid.line_height
                 if -laid.line_height < y < height:
-                    self._paint_line(p, items, y, laid.line_height, selected)
+                    painter.line(items, y, laid.line_height, marked)
 
     def _paint_empty(self, p: QPainter) -> None:
         c = self._theme.colours
@@ -414,100 +414,5 @@ class WordsView(QAbstractScrollArea):
         elif not self._session.episode.lanes:
             text = "Add recordings in Intake; their words will stand here."
         else:
-            text = "No words yet. “Transcribe”, at the right, begins; or bring a transcript of your own."
+            text = "No words yet. “Transcribe”, at the right, begins; or import a transcript."
         p.drawText(QRectF(port.rect()).adjusted(24, 12, -24, -12), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, text)
-
-    def _paint_headings(self, p: QPainter, laid: Laid, top: float) -> None:
-        c = self._theme.colours
-        port = self.viewport()
-        assert port is not None
-        count = len(laid.paragraph.headings)
-        for k, heading in enumerate(laid.paragraph.headings):
-            h = laid.heading_height / count
-            area = QRectF(GUTTER, top + k * h, port.width() - GUTTER - MARGIN, h)
-            p.setFont(font(self._px + (2 if heading.kind == "chapter" else -1), 700))
-            p.setPen(c.q("ink" if heading.kind == "chapter" else "thread_text"))
-            p.drawText(area, Qt.AlignmentFlag.AlignVCenter, heading.text)
-            width = p.fontMetrics().horizontalAdvance(heading.text)
-            p.setPen(QPen(c.q("line"), 1))
-            p.drawLine(QPointF(area.left() + width + 12, area.center().y()), QPointF(area.right(), area.center().y()))
-
-    def _paint_speaker(self, p: QPainter, laid: Laid, y: float, named: bool) -> None:
-        c = self._theme.colours
-        table = self._speech.table
-        area = QRectF(12, y, GUTTER - 24, laid.line_height)
-        if named and laid.paragraph.voice < len(table.voices):
-            p.setFont(font(max(self._px - 2, 13), 700))
-            p.setPen(c.q("saddle"))
-            name = p.fontMetrics().elidedText(table.voices[laid.paragraph.voice].name, Qt.TextElideMode.ElideRight, round(area.width()))
-            p.drawText(area, Qt.AlignmentFlag.AlignVCenter, name)
-            if len(laid.lines) > 1:
-                p.setFont(font(13))
-                p.setPen(c.q("muted"))
-                start = int(table.starts[laid.paragraph.rows[0]]) / self._session.episode.rate
-                p.drawText(area.translated(0, laid.line_height * 0.86), Qt.AlignmentFlag.AlignVCenter, clock(start))
-
-    def _paint_line(self, p: QPainter, items: tuple[Item, ...], y: float, height: float, selected: frozenset[int]) -> None:
-        c, table = self._theme.colours, self._speech.table
-        text_font, small = self._text_font(), self._small_font()
-        for item in items:
-            area = QRectF(item.x, y, item.width, height)
-            back = area.adjusted(-2.5, 2, 2.5, -2)
-            if item.kind in (ItemKind.STITCH, ItemKind.PAUSE):
-                self._paint_mark(p, item, area)
-                continue
-            if item.row in selected:
-                p.fillRect(back, c.q("saddle", 62))
-            elif item.row in self.found:
-                p.fillRect(back, c.q("thread", 95))
-            here = item.row == self._here and table.starts[item.row] <= self._selection.head < table.ends[item.row]
-            if here:
-                p.setPen(Qt.PenStyle.NoPen)
-                p.setBrush(c.q("indigo", 46))
-                p.drawRoundedRect(back, 4, 4)
-                p.fillRect(QRectF(back.left(), back.bottom() - 2, back.width(), 2), c.q("indigo"))
-            if item.kind is ItemKind.SOUND:
-                p.setFont(small)
-                p.setPen(c.q("muted"))
-                p.drawText(area, Qt.AlignmentFlag.AlignCenter, item.text)
-                p.setPen(QPen(c.q("line"), 1))
-                p.setBrush(Qt.BrushStyle.NoBrush)
-                p.drawRoundedRect(area.adjusted(0, 5, 0, -5), 6, 6)
-                continue
-            p.setFont(text_font)
-            p.setPen(c.q("muted" if item.kind is not ItemKind.WORD else "ink"))
-            p.drawText(area.adjusted(0, 0, 6, 0), Qt.AlignmentFlag.AlignVCenter, item.text)
-            middle = y + height * 0.52
-            if item.kind is ItemKind.OPENED:
-                p.setPen(QPen(c.q("thread"), 1.6))
-                p.drawLine(QPointF(area.left(), middle), QPointF(area.right(), middle))
-            elif item.kind is ItemKind.FILLER:
-                self._underline(p, area, "thread", Qt.PenStyle.DashLine)
-            elif table.words[item.row].confidence < DOUBTFUL:
-                self._underline(p, area, "brick", Qt.PenStyle.DotLine)
-
-    def _underline(self, p: QPainter, area: QRectF, colour: str, style: Qt.PenStyle) -> None:
-        p.setPen(QPen(self._theme.colours.q(colour), 1.6, style))
-        y = area.bottom() - area.height() * 0.16
-        p.drawLine(QPointF(area.left(), y), QPointF(area.right(), y))
-
-    def _paint_mark(self, p: QPainter, item: Item, area: QRectF) -> None:
-        c = self._theme.colours
-        if item.kind is ItemKind.PAUSE:
-            bar = QRectF(area.left(), area.center().y() - 2, area.width(), 4)
-            p.setPen(Qt.PenStyle.NoPen)
-            p.setBrush(c.q("line"))
-            p.drawRoundedRect(bar, 2, 2)
-            return
-        box = area.adjusted(0, 4, 0, -4)
-        p.setPen(Qt.PenStyle.NoPen)
-        p.setBrush(c.q("thread", 34))
-        p.drawRoundedRect(box, 4, 4)
-        pen = QPen(c.q("thread"), 1.8)
-        pen.setDashPattern([2.4, 1.8])
-        p.setPen(pen)
-        p.drawLine(QPointF(box.left() + 1, box.top()), QPointF(box.left() + 1, box.bottom()))
-        p.drawLine(QPointF(box.right() - 1, box.top()), QPointF(box.right() - 1, box.bottom()))
-        p.setPen(c.q("thread_text"))
-        p.setFont(self._small_font())
-        p.drawText(area, Qt.AlignmentFlag.AlignCenter, item.text)
