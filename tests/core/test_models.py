@@ -16,7 +16,7 @@ from dubbin.core.speech import transcribe as transcribing
 from dubbin.core.speech.activity import find_activity
 from dubbin.core.speech.decoding import Heard, HeardWord, _joined
 from dubbin.core.speech.models import LANGUAGES, MODELS, QUICK, THOROUGH, Models, built_in_model, find_model
-from dubbin.core.speech.recogniser import recognise, recogniser
+from dubbin.core.speech.recogniser import LanguageNotKnown, recognise, recogniser
 from dubbin.core.speech.transcribe import Transcription, transcribe_with
 from dubbin.core.speech.transcript import UNKNOWN, Spoken, Transcript
 from tests.conftest import RATE
@@ -153,7 +153,10 @@ def asked(monkeypatch):
     """What is asked of whom when a voice is transcribed; the quick model understands English only."""
     quick, thorough, calls = Told("quick", False), Told("thorough", True), []
 
-    def transcribe(source, lane, activity, own, model, **options):
+    def transcribe(source, lane, activity, own, model, *, probe=False, **options):
+        if probe and source == "long, French":
+            calls.append("probed")
+            raise LanguageNotKnown
         calls.append((model.name, options["language"], options["terms"], options["keep"]))
         understood = model.is_multilingual or source == "English"
         return Transcription(Transcript(lane, (), options["language"] or ("en" if understood else UNKNOWN), model.name), None)
@@ -162,6 +165,7 @@ def asked(monkeypatch):
     monkeypatch.setattr(Models, "load", lambda self: thorough if self.choice == "thorough" else quick)
     monkeypatch.setattr(Models, "for_language", lambda self, language: thorough if language not in ("", "en") else self.load())
     monkeypatch.setattr(Models, "other", lambda self: thorough if self.is_quick else None)
+    monkeypatch.setattr(Models, "has_other", property(lambda self: self.is_quick))
     return calls
 
 
@@ -172,6 +176,27 @@ def hear(source: str, models: Models = Models(), spoken: Spoken = Spoken(), **mo
 def test_a_voice_in_another_language_is_heard_by_the_thorough_model(asked):
     assert hear("English").source == "quick" and len(asked) == 1
     assert hear("French").source == "thorough" and [c[0] for c in asked[1:]] == ["quick", "thorough"]
+
+
+def test_of_a_long_recording_a_few_pages_tell_that_the_language_is_another(asked):
+    assert hear("long, French").source == "thorough" and asked[0] == "probed" and [c[0] for c in asked[1:]] == ["thorough"]
+
+
+def test_where_nobody_understands_a_word_the_few_pages_may_have_misled(asked, monkeypatch):
+    heard_by = []
+
+    def transcribe(source, lane, activity, own, model, *, probe=False, **options):
+        heard_by.append((model.name, probe))
+        if probe:
+            raise LanguageNotKnown
+        return Transcription(Transcript(lane, (), UNKNOWN if model.is_multilingual else "en", model.name), None)
+
+    monkeypatch.setattr(transcribing, "transcribe", transcribe)
+    assert hear("English after all").source == "quick" and heard_by == [("quick", True), ("thorough", False), ("quick", False)]
+
+
+def test_nothing_is_probed_where_there_is_no_other_model(asked):
+    assert hear("long, French", Models("thorough")).source == "thorough" and asked == [("thorough", None, (), None)]
 
 
 def test_a_language_that_was_set_is_asked_for_at_once(asked):

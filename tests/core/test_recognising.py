@@ -4,15 +4,18 @@ from __future__ import annotations
 
 import json
 import threading
+import time
+from concurrent.futures import ThreadPoolExecutor
 
 import numpy as np
 import pytest
 
 from dubbin.core.errors import DubbinError
 from dubbin.core.sound.source import Sound
+from dubbin.core.speech import recogniser as recognising
 from dubbin.core.speech.decoding import MODEL_RATE, Decoder, Heard, HeardWord
 from dubbin.core.speech.models import built_in_model
-from dubbin.core.speech.recogniser import PAGES_AT_ONCE, pages_of, recognise
+from dubbin.core.speech.recogniser import PAGES_AT_ONCE, PROBED_PAGES, LanguageNotKnown, pages_of, recognise
 from tests.conftest import RATE
 
 LOUD_S = 0.5  # of sound, after which comes as much silence
@@ -138,3 +141,56 @@ def test_windows_side_by_side_are_written_as_each_alone(speech):
     assert [decoder.hear([x], "en")[0] for x in windows] == together
     assert len(together[0].words) > 5 and all(w.end_s <= 6.1 for w in together[0].words)
     assert 0 < together[0].until_s <= 6.0
+
+
+@pytest.fixture(scope="module")
+def many_bursts(bursts):
+    """Four and a half minutes of them, and marks."""
+    source, marks = bursts
+    x = np.tile(source.read(0, source.frames), 3)
+    return Sound(x, RATE), np.tile(marks, 3)
+
+
+def test_a_few_pages_from_the_first_to_the_last_tell_whether_the_language_is_known(many_bursts):
+    source, marks = many_bursts
+    model, asked = Model(), []
+
+    def is_known(words, said):
+        asked.append((starts(words), said))
+        return False
+
+    with pytest.raises(LanguageNotKnown):
+        recognise(source, marks, model, is_known=is_known)
+    (heard, said), *others = asked
+    assert not others and len(model.windows) == PROBED_PAGES
+    assert heard.min() < 5 and heard.max() > 265 and len(heard) < 150
+    assert np.count_nonzero(said) == pytest.approx(len(heard) * LOUD_S * 100, rel=0.02) and not (said & ~marks).any()
+
+
+def test_pages_that_were_heard_first_are_not_heard_again(many_bursts):
+    source, marks = many_bursts
+    plain, probed = Model(), Model()
+    words, _ = recognise(source, marks, plain)
+    assert recognise(source, marks, probed, is_known=lambda words, said: True)[0] == words
+    assert len(plain.windows) == len(probed.windows) == len(pages_of(marks, source.frames / source.rate))
+
+
+def test_a_short_recording_is_heard_whole_before_anybody_judges(bursts):
+    source, marks = bursts
+    words, _ = recognise(source, marks, Model(), is_known=lambda words, said: False)
+    assert len(words) == 90
+
+
+def test_a_model_is_loaded_once_however_many_ask_at_the_same_time(monkeypatch, tmp_path):
+    loaded = []
+
+    class Slow:
+        def __init__(self, folder):
+            time.sleep(0.05)
+            loaded.append(folder)
+
+    monkeypatch.setattr(recognising, "Recogniser", Slow)
+    with ThreadPoolExecutor(4) as pool:
+        found = list(pool.map(lambda _: recognising.recogniser(tmp_path), range(4)))
+    recognising.release()
+    assert loaded == [tmp_path] and len({id(f) for f in found}) == 1

@@ -10,10 +10,10 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QAbstractButton, QDoubleSpinBox, QTableWidget
 
 from dubbin.core.episode.commands.words import set_transcript
+from dubbin.core.figures import clock_seconds
 from dubbin.core.speech.transcript import Transcript, Word
 from dubbin.demo.episode import EPISODE_FILE
 from dubbin.window.parts.action import Need, always
-from dubbin.window.parts.figures import clock_seconds
 from dubbin.window.player.playing import SPEEDS
 from dubbin.window.shell.step import Step
 from tests.conftest import RATE

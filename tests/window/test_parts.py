@@ -15,6 +15,7 @@ from PyQt6.QtGui import QColor, QFont, QFontInfo, QIcon
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QLabel
 
+from dubbin.core.figures import clock, number, span_text, with_unit
 from dubbin.core.measure.live import Reading
 from dubbin.core.speech.pauses import PauseSettings
 from dubbin.core.treat.compressor import CompressorSettings
@@ -22,7 +23,6 @@ from dubbin.window.parts import icons
 from dubbin.window.parts.action import Action, Menu
 from dubbin.window.parts.card import FigureRows, TreatmentCard, label
 from dubbin.window.parts.fields import SettingsForm
-from dubbin.window.parts.figures import clock, number, span_text, with_unit
 from dubbin.window.parts.meter import LevelMeter
 from dubbin.window.parts.plot import MOST_POINTS, Plot, thinned
 from dubbin.window.parts.ruler import SMALLEST_GAP_PX, digits_for, tick_step_s

@@ -16,13 +16,13 @@ from dubbin.core.episode.commands.lanes import remove_lane
 from dubbin.core.episode.commands.treatments import find_use, set_repairs
 from dubbin.core.episode.model import CutKind, Lane
 from dubbin.core.episode.time_map import TimeMap
+from dubbin.core.figures import clock, clock_seconds, speed_text, thousands
 from dubbin.core.mix.card_entry import BalancePart, BalanceSwitch, CardStep, CutSwitch, Entry, RepairSwitch
 from dubbin.core.speech.transcript import Transcript, Word
 from dubbin.core.speech.word_table import WordTable
 from dubbin.window.lanes.words_strip import words_to_show
 from dubbin.window.parts.active_table import ActiveTable
 from dubbin.window.parts.figure_box import FigureBox
-from dubbin.window.parts.figures import clock, clock_seconds, speed_text, thousands
 from dubbin.window.parts.plot import Plot, _clock_texts, _tick_texts
 from dubbin.window.parts.segments import Segments
 from dubbin.window.repair.suggesting import Suggesting

@@ -15,6 +15,7 @@ from dubbin.core.deliver.recipe import load_recipe
 from dubbin.core.errors import CannotWrite
 from dubbin.core.folders import Folders
 from dubbin.core.sound.writing import check_folder
+from dubbin.core.texts import tr
 
 
 def batch(args: Namespace, folders: Folders) -> int:
@@ -23,9 +24,9 @@ def batch(args: Namespace, folders: Folders) -> int:
     try:
         args.out.mkdir(parents=True, exist_ok=True)
     except OSError as error:
-        raise CannotWrite(f"The folder {args.out} can't be made: {error.strerror}.") from error
+        raise CannotWrite(tr("The folder {out} can't be made: {strerror}.").format(out=args.out, strerror=error.strerror)) from error
     check_folder(args.out)
-    task = progress_task(f"{len(inputs)} recordings", args.quiet)
+    task = progress_task(tr("{count} recordings").format(count=len(inputs)), args.quiet)
     outcomes = []
     for outcome in run_batch(inputs, args.out, recipe, folders, task, args.workers):
         outcomes.append(outcome)
@@ -38,7 +39,7 @@ def batch(args: Namespace, folders: Folders) -> int:
         for outcome in outcomes:
             _print(outcome)
         passed = sum(o.passes for o in outcomes)
-        print(f"{passed} of {len(outcomes)} pass everything")
+        print(tr("{passed} of {count} pass everything").format(passed=passed, count=len(outcomes)))
     return 0 if all(o.passes for o in outcomes) else 1
 
 

@@ -27,12 +27,13 @@ from dubbin.core.mix.render import balanced_program, episode_sounds
 from dubbin.core.sound.source import Source
 from dubbin.core.sound.working_copy import WorkingCopies
 from dubbin.core.sound.writing import check_output
+from dubbin.core.texts import tr
 from dubbin.core.treat.tiles import DiskTileCache, prune
 
 
 def master(args: Namespace, folders: Folders) -> int:
     chosen = [find_target(name, folders.state) for name in args.target]
-    task = progress_task(f"Mastering {args.input.name}", args.quiet)
+    task = progress_task(tr("Mastering {name}").format(name=args.input.name), args.quiet)
     program, episode, recordings = _program(args.input, folders, task.part(0.0, 0.5))
     folder, name = _made(args.out), safe_name(args.input.stem)
     formats = [find_format(f) for f in args.format or ["wav"]]
@@ -60,7 +61,10 @@ def _report(done: Delivered, as_json: bool) -> int:
         for path in done.files:
             print(path)
     for f in done.failed:
-        print(f"dubbin: {f.format.name} for {f.target} was not made: {f.reason}", file=sys.stderr)
+        print(
+            tr("dubbin: {name} for {target} was not made: {reason}").format(name=f.format.name, target=f.target, reason=f.reason),
+            file=sys.stderr,
+        )
     for problem in done.problems:
         print(f"dubbin: {problem}", file=sys.stderr)
     return 0 if all(m.proof.passes for m in done.masters) and not done.failed and not done.problems else 1
@@ -77,10 +81,10 @@ def clips(args: Namespace, folders: Folders) -> int:
             print(f"{clock(p.start_s)}  {p.length_s:5.1f} s  {p.title}\n          {', '.join(p.reasons)}")
         return 0
     if not found:
-        raise DubbinError(f"{args.episode} has no passages worth a clip: they are found in its words.")
+        raise DubbinError(tr("{episode} has no passages worth a clip: they are found in its words.").format(episode=args.episode))
     targets = [find_target(name, folders.state) for name in args.target or episode.delivery.targets]
     formats = [find_format(name) for name in args.format or episode.delivery.formats]
-    task = progress_task(f"Making {len(found)} clips", args.quiet)
+    task = progress_task(tr("Making {count} clips").format(count=len(found)), args.quiet)
     program, _, _ = _program(args.episode, folders, task.part(0.0, 0.5))
     order = order_of(episode, safe_name(args.episode.stem), targets, formats)
     spans = [(round(p.start_s * program.rate), round(p.end_s * program.rate)) for p in found]
@@ -93,7 +97,7 @@ def _made(folder: Path) -> Path:
     try:
         folder.mkdir(parents=True, exist_ok=True)
     except OSError as error:
-        raise CannotWrite(f"The folder {folder} can't be made: {error.strerror}.") from error
+        raise CannotWrite(tr("The folder {folder} can't be made: {strerror}.").format(folder=folder, strerror=error.strerror)) from error
     return folder
 
 
@@ -114,7 +118,7 @@ def _program(path: Path, folders: Folders, task: Task) -> tuple[Source, Episode 
 
 def proof(args: Namespace, folders: Folders) -> int:
     target = find_target(args.target, folders.state)
-    task = progress_task(f"Measuring {args.input.name}", args.quiet)
+    task = progress_task(tr("Measuring {name}").format(name=args.input.name), args.quiet)
     result = prove(args.input, target, task)
     end_progress(args.quiet)
     if args.sheet is not None:

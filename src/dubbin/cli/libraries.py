@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import re
 
+from dubbin.core.texts import tr
+
 # Libraries that the wheels of Qt and of the sound system expect on the machine, by Debian's packages.
 PACKAGES = {
     "libEGL.so.1": "libegl1", "libGL.so.1": "libgl1", "libglib-2.0.so.0": "libglib2.0-0", "libgthread-2.0.so.0": "libglib2.0-0",
@@ -22,5 +24,9 @@ def missing_library(error: ImportError) -> str | None:
         return None
     name = found.group(1)
     package = PACKAGES.get(name)
-    how = f"Install it with: sudo apt install {package}" if package else "Install the package of your distribution that holds it"
-    return f"The system library {name} is missing. {how}."
+    how = (
+        tr("Install it with: sudo apt install {package}").format(package=package)
+        if package
+        else tr("Install the package of your distribution that holds it")
+    )
+    return tr("The system library {name} is missing. {how}.").format(name=name, how=how)

@@ -7,11 +7,11 @@ import sys
 from collections.abc import Sequence
 
 from dubbin.cli.libraries import missing_library
-from dubbin.cli.parser import make_parser
 from dubbin.core.errors import Cancelled, DubbinError, WrongUse
 from dubbin.core.folders import user_folders
 from dubbin.core.log import program_error, start_log, stop_log
 from dubbin.core.memory import share_one_heap
+from dubbin.core.texts import tr, use_language
 
 DONE, CANNOT, WRONG_USE, INTERRUPTED = 0, 1, 2, 130
 
@@ -19,13 +19,16 @@ DONE, CANNOT, WRONG_USE, INTERRUPTED = 0, 1, 2, 130
 def main(argv: Sequence[str] | None = None) -> int:
     """Run the command line; the exit code: 0 done, 1 can't or a check fails, 2 wrong usage."""
     share_one_heap()
+    folders = user_folders()
+    use_language(folders.languages, (folders.translations,))
+    from dubbin.cli.parser import make_parser  # its texts are looked up as it is loaded
+
     try:
         args = make_parser().parse_args(argv)
     except SystemExit as stop:
         return int(stop.code or 0)
     module, function = args.run
 
-    folders = user_folders()
     start_log(folders.state, debug=args.debug)
     try:
         run = getattr(importlib.import_module(f"dubbin.cli.{module}"), function)
@@ -37,7 +40,7 @@ def main(argv: Sequence[str] | None = None) -> int:
         print(f"dubbin: {error}", file=sys.stderr)
         return CANNOT
     except KeyboardInterrupt:
-        print("\ndubbin: interrupted; nothing half-made was left.", file=sys.stderr)
+        print(tr("\ndubbin: interrupted; nothing half-made was left."), file=sys.stderr)
         return INTERRUPTED
     except BrokenPipeError:
         return CANNOT

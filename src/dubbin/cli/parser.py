@@ -13,6 +13,7 @@ from typing import Any, Protocol
 from dubbin import __version__
 from dubbin.core.deliver.formats import FORMATS
 from dubbin.core.speech.models import LANGUAGES, MODELS
+from dubbin.core.texts import tr
 
 
 class Add(Protocol):
@@ -23,9 +24,9 @@ class Add(Protocol):
 
 def make_parser() -> argparse.ArgumentParser:
     """The parser of all commands; what it parses carries `run` and `debug`."""
-    parser = argparse.ArgumentParser(prog="dubbin", description="From recorded speech to masters that provably pass.")
-    parser.add_argument("--version", action="version", version=f"dubbin {__version__}")
-    parser.add_argument("--debug", action="store_true", help="log everything, and show it on stderr")
+    parser = argparse.ArgumentParser(prog="dubbin", description=tr("From recorded speech to masters that provably pass."))
+    parser.add_argument("--version", action="version", version=tr("dubbin {version}").format(version=__version__))
+    parser.add_argument("--debug", action="store_true", help=tr("log everything, and show it on stderr"))
     parser.set_defaults(run=("window_commands", "show_window"))
     commands = parser.add_subparsers(metavar="COMMAND")
 
@@ -34,8 +35,8 @@ def make_parser() -> argparse.ArgumentParser:
         sub.set_defaults(run=run)
         sub.add_argument("--debug", action="store_true", default=argparse.SUPPRESS, help=argparse.SUPPRESS)
         if json:
-            sub.add_argument("--json", action="store_true", help="one JSON document on stdout")
-            sub.add_argument("--quiet", action="store_true", help="no progress bar")
+            sub.add_argument("--json", action="store_true", help=tr("one JSON document on stdout"))
+            sub.add_argument("--quiet", action="store_true", help=tr("no progress bar"))
         return sub
 
     for group in (_window, _recording, _speech, _voice, _edits, _delivery, _batch):
@@ -44,31 +45,31 @@ def make_parser() -> argparse.ArgumentParser:
 
 
 def _window(add: Add) -> None:
-    sub = add("open", ("window_commands", "open_episode"), "open an episode in the window", json=False)
-    sub.add_argument("episode", type=Path, nargs="?", help="without one: the welcome page")
+    sub = add("open", ("window_commands", "open_episode"), tr("open an episode in the window"), json=False)
+    sub.add_argument("episode", type=Path, nargs="?", help=tr("without one: the welcome page"))
 
-    sub = add("demo", ("window_commands", "demo"), "build the demo episode and open it", json=False)
-    sub.add_argument("--dir", type=Path, help="where to build it")
-    sub.add_argument("--no-window", action="store_true", help="build only, and print the episode's path")
+    sub = add("demo", ("window_commands", "demo"), tr("build the demo episode and open it"), json=False)
+    sub.add_argument("--dir", type=Path, help=tr("where to build it"))
+    sub.add_argument("--no-window", action="store_true", help=tr("build only, and print the episode's path"))
 
 
 def _recording(add: Add) -> None:
-    sub = add("check", ("sound_commands", "check"), "measure recordings and list what is wrong with them")
+    sub = add("check", ("sound_commands", "check"), tr("measure recordings and list what is wrong with them"))
     sub.add_argument("files", nargs="+", type=Path, metavar="FILE")
 
-    sub = add("clean", ("sound_commands", "clean"), "repair one recording; without --treat: what check suggests")
+    sub = add("clean", ("sound_commands", "clean"), tr("repair one recording; without --treat: what check suggests"))
     sub.add_argument("input", type=Path, metavar="IN")
     sub.add_argument("-o", dest="out", type=Path, required=True, metavar="OUT")
     sub.add_argument("--treat", action="append", type=_lazy("parse_treat"), metavar="NAME[=STRENGTH]")
-    sub.add_argument("--noise-from", type=_lazy("parse_span"), metavar="START:END", help="where only noise is, seconds")
-    sub.add_argument("--engine", choices=["neural", "statistical"], help="of denoise; default: neural")
-    sub.add_argument("--removed", type=Path, metavar="FILE", help="write what was removed")
+    sub.add_argument("--noise-from", type=_lazy("parse_span"), metavar="START:END", help=tr("where only noise is, seconds"))
+    sub.add_argument("--engine", choices=["neural", "statistical"], help=tr("of denoise; default: neural"))
+    sub.add_argument("--removed", type=Path, metavar="FILE", help=tr("write what was removed"))
     sub.add_argument(
         "--set", action="append", type=_lazy("parse_set"), metavar="TREATMENT.SETTING=VALUE",
-        help="a setting of a treatment, such as denoise.finest=on; the window's cards show all of them",
+        help=tr("a setting of a treatment, such as denoise.finest=on; the window's cards show all of them"),
     )  # fmt: skip
 
-    sub = add("pauses", ("sound_commands", "pauses"), "find pauses and, with -o, remove them")
+    sub = add("pauses", ("sound_commands", "pauses"), tr("find pauses and, with -o, remove them"))
     sub.add_argument("input", type=Path, metavar="IN")
     sub.add_argument("-o", dest="out", type=Path, metavar="OUT")
     for flag, unit in (
@@ -88,78 +89,86 @@ def _names(text: str) -> tuple[str, ...]:
 def _language(text: str) -> str:
     code = text.strip().lower().split("-")[0].split("_")[0]
     if code not in LANGUAGES:
-        raise argparse.ArgumentTypeError(f"{text!r} is no language that is known; two letters such as en, de or fr are wanted")
+        raise argparse.ArgumentTypeError(
+            tr("{text!r} is no language that is known; two letters such as en, de or fr are wanted").format(text=text)
+        )
     return code
 
 
 def _speech(add: Add) -> None:
-    sub = add("transcribe", ("speech_commands", "transcribe"), "transcribe speech")
+    sub = add("transcribe", ("speech_commands", "transcribe"), tr("transcribe speech"))
     sub.add_argument("input", type=Path, metavar="IN")
-    sub.add_argument("-o", dest="out", type=Path, metavar="OUT", help="a .vtt, .srt, .txt or .json file")
+    sub.add_argument("-o", dest="out", type=Path, metavar="OUT", help=tr("a .vtt, .srt, .txt or .json file"))
     models = "; ".join(f"{m.name} ({m.about})" for m in MODELS.values()).replace("%", "%%")
-    sub.add_argument("--model", metavar="DIR", help=f"{models}, or a folder with another Whisper model in CTranslate2 form")
-    sub.add_argument("--language", type=_language, metavar="CODE", help="what is spoken (en, de, …); detected without it")
-    sub.add_argument("--names", type=_names, metavar="NAME,…", help="names and terms that may come up, as they are to be written")
+    sub.add_argument(
+        "--model", metavar="DIR", help=tr("{models}, or a folder with another Whisper model in CTranslate2 form").format(models=models)
+    )
+    sub.add_argument("--language", type=_language, metavar="CODE", help=tr("what is spoken (en, de, …); detected without it"))
+    sub.add_argument("--names", type=_names, metavar="NAME,…", help=tr("names and terms that may come up, as they are to be written"))
     sub.add_argument(
         "--speakers",
         type=int,
         default=1,
         choices=range(9),
         metavar="N",
-        help="how many voices share the recording; 0: as many as are found",
+        help=tr("how many voices share the recording; 0: as many as are found"),
     )
-    sub.add_argument("--text", type=Path, metavar="FILE", help="a transcript (.srt, .vtt, .txt) to be put to the sound")
+    sub.add_argument("--text", type=Path, metavar="FILE", help=tr("a transcript (.srt, .vtt, .txt) to be put to the sound"))
 
 
 def _voice(add: Add) -> None:
-    sub = add("voice", ("voice_commands", "voice"), "EQ, de-ess, compress one voice; without --preset: suggested settings")
+    sub = add("voice", ("voice_commands", "voice"), tr("EQ, de-ess, compress one voice; without --preset: suggested settings"))
     sub.add_argument("input", type=Path, metavar="IN")
     sub.add_argument("-o", dest="out", type=Path, required=True, metavar="OUT")
-    sub.add_argument("--preset", metavar="NAME", help="steady, close, clear or laptop")
+    sub.add_argument("--preset", metavar="NAME", help=tr("steady, close, clear or laptop"))
 
 
 def _edits(add: Add) -> None:
-    sub = add("edits", ("speech_commands", "edits"), "export an episode's cuts as edit lists", json=False)
+    sub = add("edits", ("speech_commands", "edits"), tr("export an episode's cuts as edit lists"), json=False)
     sub.add_argument("episode", type=Path)
-    sub.add_argument("-o", dest="out", type=Path, nargs="+", required=True, metavar="OUT", help=".otio, .edl, .csv or .txt files")
-    sub.add_argument("--fps", type=_fps, default=25.0, help="frames a second of the picture, for .edl")
+    sub.add_argument("-o", dest="out", type=Path, nargs="+", required=True, metavar="OUT", help=tr(".otio, .edl, .csv or .txt files"))
+    sub.add_argument("--fps", type=_fps, default=25.0, help=tr("frames a second of the picture, for .edl"))
 
 
 def _delivery(add: Add) -> None:
-    add("targets", ("target_commands", "targets"), "the delivery targets")
+    add("targets", ("target_commands", "targets"), tr("the delivery targets"))
 
-    sub = add("master", ("delivery_commands", "master"), "make masters of an episode or a sound file")
+    sub = add("master", ("delivery_commands", "master"), tr("make masters of an episode or a sound file"))
     sub.add_argument("input", type=Path, metavar="IN")
     sub.add_argument("-o", dest="out", type=Path, required=True, metavar="DIR")
     sub.add_argument("--target", nargs="+", action="extend", required=True, metavar="NAME")
     sub.add_argument("--format", nargs="+", action="extend", choices=list(FORMATS))
-    sub.add_argument("--no-proof", action="store_true", help="write no proof sheets")
+    sub.add_argument("--no-proof", action="store_true", help=tr("write no proof sheets"))
     sub.add_argument(
         "--extra", nargs="+", action="extend", choices=["proof", "captions", "transcript", "chapters", "breaks", "notes"],
-        help="what to write beside the masters and their proof sheets; words, chapters and breaks come from the episode",
+        help=tr("what to write beside the masters and their proof sheets; words, chapters and breaks come from the episode"),
     )  # fmt: skip
 
     sub = add(
-        "clips", ("delivery_commands", "clips"), "passages of an episode that are worth a clip; with -o made, with captions of their own"
+        "clips",
+        ("delivery_commands", "clips"),
+        tr("passages of an episode that are worth a clip; with -o made, with captions of their own"),
     )
     sub.add_argument("episode", type=Path)
     sub.add_argument("-o", dest="out", type=Path, metavar="DIR")
-    sub.add_argument("--most", type=int, choices=range(1, 51), metavar="N", help="how many at most; default: as suits the length")
-    sub.add_argument("--target", nargs="+", action="extend", metavar="NAME", help="default: the episode's")
-    sub.add_argument("--format", nargs="+", action="extend", choices=list(FORMATS), help="default: the episode's")
+    sub.add_argument("--most", type=int, choices=range(1, 51), metavar="N", help=tr("how many at most; default: as suits the length"))
+    sub.add_argument("--target", nargs="+", action="extend", metavar="NAME", help=tr("default: the episode's"))
+    sub.add_argument("--format", nargs="+", action="extend", choices=list(FORMATS), help=tr("default: the episode's"))
 
-    sub = add("proof", ("delivery_commands", "proof"), "does a finished file meet a target?")
+    sub = add("proof", ("delivery_commands", "proof"), tr("does a finished file meet a target?"))
     sub.add_argument("input", type=Path, metavar="FILE")
     sub.add_argument("--target", required=True, metavar="NAME")
-    sub.add_argument("--sheet", type=Path, metavar="OUT", help="write the proof sheet: an .html or .pdf file")
+    sub.add_argument("--sheet", type=Path, metavar="OUT", help=tr("write the proof sheet: an .html or .pdf file"))
 
 
 def _batch(add: Add) -> None:
-    sub = add("batch", ("batch_commands", "batch"), "the whole chain over many recordings; without --recipe: suggested settings for each")
+    sub = add(
+        "batch", ("batch_commands", "batch"), tr("the whole chain over many recordings; without --recipe: suggested settings for each")
+    )
     sub.add_argument("inputs", nargs="+", type=Path, metavar="DIR_OR_FILE")
     sub.add_argument("-o", dest="out", type=Path, required=True, metavar="DIR")
-    sub.add_argument("--recipe", type=Path, metavar="FILE", help="settings saved in the window, under Episode")
-    sub.add_argument("--workers", type=int, choices=range(1, 65), metavar="N", help="recordings at a time; default: half the cores")
+    sub.add_argument("--recipe", type=Path, metavar="FILE", help=tr("settings saved in the window, under Episode"))
+    sub.add_argument("--workers", type=int, choices=range(1, 65), metavar="N", help=tr("recordings at a time; default: half the cores"))
 
 
 def _fps(text: str) -> float:

@@ -8,6 +8,7 @@ from typing import Any
 
 from dubbin.core.deliver.proof import Measured, Proof
 from dubbin.core.measure.report import RecordingReport
+from dubbin.core.texts import tr
 
 
 def report_to_plain(path: Path, report: RecordingReport, remarks: tuple[str, ...]) -> dict[str, Any]:
@@ -90,7 +91,11 @@ def figure(value: float | None, unit: str, digits: int = 1) -> str:
 def proof_line(proof: Proof) -> str:
     loudness = proof.measured.loudness
     verdict = "passes" if proof.passes else "FAILS"
-    return (
-        f"{proof.file}: {verdict} {proof.target}: {figure(loudness.integrated_lufs, 'LUFS')}, "
-        f"{figure(loudness.true_peak_dbtp, 'dBTP')}, range {figure(loudness.range_lu, 'LU')}"
+    return tr("{file}: {verdict} {target}: {figure}, {figure2}, range {figure3}").format(
+        file=proof.file,
+        verdict=verdict,
+        target=proof.target,
+        figure=figure(loudness.integrated_lufs, "LUFS"),
+        figure2=figure(loudness.true_peak_dbtp, "dBTP"),
+        figure3=figure(loudness.range_lu, "LU"),
     )

@@ -16,6 +16,7 @@ from dubbin.core.episode.importing import import_file, remarks_on
 from dubbin.core.episode.model import Episode
 from dubbin.core.episode.time_map import program_map
 from dubbin.core.errors import BadSettings, CannotWrite, DubbinError, WrongUse
+from dubbin.core.figures import number
 from dubbin.core.folders import Folders
 from dubbin.core.jobs import Task
 from dubbin.core.measure.finding import Finding
@@ -28,6 +29,7 @@ from dubbin.core.sound.working_copy import WorkingCopies, WorkingCopy
 from dubbin.core.sound.writing import check_output, write_sound
 from dubbin.core.speech.activity import find_activity
 from dubbin.core.speech.pauses import PauseSettings, find_pauses
+from dubbin.core.texts import tr
 from dubbin.core.treat.chain import Chain, Use
 from dubbin.core.treat.denoise import Engine
 from dubbin.core.treat.hidden_echo import hidden_echo
@@ -42,7 +44,7 @@ SOUND_ENDINGS = (".wav", ".flac")
 def check(args: Namespace, folders: Folders) -> int:
     copies, files = WorkingCopies(folders.copies), []
     for path in args.files:
-        task = progress_task(f"Checking {path.name}", args.quiet)
+        task = progress_task(tr("Checking {name}").format(name=path.name), args.quiet)
         copy = copies.obtain(path, None, task.part(0.0, 0.3))
         report = measure_recording(copy, task.part(0.3, 1.0))
         end_progress(args.quiet)
@@ -65,20 +67,31 @@ def _remarks(copy: WorkingCopy, path: Path) -> tuple[str, ...]:
 
 
 def _print_report(path: Path, report: RecordingReport, remarks: tuple[str, ...]) -> None:
-    print(f"{path}: {report.duration_s:.1f} s, {report.rate} Hz, {report.channels} channel(s)")
+    print(
+        tr("{path}: {duration_s} s, {rate} Hz, {channels} channel(s)").format(
+            path=path, duration_s=number(report.duration_s), rate=report.rate, channels=report.channels
+        )
+    )
     loudness, noise = report.loudness, report.noise
     print(
-        f"  loudness   {figure(loudness.integrated_lufs, 'LUFS')}, range {figure(loudness.range_lu, 'LU')}, "
-        f"true peak {figure(loudness.true_peak_dbtp, 'dBTP')}"
+        tr("  loudness   {figure}, range {figure2}, true peak {figure3}").format(
+            figure=figure(loudness.integrated_lufs, "LUFS"),
+            figure2=figure(loudness.range_lu, "LU"),
+            figure3=figure(loudness.true_peak_dbtp, "dBTP"),
+        )
     )
-    print(f"  noise      floor {figure(noise.floor_dbfs, 'dBFS')}, speech {figure(noise.snr_db, 'dB')} above it")
+    print(
+        tr("  noise      floor {figure}, speech {figure2} above it").format(
+            figure=figure(noise.floor_dbfs, "dBFS"), figure2=figure(noise.snr_db, "dB")
+        )
+    )
     for finding in report.findings:
         answer = f" → {finding.treatment} {finding.strength} %" if finding.treatment else ""
-        print(f"  {finding.severity.value:9}  {finding.title}: {finding.text}{_first_places(finding)}{answer}")
+        print(f"  {tr(finding.severity.value):9}  {finding.title}: {finding.text}{_first_places(finding)}{answer}")
     if not report.findings:
-        print("  nothing found that needs a repair")
+        print(tr("  nothing found that needs a repair"))
     for remark in remarks:
-        print(f"  note       {remark}")
+        print(tr("  note       {remark}").format(remark=remark))
 
 
 def _first_places(finding: Finding, most: int = 3) -> str:
@@ -86,7 +99,7 @@ def _first_places(finding: Finding, most: int = 3) -> str:
     if not finding.places_s:
         return ""
     times = ", ".join(f"{int(a // 60)}:{a % 60:05.2f}" for a, _ in finding.places_s[:most])
-    return f" (at {times}{' …' if len(finding.places_s) > most else ''})"
+    return tr(" (at {times}{value})").format(times=times, value=" …" if len(finding.places_s) > most else "")
 
 
 def parse_treat(text: str) -> tuple[str, int | None]:
@@ -127,8 +140,8 @@ def clean(args: Namespace, folders: Folders) -> int:
         check_output(path, (args.input,))
         _check_ending(path)
     if args.removed and args.removed.resolve() == args.out.resolve():
-        raise CannotWrite("What was removed needs a file of its own.")
-    task = progress_task(f"Cleaning {args.input.name}", args.quiet)
+        raise CannotWrite(tr("What was removed needs a file of its own."))
+    task = progress_task(tr("Cleaning {name}").format(name=args.input.name), args.quiet)
     copy = WorkingCopies(folders.copies).obtain(args.input, None, task.part(0.0, 0.1))
     before = measure_recording(copy, task.part(0.1, 0.2))
     suggested = {s.treatment: s.strength for s in before.suggested}
@@ -177,14 +190,18 @@ def clean(args: Namespace, folders: Folders) -> int:
     if args.json:
         print_json({"file": str(args.input), "out": str(args.out), "treatments": entries, "realtime_factor": factor})
         return 0
-    print(f"{args.out}: {factor:.0f} x real time")
+    print(tr("{out}: {factor} x real time").format(out=args.out, factor=number(factor, 0)))
     if not uses:
-        print("  nothing needed treatment; the output is the input")
+        print(tr("  nothing needed treatment; the output is the input"))
     for use, strength, guard in zip(uses, held, guards, strict=True):
         foremost = use.treatment.figures[0]
         print(f"  {use.treatment.title:9} {strength:4.0%}   {foremost.text(before)} → {foremost.text(after)}")
         if guard.is_audible(strength):
-            print(f"            takes speech along: {figure(guard.at(strength), 'dB')} under the voice in what was removed")
+            print(
+                tr("            takes speech along: {figure} under the voice in what was removed").format(
+                    figure=figure(guard.at(strength), "dB")
+                )
+            )
     return 0
 
 
@@ -212,7 +229,11 @@ def _figures(treatment: Treatment, report: RecordingReport) -> dict[str, float |
 
 def _check_ending(path: Path) -> None:
     if path.suffix.lower() not in SOUND_ENDINGS:
-        raise CannotWrite(f"{path.name}: the output can be {' or '.join(SOUND_ENDINGS)}; use `dubbin master` for others.")
+        raise CannotWrite(
+            tr("{name}: the output can be {sound_endings}; use `dubbin master` for others.").format(
+                name=path.name, sound_endings=" or ".join(SOUND_ENDINGS)
+            )
+        )
 
 
 def _bits(path: Path) -> int:
@@ -222,7 +243,7 @@ def _bits(path: Path) -> int:
 
 def _check_profile(span: tuple[float, float] | None, source: Source) -> None:
     if span and span[1] > source.frames / source.rate + 0.01:
-        raise DubbinError(f"The noise profile ends at {span[1]} s, after the end of the recording.")
+        raise DubbinError(tr("The noise profile ends at {span} s, after the end of the recording.").format(span=span[1]))
 
 
 def pauses(args: Namespace, folders: Folders) -> int:
@@ -237,7 +258,7 @@ def pauses(args: Namespace, folders: Folders) -> int:
         settings = settings_from_plain(PauseSettings, {k: v for k, v in given.items() if v is not None})
     except BadSettings as error:
         raise WrongUse(f"{error}.") from error
-    task = progress_task(f"Finding pauses in {args.input.name}", args.quiet)
+    task = progress_task(tr("Finding pauses in {name}").format(name=args.input.name), args.quiet)
     copies = WorkingCopies(folders.copies)
     copy = copies.obtain(args.input, None, task.part(0.0, 0.2))
     duration_s = copy.frames / copy.rate
@@ -250,7 +271,7 @@ def pauses(args: Namespace, folders: Folders) -> int:
     if args.out:
         program = Program(copy, time_map, None)
         if program.frames == 0:
-            raise DubbinError(f"{args.input.name} holds nothing but pause; nothing would be left.")
+            raise DubbinError(tr("{name} holds nothing but pause; nothing would be left.").format(name=args.input.name))
         write_sound(program, args.out, _bits(args.out), task.part(0.7, 1.0))
     end_progress(args.quiet)
     edited_s = time_map.program_frames / copy.rate
@@ -265,7 +286,11 @@ def pauses(args: Namespace, folders: Folders) -> int:
     if args.json:
         print_json(document)
         return 0
-    print(f"{args.input}: {len(cuts)} pauses, {duration_s:.1f} s → {edited_s:.1f} s")
+    print(
+        tr("{input}: {count} pauses, {duration_s} s → {edited_s} s").format(
+            input=args.input, count=len(cuts), duration_s=number(duration_s), edited_s=number(edited_s)
+        )
+    )
     for cut in document["cuts"]:  # type: ignore[attr-defined]
         print(f"  {cut['start_s']:9.2f} – {cut['end_s']:9.2f} s   {cut['end_s'] - cut['start_s']:6.2f} s")
     return 0

@@ -22,6 +22,7 @@ from dubbin.core.speech.known_voices import KnownVoices
 from dubbin.core.speech.models import Models
 from dubbin.core.speech.transcribe import remark_on, transcribe_with
 from dubbin.core.speech.transcript import Spoken
+from dubbin.core.texts import tr
 
 ENDINGS = (".vtt", ".srt", ".txt", ".json")
 
@@ -30,9 +31,9 @@ def transcribe(args: Namespace, folders: Folders) -> int:
     if args.out:
         check_output(args.out, (args.input,))
         if args.out.suffix.lower() not in ENDINGS:
-            raise CannotWrite(f"{args.out.name}: words can be written as {', '.join(ENDINGS)}.")
+            raise CannotWrite(tr("{name}: words can be written as {endings}.").format(name=args.out.name, endings=", ".join(ENDINGS)))
     text = read_text(args.text) if args.text else []
-    task = progress_task(f"Transcribing {args.input.name}", args.quiet)
+    task = progress_task(tr("Transcribing {name}").format(name=args.input.name), args.quiet)
     copy = WorkingCopies(folders.copies).obtain(args.input, None, task.part(0.0, 0.05))
     models, spoken = Models(args.model or "", folders.cache), Spoken(args.language or "", tuple(args.names or ()))
     models.load()  # says what is wrong with it before anything is looked through
@@ -47,7 +48,7 @@ def transcribe(args: Namespace, folders: Folders) -> int:
     end_progress(args.quiet)
     if (remark := remark_on(transcript, args.input.name)) is not None:
         print(f"dubbin: {remark}", file=sys.stderr)
-    words = words_of_recording(transcript.words, copy.rate, transcript.speakers, "Speaker 1")
+    words = words_of_recording(transcript.words, copy.rate, transcript.speakers, tr("Speaker 1"))
     document = {
         "file": str(args.input), "language": transcript.language,
         "words": [
@@ -66,7 +67,11 @@ def transcribe(args: Namespace, folders: Folders) -> int:
     if args.json:
         print_json(document)
     elif args.out:
-        print(f"{args.out}: {sum(w.kind == 'word' for w in words)} words, {sum(w.kind == 'filler' for w in words)} fillers")
+        print(
+            tr("{out}: {sum} words, {sum2} fillers").format(
+                out=args.out, sum=sum(w.kind == "word" for w in words), sum2=sum(w.kind == "filler" for w in words)
+            )
+        )
     else:
         print(text_file(words), end="")
     return 0

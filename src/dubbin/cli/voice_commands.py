@@ -17,6 +17,7 @@ from dubbin.core.measure.spectrum import average_spectrum
 from dubbin.core.mix.lane_key import recorded_key
 from dubbin.core.sound.working_copy import WorkingCopies
 from dubbin.core.sound.writing import check_output, write_sound
+from dubbin.core.texts import tr
 from dubbin.core.treat.chain import Chain, Use
 from dubbin.core.treat.figure import crest_db
 from dubbin.core.treat.registry import VOICE
@@ -29,12 +30,14 @@ from dubbin.core.treat.voice_suggestion import suggest_voice
 def voice(args: Namespace, folders: Folders) -> int:
     check_output(args.out, (args.input,))
     if args.out.suffix.lower() not in SOUND_ENDINGS:
-        raise CannotWrite(f"{args.out.name}: the output can be {' or '.join(SOUND_ENDINGS)}.")
+        raise CannotWrite(
+            tr("{name}: the output can be {sound_endings}.").format(name=args.out.name, sound_endings=" or ".join(SOUND_ENDINGS))
+        )
     try:
         preset = find_preset(args.preset) if args.preset else None
     except BadSettings as error:
         raise WrongUse(f"{error}.") from error
-    task = progress_task(f"Voice of {args.input.name}", args.quiet)
+    task = progress_task(tr("Voice of {name}").format(name=args.input.name), args.quiet)
     copy = WorkingCopies(folders.copies).obtain(args.input, None, task.part(0.0, 0.1))
     before = measure_recording(copy, task.part(0.1, 0.4))
     wanted: dict[str, dict[str, Any]] = dict(preset.uses) if preset else suggest_voice(before, average_spectrum(copy))

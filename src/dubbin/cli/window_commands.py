@@ -11,6 +11,7 @@ from dubbin.cli.progress import end_progress, progress_task
 from dubbin.core.folders import Folders
 from dubbin.core.jobs import Task
 from dubbin.core.sound.working_copy import WorkingCopies
+from dubbin.core.texts import tr
 
 
 def show_window(args: Namespace, folders: Folders) -> int:
@@ -28,20 +29,20 @@ def open_episode(args: Namespace, folders: Folders) -> int:
 def demo(args: Namespace, folders: Folders) -> int:
     from dubbin.demo.episode import EPISODE_FILE, build_demo
 
-    folder = args.dir or folders.documents / "Slow Ferry demo"
+    folder = args.dir or folders.documents / tr("Slow Ferry demo")
 
     def build(task: Task) -> Path:
         return build_demo(folder, WorkingCopies(folders.copies), task)
 
     if (folder / EPISODE_FILE).exists() or args.no_window:
-        task = progress_task("Building the demo", False)
+        task = progress_task(tr("Building the demo"), False)
         path = build(task)
         end_progress(False)
         if args.no_window:
             print(path)
             return 0
         return _window(folders, path, is_demo=True)
-    print(f"Building the demo episode in {folder} (once, about half a minute) …", file=sys.stderr)
+    print(tr("Building the demo episode in {folder} (once, about half a minute) …").format(folder=folder), file=sys.stderr)
     return _window(folders, None, build, is_demo=True)
 
 

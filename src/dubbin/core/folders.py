@@ -52,6 +52,20 @@ class Folders:
         return int(gb if isinstance(gb, int) and gb > 0 else MOST_CACHE_GB) * 10**9
 
     @property
+    def translations(self) -> Path:
+        """Catalogues of translations of the person's own."""
+        return self.state / "translations"
+
+    @property
+    def languages(self) -> list[str]:
+        """Codes of the languages that somebody prefers: the one that was chosen, else what the environment asks for."""
+        chosen = _preference(self.state, "language")
+        if isinstance(chosen, str) and chosen:
+            return [chosen]
+        wanted = [os.environ.get(name, "") for name in ("LANGUAGE", "LC_ALL", "LC_MESSAGES", "LANG")]
+        return [code for value in wanted for code in value.split(":") if code]
+
+    @property
     def journals(self) -> Path:
         """Journals of open and of closed episodes."""
         return self.state / "journals"

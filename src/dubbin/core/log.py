@@ -10,9 +10,11 @@ from logging.handlers import RotatingFileHandler
 from pathlib import Path
 from typing import TextIO
 
+from dubbin.core.texts import tr
+
 LOG_FILE, CRASH_FILE = "dubbin.log", "crash.log"
 MOST_BYTES, OLDER_FILES = 1_000_000, 3
-FORM = "%(asctime)s %(levelname)s %(name)s: %(message)s"
+FORM = tr("%(asctime)s %(levelname)s %(name)s: %(message)s")
 NOISY = ("numba", "faster_whisper", "PIL", "fontTools", "fpdf", "matplotlib")  # at work they tell more than anybody reads
 
 logger = logging.getLogger("dubbin")
@@ -64,10 +66,12 @@ def log_path(folder: Path) -> Path:
 def program_error(error: BaseException, folder: Path) -> str:
     """Log an error that is a fault of the program; the one sentence that is said of it."""
     logger.error("program error", exc_info=error)
-    return f"Dubbin made an error of its own ({type(error).__name__}: {_short(error)}). What happened stands in {log_path(folder)}; please report it."
+    return tr("Dubbin made an error of its own ({name}: {short}). What happened stands in {log_path}; please report it.").format(
+        name=type(error).__name__, short=_short(error), log_path=log_path(folder)
+    )
 
 
 def _short(error: BaseException, most: int = 200) -> str:
     """An error's own words in one line."""
-    text = " ".join(str(error).split()) or "without a word"
+    text = " ".join(str(error).split()) or tr("without a word")
     return text if len(text) <= most else f"{text[: most - 1]}…"

@@ -10,15 +10,21 @@ from collections.abc import Callable
 from pathlib import Path
 from threading import Thread
 from types import TracebackType
-from typing import NoReturn
+from typing import TYPE_CHECKING, NoReturn
 
 from dubbin.core.episode.document import Document
 from dubbin.core.errors import DubbinError
+from dubbin.core.figures import use_decimal_point
 from dubbin.core.folders import Folders
 from dubbin.core.jobs import Task
 from dubbin.core.log import logger, program_error
+from dubbin.core.texts import language
 
-NO_DISPLAY = (
+if TYPE_CHECKING:
+    from PyQt6.QtWidgets import QApplication
+from dubbin.core.texts import tr
+
+NO_DISPLAY = tr(
     "dubbin: there is no display to open the window on. Under X on a machine without one: "
     "xvfb-run -s '-screen 0 1280x800x24' ./scripts/demo"
 )
@@ -45,7 +51,7 @@ def run(folders: Folders, episode: Path | None, prepare: Prepare | None = None, 
         print(NO_DISPLAY, file=sys.stderr)
         return 1
     os.environ.setdefault("QT_LOGGING_RULES", "qt.multimedia.*=false")
-    from PyQt6.QtCore import QTimer
+    from PyQt6.QtCore import QLocale, QTimer
     from PyQt6.QtGui import QIcon
     from PyQt6.QtWidgets import QApplication
 
@@ -56,6 +62,8 @@ def run(folders: Folders, episode: Path | None, prepare: Prepare | None = None, 
     app = QApplication.instance() or QApplication(sys.argv[:1])
     assert isinstance(app, QApplication)
     app.setApplicationName("Dubbin")
+    use_decimal_point(QLocale.system().decimalPoint())
+    translate_qt(app)
     app.setDesktopFileName("dubbin")
     app.setWindowIcon(QIcon(str(Path(__file__).parent / "icons" / "dubbin.svg")))
     log_qt()
@@ -85,7 +93,7 @@ def run(folders: Folders, episode: Path | None, prepare: Prepare | None = None, 
 
     def on_error(kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
         """Nothing is swallowed: said in the window, written to the log; the episode stays open."""
-        window.notices.say(f"{program_error(error, folders.state)} Your episode is safe; save it.")
+        window.notices.say(tr("{program_error} Your episode is safe; save it.").format(program_error=program_error(error, folders.state)))
 
     sys.excepthook = on_error
     window.show()
@@ -132,6 +140,15 @@ def import_heavy() -> None:
 
     noise = np.random.default_rng(0).standard_normal((1, WARM_UP_FRAMES)).astype(np.float32)
     measure_recording(Sound(noise * np.float32(0.01), WARM_UP_RATE))
+
+
+def translate_qt(app: QApplication) -> None:
+    """Have Qt's own texts (buttons of its dialogs) in the language that is set, where it knows it."""
+    from PyQt6.QtCore import QLibraryInfo, QTranslator
+
+    translator = QTranslator(app)
+    if translator.load(f"qtbase_{language()}", QLibraryInfo.path(QLibraryInfo.LibraryPath.TranslationsPath)):
+        app.installTranslator(translator)
 
 
 def log_qt() -> None:

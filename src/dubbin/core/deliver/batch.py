@@ -32,6 +32,7 @@ from dubbin.core.sound.folder import recordings_in
 from dubbin.core.sound.working_copy import WorkingCopies
 from dubbin.core.sound.writing import replacing
 from dubbin.core.speech.models import Models
+from dubbin.core.texts import tr
 from dubbin.core.treat.tiles import DiskTileCache, prune
 
 STATE = "batch.json"
@@ -63,7 +64,7 @@ def find_inputs(paths: Sequence[Path], out: Path) -> list[Path]:
         if path.is_dir():
             inside = _episodes_in(path, out.resolve())
             if not inside:
-                raise DubbinError(f"The folder {path} holds no recordings.")
+                raise DubbinError(tr("The folder {path} holds no recordings.").format(path=path))
             found += inside
         else:
             found.append(path)  # one that is not there is an outcome too, and no reason to stop

@@ -13,6 +13,7 @@ from dubbin.core.deliver.publication import Publication, breaks_text, chapters_j
 from dubbin.core.errors import CannotWrite
 from dubbin.core.sound.writing import check_output, replacing
 from dubbin.core.speech.transcript import WordKind
+from dubbin.core.texts import tr
 
 
 @dataclass(frozen=True)
@@ -26,12 +27,12 @@ class Companion:
 
 
 COMPANIONS = (
-    Companion("proof", "Proof sheets", (".proof.html", ".proof.pdf"), ""),
-    Companion("captions", "Captions", (".srt", ".vtt"), "words"),
-    Companion("transcript", "Transcript", (".transcript.txt", ".transcript.html"), "words"),
-    Companion("chapters", "Chapters", (".chapters.json", ".chapters.txt"), "chapters"),
-    Companion("breaks", "Breaks", (".breaks.txt",), "breaks"),
-    Companion("notes", "Show notes", (".notes.md",), "words"),
+    Companion("proof", tr("Proof sheets"), (".proof.html", ".proof.pdf"), ""),
+    Companion("captions", tr("Captions"), (".srt", ".vtt"), tr("words")),
+    Companion("transcript", tr("Transcript"), (".transcript.txt", ".transcript.html"), tr("words")),
+    Companion("chapters", tr("Chapters"), (".chapters.json", ".chapters.txt"), tr("chapters")),
+    Companion("breaks", tr("Breaks"), (".breaks.txt",), tr("breaks")),
+    Companion("notes", tr("Show notes"), (".notes.md",), tr("words")),
 )
 
 
@@ -88,4 +89,4 @@ def write_text(path: Path, text: str) -> None:
         with replacing(path) as temporary:
             temporary.write_text(text, encoding="utf-8")
     except OSError as error:
-        raise CannotWrite(f"{path} could not be written: {error.strerror}.") from error
+        raise CannotWrite(tr("{path} could not be written: {strerror}.").format(path=path, strerror=error.strerror)) from error

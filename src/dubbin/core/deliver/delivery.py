@@ -16,10 +16,12 @@ from dubbin.core.deliver.targets import Target
 from dubbin.core.deliver.work_done import Reports, work_rows
 from dubbin.core.episode.model import Episode
 from dubbin.core.errors import DubbinError
+from dubbin.core.figures import number
 from dubbin.core.jobs import Task
 from dubbin.core.mix.balance_report import BalanceReport
 from dubbin.core.sound.source import Source
 from dubbin.core.sound.writing import check_output, write_sound
+from dubbin.core.texts import tr
 
 
 @dataclass(frozen=True)
@@ -89,12 +91,17 @@ def deliver(program: Source, folder: Path, order: Order, task: Task | None = Non
 
 
 def _sheet(master: Master, target: Target, order: Order) -> Sheet:
-    rows = [("gain", f"{master.gain_db:+.1f} dB".replace("-", "−"))]
+    rows = [("gain", f"{number(master.gain_db, sign=True)} dB")]
     if master.reduction is not None:
         rows.append(
-            ("limiter", f"down {master.reduction.deepest_db:.1f} dB at most, at work {100 * master.reduction.share:.1f} % of the time")
+            (
+                "limiter",
+                tr("down {deepest_db} dB at most, at work {share} % of the time").format(
+                    deepest_db=number(master.reduction.deepest_db), share=number(100 * master.reduction.share)
+                ),
+            )
         )
-    return Sheet(master.proof, target, order.title, (("Mastering", tuple(rows)), *order.work))
+    return Sheet(master.proof, target, order.title, ((tr("Mastering"), tuple(rows)), *order.work))
 
 
 def _try(write, path: Path, problems: list[str]) -> list[Path]:  # type: ignore[no-untyped-def]

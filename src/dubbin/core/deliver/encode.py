@@ -14,6 +14,7 @@ from dubbin.core.errors import CannotWrite
 from dubbin.core.jobs import Task
 from dubbin.core.sound.source import Source, blocks
 from dubbin.core.sound.writing import replacing, write_sound
+from dubbin.core.texts import tr
 
 # Mean bit rates of MP3 in kbit/s, and the encoder's quality that comes to them.
 MP3_VBR = ((245, "0"), (225, "1"), (190, "2"), (175, "3"), (165, "4"), (130, "5"), (115, "6"), (100, "7"), (85, "8"), (0, "9"))
@@ -36,7 +37,7 @@ def encode(
         with replacing(path) as temporary:
             _encode_ffmpeg(source, temporary, format, kbps, vbr and format.vbr, chapters if format.encoder_chapters else (), task)
     except OSError as error:
-        raise CannotWrite(f"{path} could not be written: {error.strerror or error}.") from error
+        raise CannotWrite(tr("{path} could not be written: {value}.").format(path=path, value=error.strerror or error)) from error
 
 
 def _encode_ffmpeg(

@@ -19,6 +19,7 @@ from dubbin.core.jobs import Task
 from dubbin.core.measure.true_peak import peaks_around
 from dubbin.core.sound.level import db_to_gain
 from dubbin.core.sound.source import Samples, Source
+from dubbin.core.texts import tr
 from dubbin.core.treat.settings import setting
 from dubbin.core.treat.treatment import Context, Treatment
 
@@ -29,9 +30,9 @@ LOOK_AHEAD_MS = 3.0
 class LimiterSettings:
     """Gain, ceiling and release."""
 
-    gain_db: float = setting(0.0, -60.0, 60.0, "dB", "Gain", "Gain in front of the limiter.")
-    ceiling_dbtp: float = setting(-1.0, -30.0, 0.0, "dBTP", "Ceiling", "Highest true peak that comes out.")
-    release_ms: float = setting(90.0, 5.0, 1000.0, "ms", "Release", "How fast the gain comes back.")
+    gain_db: float = setting(0.0, -60.0, 60.0, "dB", tr("Gain"), tr("Gain in front of the limiter."))
+    ceiling_dbtp: float = setting(-1.0, -30.0, 0.0, "dBTP", tr("Ceiling"), tr("Highest true peak that comes out."))
+    release_ms: float = setting(90.0, 5.0, 1000.0, "ms", tr("Release"), tr("How fast the gain comes back."))
 
 
 def limiter_gain(x: Samples, rate: int, ceiling: float, release_ms: float) -> NDArray[np.float32]:
@@ -57,7 +58,7 @@ class Limiter(Treatment):
     """Gain, then limiting; used for masters."""
 
     name: ClassVar[str] = "limit"
-    title: ClassVar[str] = "Limiter"
+    title: ClassVar[str] = tr("Limiter")
     settings_type: ClassVar[type] = LimiterSettings
     tile_s: ClassVar[float] = 8.0
     lead_s: ClassVar[float] = 1.5

@@ -25,10 +25,12 @@ from dubbin.core.deliver.tags import publish
 from dubbin.core.deliver.targets import Target
 from dubbin.core.episode.model import Tags
 from dubbin.core.errors import CannotWrite, DubbinError, UnusableSound
+from dubbin.core.figures import number
 from dubbin.core.jobs import Task, side_by_side
 from dubbin.core.sound.rendered import Rendered
 from dubbin.core.sound.source import Source, blocks
 from dubbin.core.sound.writing import check_folder, check_output
+from dubbin.core.texts import tr
 
 # The limiter aims below the ceiling by what its readings, dither and rounding may differ; a codec moves peaks by more.
 HEADROOM_DB, LOSSY_HEADROOM_DB = 0.1, 0.8
@@ -106,7 +108,7 @@ def make_masters(
         for format in formats:
             check_output(master_path(folder, name, target, format), tuple(recordings))
     if program.frames == 0:
-        raise UnusableSound("There is nothing to master: the program is empty.")
+        raise UnusableSound(tr("There is nothing to master: the program is empty."))
     _check_space(program, folder, len(targets) * len(formats))
     made: list[Master] = []
     failed: list[Failure] = []
@@ -272,7 +274,7 @@ class _Maker:
         try:
             shutil.move(draft, file)
         except OSError as error:
-            raise CannotWrite(f"{file} could not be written: {error.strerror}.") from error
+            raise CannotWrite(tr("{file} could not be written: {strerror}.").format(file=file, strerror=error.strerror)) from error
         return Master(format, proof, gain_db, reduction, head_s)
 
 
@@ -302,4 +304,8 @@ def _check_space(program: Source, folder: Path, files: int) -> None:
     needed = program.frames * 8 * 4 + files * program.frames * 6
     free = shutil.disk_usage(folder).free
     if free < needed:
-        raise CannotWrite(f"The folder {folder} has {free / 1e6:.0f} MB free; the masters need about {needed / 1e6:.0f} MB.")
+        raise CannotWrite(
+            tr("The folder {folder} has {free} MB free; the masters need about {needed} MB.").format(
+                folder=folder, free=number(free / 1000000.0, 0), needed=number(needed / 1000000.0, 0)
+            )
+        )

@@ -16,6 +16,7 @@ from itertools import accumulate, pairwise
 from dubbin.core.deliver.captions import SpokenWord
 from dubbin.core.speech.transcript import WordKind, ends_sentence, plain
 from dubbin.core.speech.vocabulary import ENGLISH, vocabulary_of
+from dubbin.core.texts import tr
 
 SHORTEST_S, LONGEST_S = 12.0, 75.0
 BEST_S = (20.0, 50.0)  # lengths that cost nothing
@@ -189,12 +190,14 @@ class _Talk:
             inside = range(first.first, last.last)
             subjects = Counter(t for k in inside if (t := self._terms[k]) is not None and self._frequency[t] > 1)
             said = {self._terms[k]: self._vocabulary.bare(plain(words[k].text)) for k in reversed(inside)}
-            reasons.append("about " + " and ".join(said[t] for t, _ in subjects.most_common(2)) if subjects else "what the talk is about")
+            reasons.append(
+                tr("about ") + tr(" and ").join(said[t] for t, _ in subjects.most_common(2)) if subjects else tr("what the talk is about")
+            )
         if merits.laughs_at is not None:
-            reasons.append("ends in laughter" if merits.laughs_at > 0.8 else "laughter")
-        reasons += ["a question and its answer"] if merits.is_answer else []
-        reasons += ["a quick exchange"] if merits.is_quick else []
-        reasons += [f"{first.speaker} tells it in one go"] if merits.is_told else []
+            reasons.append(tr("ends in laughter") if merits.laughs_at > 0.8 else "laughter")
+        reasons += [tr("a question and its answer")] if merits.is_answer else []
+        reasons += [tr("a quick exchange")] if merits.is_quick else []
+        reasons += [tr("{speaker} tells it in one go").format(speaker=first.speaker)] if merits.is_told else []
         end_s = max([last.end_s, *(words[k].end_s for k in self._laughs if first.first <= k < behind)])
         before, after = (
             words[first.first - 1].end_s if first.first else 0.0,

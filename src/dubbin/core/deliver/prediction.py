@@ -11,9 +11,11 @@ from dubbin.core.deliver.levels import Reduction, reduction_from
 from dubbin.core.deliver.master import HEADROOM_DB, OFTEN, TRANSPARENT_DB
 from dubbin.core.deliver.proof import FileMeter, Measured
 from dubbin.core.deliver.targets import Reading, Target, rules
+from dubbin.core.figures import number
 from dubbin.core.jobs import Task
 from dubbin.core.measure.history import LoudnessHistory
 from dubbin.core.sound.source import Source, blocks
+from dubbin.core.texts import tr
 
 STEP_S = 0.1
 FOLD_LU = 3.0103  # a centred program loses so much of its loudness when its two sides become one channel
@@ -82,9 +84,20 @@ def predict(figures: ProgramFigures, target: Target) -> Prediction:
     often = float(np.mean(reduction.db < -TRANSPARENT_DB)) if len(reduction.db) else 0.0
     if often > OFTEN:
         advice.append(
-            f"{target.title} asks for {gain:+.1f} dB: the limiter would turn down by up to {reduction.deepest_db:.1f} dB, which is heard above {TRANSPARENT_DB:.0f} dB. "
-            "Level the voices first, in Balance."
+            tr(
+                "{title} asks for {gain} dB: the limiter would turn down by up to {deepest_db} dB, which is heard "
+                "above {transparent_db} dB. Level the voices first, in Balance."
+            ).format(
+                title=target.title,
+                gain=number(gain, sign=True),
+                deepest_db=number(reduction.deepest_db),
+                transparent_db=number(TRANSPARENT_DB, 0),
+            )
         )
     if measured.mono_loss_db is not None and measured.mono_loss_db > 1.5 and target.channels == 1:
-        advice.append(f"{measured.mono_loss_db:.1f} dB of the program are lost when both sides are folded into one.")
+        advice.append(
+            tr("{mono_loss_db} dB of the program are lost when both sides are folded into one.").format(
+                mono_loss_db=number(measured.mono_loss_db)
+            )
+        )
     return Prediction(target, gain, reduction, found, tuple(advice))

@@ -16,7 +16,9 @@ from dubbin.core.deliver.proof import Measured, Proof
 from dubbin.core.deliver.publication import clock
 from dubbin.core.deliver.targets import Target
 from dubbin.core.errors import CannotWrite
+from dubbin.core.figures import with_unit
 from dubbin.core.sound.writing import replacing
+from dubbin.core.texts import tr
 
 SHEETS = Path(__file__).with_name("sheets")
 FONTS = Path(__file__).parents[2] / "fonts"
@@ -50,22 +52,22 @@ def figures_of(measured: Measured) -> list[tuple[str, str]]:
     """(name, figure) of all that was measured in a file."""
     loudness = measured.loudness
     return [
-        ("integrated loudness", figure(loudness.integrated_lufs, "LUFS")),
-        ("loudness range", figure(loudness.range_lu, "LU")),
-        ("highest momentary", figure(loudness.max_momentary_lufs, "LUFS")),
-        ("highest short-term", figure(loudness.max_short_term_lufs, "LUFS")),
-        ("true peak", figure(loudness.true_peak_dbtp, "dBTP")),
-        ("sample peak", figure(loudness.sample_peak_dbfs, "dBFS")),
+        (tr("integrated loudness"), figure(loudness.integrated_lufs, "LUFS")),
+        (tr("loudness range"), figure(loudness.range_lu, "LU")),
+        (tr("highest momentary"), figure(loudness.max_momentary_lufs, "LUFS")),
+        (tr("highest short-term"), figure(loudness.max_short_term_lufs, "LUFS")),
+        (tr("true peak"), figure(loudness.true_peak_dbtp, "dBTP")),
+        (tr("sample peak"), figure(loudness.sample_peak_dbfs, "dBFS")),
         ("RMS", figure(measured.rms_dbfs, "dBFS")),
-        ("noise floor", figure(measured.noise_floor_dbfs, "dBFS")),
-        ("before the first word, after the last", f"{figure(measured.head_s, 's', 2)}, {figure(measured.tail_s, 's', 2)}"),
-        ("lost in mono", figure(measured.mono_loss_db, "dB")),
+        (tr("noise floor"), figure(measured.noise_floor_dbfs, "dBFS")),
+        (tr("before the first word, after the last"), f"{figure(measured.head_s, 's', 2)}, {figure(measured.tail_s, 's', 2)}"),
+        (tr("lost in mono"), figure(measured.mono_loss_db, "dB")),
         ("length", clock(measured.duration_s, 3)),
         (
             "format",
             f"{codec_title(measured.codec)}, {measured.sample_rate} Hz, {'mono' if measured.channels == 1 else f'{measured.channels} channels'}",
         ),
-        ("size", f"{measured.bytes / 1e6:.1f} MB"),
+        ("size", with_unit(measured.bytes / 1e6, "MB")),
     ]
 
 
@@ -93,10 +95,10 @@ def sheet_pdf(sheet: Sheet) -> bytes:
     from fpdf.enums import XPos, YPos
 
     pdf = FPDF(format="A4")
-    pdf.set_title(f"Proof sheet: {sheet.proof.file.name}")
+    pdf.set_title(tr("Proof sheet: {name}").format(name=sheet.proof.file.name))
     pdf.set_auto_page_break(True, 16)
     pdf.set_margins(18, 16, 18)
-    for style, name in (("", "AlegreyaSans-Regular.ttf"), ("B", "AlegreyaSans-Bold.ttf")):
+    for style, name in (("", tr("AlegreyaSans-Regular.ttf")), ("B", tr("AlegreyaSans-Bold.ttf"))):
         pdf.add_font("sans", style, str(FONTS / name))
     pdf.add_page()
 
@@ -125,29 +127,34 @@ def sheet_pdf(sheet: Sheet) -> bytes:
 
     proof, good, bad = sheet.proof, (61, 107, 74), (165, 52, 43)
     say(sheet.title, 18, "B", height=9)
-    say(f"{proof.file.name} · target: {sheet.target.title} · {datetime.now():%Y-%m-%d %H:%M}", colour=(107, 100, 89))
+    say(
+        tr("{name} · target: {title} · {now:%Y-%m-%d %H:%M}").format(name=proof.file.name, title=sheet.target.title, now=datetime.now()),
+        colour=(107, 100, 89),
+    )
     say("passes" if proof.passes else "fails", 14, "B", good if proof.passes else bad, 8)
     for problem in proof.problems:
         say(f"• {problem}", colour=bad)
-    heading("Rules")
-    rows([("Rule", "asked", "measured", ""), *((r.name, r.asked, r.found, "passes" if r.passes else "FAILS") for r in proof.rules)])
-    heading("Loudness through the file", HEIGHT * pdf.epw / WIDTH)
+    heading(tr("Rules"))
+    rows([(tr("Rule"), "asked", "measured", ""), *((r.name, r.asked, r.found, "passes" if r.passes else "FAILS") for r in proof.rules)])
+    heading(tr("Loudness through the file"), HEIGHT * pdf.epw / WIDTH)
     _draw(pdf, loudness_picture(proof.measured, sheet.target))
-    heading("Figures")
+    heading(tr("Figures"))
     rows(figures_of(proof.measured))
     peaks = _peaks(proof.measured)
     if peaks:
-        heading("Highest places")
+        heading(tr("Highest places"))
         say(", ".join(f"{time} ({level})" for time, level in peaks))
-    heading("Spectrum", HEIGHT * pdf.epw / WIDTH)
+    heading(tr("Spectrum"), HEIGHT * pdf.epw / WIDTH)
     _draw(pdf, spectrum_picture(proof.measured))
     for name, table in sheet.work:
         heading(name)
         rows(table)
-    heading("The file")
+    heading(tr("The file"))
     say(f"SHA-256 {proof.measured.sha256}", 8.5)
     say(
-        f"Measured from the decoded file by Dubbin {__version__}, after ITU-R BS.1770-5, EBU Tech 3341 and 3342. {sheet.target.rule}",
+        tr("Measured from the decoded file by Dubbin {version}, after ITU-R BS.1770-5, EBU Tech 3341 and 3342. {rule}").format(
+            version=__version__, rule=sheet.target.rule
+        ),
         9,
         colour=(107, 100, 89),
     )
@@ -190,4 +197,4 @@ def write_sheet(sheet: Sheet, path: Path) -> None:
         with replacing(path) as temporary:
             temporary.write_bytes(data)
     except OSError as error:
-        raise CannotWrite(f"{path} could not be written: {error.strerror}.") from error
+        raise CannotWrite(tr("{path} could not be written: {strerror}.").format(path=path, strerror=error.strerror)) from error

@@ -12,6 +12,8 @@ from dubbin.core.deliver.riff import Cue
 from dubbin.core.episode.model import Episode, PlacedKind, Tags
 from dubbin.core.episode.time_map import TimeMap, program_map
 from dubbin.core.errors import DubbinError
+from dubbin.core.figures import number
+from dubbin.core.texts import tr
 
 SMALLEST_COVER, LARGEST_COVER, HEAVIEST_COVER = 1400, 3000, 512 * 1024
 MOST_COVER_BYTES = 20_000_000
@@ -39,7 +41,7 @@ class Break:
     @property
     def title(self) -> str:
         """What it is called among chapters and cues."""
-        return f"Break: {self.name}"
+        return tr("Break: {name}").format(name=self.name)
 
 
 @dataclass(frozen=True)
@@ -85,7 +87,7 @@ class Publication:
 
         from_zero: whether the first one has to begin with the file, as the chapter track of MP4 does; what comes before the first chapter bears the title.
         """
-        whole = self.tags.title or "Program"
+        whole = self.tags.title or tr("Program")
         parts = list(self.chapters)
         if not parts and self.breaks:
             parts = [Chapter(0.0, self.duration_s, whole)]
@@ -117,7 +119,9 @@ def publication_of(episode: Episode, time_map: TimeMap | None = None) -> Publica
     time_map, rate = time_map or program_map(episode), episode.rate
     duration = time_map.program_frames / rate
     starts = sorted(
-        (at / rate, m.text or "Chapter") for m in episode.chapters if (at := time_map.to_program_or_next(m.frame)) < time_map.program_frames
+        (at / rate, m.text or tr("Chapter"))
+        for m in episode.chapters
+        if (at := time_map.to_program_or_next(m.frame)) < time_map.program_frames
     )
     ends = [*(s for s, _ in starts[1:]), duration][: len(starts)]
     chapters = tuple(Chapter(s, e, title) for (s, title), e in zip(starts, ends, strict=True) if e > s)
@@ -147,25 +151,37 @@ def read_cover(path: Path) -> Cover:
     try:
         if path.stat().st_size > MOST_COVER_BYTES:
             raise DubbinError(
-                f"{path} weighs {path.stat().st_size / 1e6:.0f} MB; a cover may weigh {MOST_COVER_BYTES / 1e6:.0f} MB at most."
+                tr("{path} weighs {st_size} MB; a cover may weigh {most_cover_bytes} MB at most.").format(
+                    path=path, st_size=number(path.stat().st_size / 1000000.0, 0), most_cover_bytes=number(MOST_COVER_BYTES / 1000000.0, 0)
+                )
             )
         data = path.read_bytes()
         with Image.open(io.BytesIO(data)) as image:
             kind, (width, height) = image.format, image.size
             image.verify()
     except OSError as error:
-        raise DubbinError(f"{path} can't be used as a cover: {error.strerror or 'it is no picture that can be read'}.") from error
+        raise DubbinError(
+            tr("{path} can't be used as a cover: {value}.").format(path=path, value=error.strerror or "it is no picture that can be read")
+        ) from error
     except (SyntaxError, ValueError, Image.DecompressionBombError) as error:
-        raise DubbinError(f"{path} can't be used as a cover: it is no picture that can be read.") from error
+        raise DubbinError(tr("{path} can't be used as a cover: it is no picture that can be read.").format(path=path)) from error
     if kind not in ("JPEG", "PNG"):
-        raise DubbinError(f"{path} is {kind or 'no picture'}; covers are JPEG or PNG.")
+        raise DubbinError(tr("{path} is {value}; covers are JPEG or PNG.").format(path=path, value=kind or "no picture"))
     remarks = []
     if width != height:
-        remarks.append(f"The cover is {width} x {height}: directories ask for a square.")
+        remarks.append(tr("The cover is {width} x {height}: directories ask for a square.").format(width=width, height=height))
     if min(width, height) < SMALLEST_COVER or max(width, height) > LARGEST_COVER:
-        remarks.append(f"The cover is {width} x {height}: {SMALLEST_COVER} to {LARGEST_COVER} pixels a side are usual.")
+        remarks.append(
+            tr("The cover is {width} x {height}: {smallest_cover} to {largest_cover} pixels a side are usual.").format(
+                width=width, height=height, smallest_cover=SMALLEST_COVER, largest_cover=LARGEST_COVER
+            )
+        )
     if len(data) > HEAVIEST_COVER:
-        remarks.append(f"The cover weighs {len(data) / 1024:.0f} kB: above {HEAVIEST_COVER // 1024} kB some players show none.")
+        remarks.append(
+            tr("The cover weighs {count} kB: above {heaviest_cover} kB some players show none.").format(
+                count=number(len(data) / 1024, 0), heaviest_cover=HEAVIEST_COVER // 1024
+            )
+        )
     return Cover(data, "image/jpeg" if kind == "JPEG" else "image/png", width, height, tuple(remarks))
 
 

@@ -19,6 +19,7 @@ from dubbin.core.errors import CannotWrite, DubbinError
 from dubbin.core.sound.writing import replacing
 from dubbin.core.speech.pauses import EVEN, PauseSettings
 from dubbin.core.speech.transcript import Spoken
+from dubbin.core.texts import tr
 
 SCHEMA, VERSION = "dubbin-recipe", 4
 SUFFIX = ".recipe.json"
@@ -171,7 +172,10 @@ def apply_recipe(episode: Episode, recipe: Recipe, parts: Collection[RecipePart]
     if RecipePart.WORDS in taken and recipe.spoken != Spoken():
         terms = dict.fromkeys((*recipe.spoken.terms, *episode.spoken.terms))
         changed = replace(changed, spoken=Spoken(recipe.spoken.language or episode.spoken.language, tuple(terms)))
-    return Change(f"Apply the recipe {recipe.name}".strip(), replace(changed, delivery=_delivery(episode.delivery, recipe.delivery, taken)))
+    return Change(
+        tr("Apply the recipe {name}").format(name=recipe.name).strip(),
+        replace(changed, delivery=_delivery(episode.delivery, recipe.delivery, taken)),
+    )
 
 
 def _with_voice(lane: Lane, voice: VoiceRecipe, taken: Collection[RecipePart]) -> Lane:
@@ -206,7 +210,7 @@ def missing_music(episode: Episode, recipe: Recipe) -> list[MusicRecipe]:
 def with_music(episode: Episode, music: MusicRecipe, imported: ImportedFile) -> Change:
     """The music of a show under an episode, from its file."""
     changed = add_recordings(episode, [imported.recording], [music.on(lane) for lane in imported.lanes]).episode
-    return Change(f"Music of the recipe: {music.voice}", changed)
+    return Change(tr("Music of the recipe: {voice}").format(voice=music.voice), changed)
 
 
 def balance_of(recipe: Recipe) -> Callable[[Episode], Change]:
@@ -215,7 +219,7 @@ def balance_of(recipe: Recipe) -> Callable[[Episode], Change]:
     def change(episode: Episode) -> Change:
         wanted = [p for p in (RecipePart.LEVELS, RecipePart.MUSIC) if p in recipe.holds]
         lanes = apply_recipe(episode, recipe, wanted).episode.lanes
-        return Change("Balance of the recipe", replace(episode, lanes=lanes))
+        return Change(tr("Balance of the recipe"), replace(episode, lanes=lanes))
 
     return change
 
@@ -239,7 +243,7 @@ def save_recipe(recipe: Recipe, path: Path) -> None:
         with replacing(path) as temporary:
             temporary.write_bytes(msgspec.json.format(msgspec.json.encode(body), indent=2) + b"\n")
     except OSError as error:
-        raise CannotWrite(f"{path} could not be saved: {error.strerror}.") from error
+        raise CannotWrite(tr("{path} could not be saved: {strerror}.").format(path=path, strerror=error.strerror)) from error
 
 
 def load_recipe(path: Path) -> Recipe:
@@ -247,17 +251,21 @@ def load_recipe(path: Path) -> Recipe:
     try:
         body = msgspec.json.decode(path.read_bytes())
     except OSError as error:
-        raise DubbinError(f"{path} could not be read: {error.strerror}.") from error
+        raise DubbinError(tr("{path} could not be read: {strerror}.").format(path=path, strerror=error.strerror)) from error
     except (msgspec.DecodeError, UnicodeDecodeError) as error:
-        raise DubbinError(f"{path} is not a recipe: it is no JSON file.") from error
+        raise DubbinError(tr("{path} is not a recipe: it is no JSON file.").format(path=path)) from error
     if not isinstance(body, dict) or body.get("schema") != SCHEMA:
-        raise DubbinError(f"{path} is not a recipe of Dubbin.")
+        raise DubbinError(tr("{path} is not a recipe of Dubbin.").format(path=path))
     if not isinstance(body.get("version"), int) or body["version"] > VERSION:
-        raise DubbinError(f"{path} was made by a newer Dubbin (version {body.get('version')}); this one reads up to {VERSION}.")
+        raise DubbinError(
+            tr("{path} was made by a newer Dubbin (version {get}); this one reads up to {version}.").format(
+                path=path, get=body.get("version"), version=VERSION
+            )
+        )
     try:
         return msgspec.convert(_migrated(body.get("recipe"), body["version"]), Recipe)
     except msgspec.ValidationError as error:
-        raise DubbinError(f"{path} can't be understood: {error}.") from error
+        raise DubbinError(tr("{path} can't be understood: {error}.").format(path=path, error=error)) from error
 
 
 def _migrated(plain: Any, version: int) -> Any:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import tomllib
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -11,6 +11,8 @@ from typing import TYPE_CHECKING
 import msgspec
 
 from dubbin.core.errors import DubbinError
+from dubbin.core.figures import number, with_unit
+from dubbin.core.texts import tr, tr_count
 
 if TYPE_CHECKING:
     from dubbin.core.measure.loudness import Loudness
@@ -64,8 +66,8 @@ class Target:
     def aim_text(self) -> str:
         """The level that is aimed at, with its unit."""
         if self.aim is None:
-            return "as it is"
-        return (f"{self.aim:.1f} dB RMS" if self.by_rms else f"{self.aim:.0f} LUFS").replace("-", "−")
+            return tr("as it is")
+        return tr("{aim} dB RMS").format(aim=number(self.aim)) if self.by_rms else with_unit(self.aim, "LUFS", 0)
 
 
 @lru_cache(maxsize=8)
@@ -75,8 +77,10 @@ def read_targets(table: Path = TABLE) -> dict[str, Target]:
         with open(table, "rb") as f:
             plain = tomllib.load(f)
         found = {name: msgspec.convert({"name": name, **values}, Target) for name, values in plain.items()}
+        if table == TABLE:
+            found = {name: replace(target, title=tr(target.title), rule=tr(target.rule)) for name, target in found.items()}
     except (OSError, UnicodeDecodeError, tomllib.TOMLDecodeError, msgspec.ValidationError, TypeError) as error:
-        raise DubbinError(f"The table of targets {table} can't be used: {error}.") from error
+        raise DubbinError(tr("The table of targets {table} can't be used: {error}.").format(table=table, error=error)) from error
     for target in found.values():
         check_target(target, table)
     return found
@@ -85,17 +89,19 @@ def read_targets(table: Path = TABLE) -> dict[str, Target]:
 def check_target(target: Target, table: Path) -> None:
     """Raise DubbinError where a target asks for what can't be. table: the file that it stands in."""
     problems = [
-        (target.aim is None and not target.keeps_level, "no loudness to aim at"),
-        (target.aim is not None and not -60.0 <= target.aim <= 0.0, "a loudness that can't be"),
-        (not -30.0 <= target.true_peak_dbtp <= 0.0, "a true peak that can't be"),
-        (target.rate not in (0, *range(8000, 192001)), "a rate that can't be"),
-        (target.channels not in (1, 2), "neither one channel nor two"),
-        (target.bits not in (16, 24, 32), "neither 16, 24 nor 32 bits"),
-        (not 16 <= target.kbps <= 512, "a bit rate that can't be"),
+        (target.aim is None and not target.keeps_level, tr("no loudness to aim at")),
+        (target.aim is not None and not -60.0 <= target.aim <= 0.0, tr("a loudness that can't be")),
+        (not -30.0 <= target.true_peak_dbtp <= 0.0, tr("a true peak that can't be")),
+        (target.rate not in (0, *range(8000, 192001)), tr("a rate that can't be")),
+        (target.channels not in (1, 2), tr("neither one channel nor two")),
+        (target.bits not in (16, 24, 32), tr("neither 16, 24 nor 32 bits")),
+        (not 16 <= target.kbps <= 512, tr("a bit rate that can't be")),
     ]
     for wrong, what in problems:
         if wrong:
-            raise DubbinError(f"The table of targets {table} can't be used: {target.name} has {what}.")
+            raise DubbinError(
+                tr("The table of targets {table} can't be used: {name} has {what}.").format(table=table, name=target.name, what=what)
+            )
 
 
 def all_targets(settings_folder: Path | None = None) -> dict[str, Target]:
@@ -108,7 +114,7 @@ def find_target(name: str, settings_folder: Path | None = None) -> Target:
     """A target by name. Raises DubbinError that lists the names there are."""
     targets = all_targets(settings_folder)
     if name not in targets:
-        raise DubbinError(f"There is no target {name!r}; there are: {', '.join(targets)}.")
+        raise DubbinError(tr("There is no target {name!r}; there are: {targets}.").format(name=name, targets=", ".join(targets)))
     return targets[name]
 
 
@@ -148,7 +154,11 @@ def rules(reading: Reading, target: Target) -> list[Rule]:
     if loudness.integrated_lufs is None:
         return [
             Rule(
-                "Sound", "something to measure", "silence", False, "There is nothing to measure: the file is silent or shorter than 0.4 s."
+                tr("Sound"),
+                tr("something to measure"),
+                "silence",
+                False,
+                tr("There is nothing to measure: the file is silent or shorter than 0.4 s."),
             )
         ]
     if target.integrated_lufs is not None:
@@ -156,28 +166,51 @@ def rules(reading: Reading, target: Target) -> list[Rule]:
     if target.rms_low_dbfs is not None and target.rms_high_dbfs is not None:
         out.append(_rms_rule(reading.rms_dbfs, target.rms_low_dbfs, target.rms_high_dbfs))
     if not target.keeps_level:
-        out.append(_limit("True peak", loudness.true_peak_dbtp, target.true_peak_dbtp, "dBTP", READING_DB, "is above the ceiling of"))
+        out.append(
+            _limit(tr("True peak"), loudness.true_peak_dbtp, target.true_peak_dbtp, "dBTP", READING_DB, tr("is above the ceiling of"))
+        )
     out += [
-        _limit(name, value, limit, unit, slack, "is above")
+        _limit(name, value, limit, unit, slack, tr("is above"))
         for name, value, limit, unit, slack in (
-            ("Loudness range", loudness.range_lu, target.range_lu, "LU", READING_LU),
-            ("Short-term loudness", loudness.max_short_term_lufs, target.short_term_lufs, "LUFS", READING_LU),
-            ("Momentary loudness", loudness.max_momentary_lufs, target.momentary_lufs, "LUFS", READING_LU),
-            ("Noise floor", reading.noise_floor_dbfs, target.noise_floor_dbfs, "dBFS", READING_DB),
+            (tr("Loudness range"), loudness.range_lu, target.range_lu, "LU", READING_LU),
+            (tr("Short-term loudness"), loudness.max_short_term_lufs, target.short_term_lufs, "LUFS", READING_LU),
+            (tr("Momentary loudness"), loudness.max_momentary_lufs, target.momentary_lufs, "LUFS", READING_LU),
+            (tr("Noise floor"), reading.noise_floor_dbfs, target.noise_floor_dbfs, "dBFS", READING_DB),
         )
         if limit is not None
     ]
-    for name, seconds, span in (("Room tone before", reading.head_s, target.head_s), ("Room tone after", reading.tail_s, target.tail_s)):
+    for name, seconds, span in (
+        (tr("Room tone before"), reading.head_s, target.head_s),
+        (tr("Room tone after"), reading.tail_s, target.tail_s),
+    ):
         if span is not None and seconds is not None:
             good = span[0] - READING_S <= seconds <= span[1] + READING_S
-            problem = "" if good else f"{name} the words lasts {seconds:.2f} s; {span[0]:.1f} to {span[1]:.1f} s are asked for."
-            out.append(Rule(name, f"{span[0]:.1f} to {span[1]:.1f} s", f"{seconds:.2f} s", good, problem))
+            problem = (
+                ""
+                if good
+                else tr("{name} the words lasts {seconds} s; {span} to {span2} s are asked for.").format(
+                    name=name, seconds=number(seconds, 2), span=number(span[0]), span2=number(span[1])
+                )
+            )
+            out.append(
+                Rule(
+                    name,
+                    tr("{span} to {span2} s").format(span=number(span[0]), span2=number(span[1])),
+                    with_unit(seconds, "s", 2),
+                    good,
+                    problem,
+                )
+            )
     if reading.channels != target.channels:
-        plural = "s" if reading.channels != 1 else ""
-        text = f"{reading.channels} channel{plural}; the target asks for {target.channels}."
-        out.append(Rule("Channels", str(target.channels), str(reading.channels), False, text))
+        text = tr_count(
+            "{count} channel; the target asks for {wanted}.",
+            "{count} channels; the target asks for {wanted}.",
+            reading.channels,
+            wanted=target.channels,
+        )
+        out.append(Rule(tr("Channels"), str(target.channels), str(reading.channels), False, text))
     else:
-        out.append(Rule("Channels", str(target.channels), str(reading.channels), True))
+        out.append(Rule(tr("Channels"), str(target.channels), str(reading.channels), True))
     return out
 
 
@@ -185,22 +218,38 @@ def _level_rule(level: float, wanted: float, tolerance: float) -> Rule:
     off = level - wanted
     good = abs(off) <= tolerance + READING_LU
     word = "louder" if off > 0 else "quieter"
-    text = f"{level:.1f} LUFS is {abs(off):.1f} LU {word} than {wanted:.1f} LUFS (±{tolerance:.1f} LU allowed)."
-    return Rule("Integrated loudness", f"{wanted:.1f} LUFS ±{tolerance:.1f}", f"{level:.1f} LUFS", good, "" if good else text)
+    text = tr("{level} LUFS is {off} LU {word} than {wanted} LUFS (±{tolerance} LU allowed).").format(
+        level=number(level), off=number(abs(off)), word=word, wanted=number(wanted), tolerance=number(tolerance)
+    )
+    return Rule(
+        tr("Integrated loudness"), f"{number(wanted)} LUFS ±{number(tolerance)}", with_unit(level, "LUFS"), good, "" if good else text
+    )
 
 
 def _rms_rule(rms: float | None, low: float, high: float) -> Rule:
     good = rms is not None and low - READING_DB <= rms <= high + READING_DB
-    found = "–" if rms is None else f"{rms:.1f} dBFS"
+    found = with_unit(rms, "dBFS")
     return Rule(
-        "RMS", f"{low:.0f} to {high:.0f} dBFS", found, good, "" if good else f"RMS is {found}; {low:.0f} to {high:.0f} dBFS are asked for."
+        "RMS",
+        tr("{low} to {high} dBFS").format(low=number(low, 0), high=number(high, 0)),
+        found,
+        good,
+        ""
+        if good
+        else tr("RMS is {found}; {low} to {high} dBFS are asked for.").format(found=found, low=number(low, 0), high=number(high, 0)),
     )
 
 
 def _limit(name: str, value: float | None, limit: float, unit: str, slack: float, words: str) -> Rule:
     good = value is None or value <= limit + slack
-    problem = "" if good else f"{name} {value:.1f} {unit} {words} {limit:.1f} {unit}."
-    return Rule(name, f"at most {limit:.1f} {unit}", "–" if value is None else f"{value:.1f} {unit}", good, problem)
+    problem = "" if good else f"{name} {number(value)} {unit} {words} {number(limit)} {unit}."
+    return Rule(
+        name,
+        tr("at most {limit} {unit}").format(limit=number(limit), unit=unit),
+        with_unit(value, unit),
+        good,
+        problem,
+    )
 
 
 def problems(reading: Reading, target: Target) -> list[str]:

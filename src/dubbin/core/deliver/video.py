@@ -15,6 +15,7 @@ from dubbin.core.jobs import Task
 from dubbin.core.sound.reading import opened, probe
 from dubbin.core.sound.source import Source, read_padded
 from dubbin.core.sound.writing import check_output, replacing
+from dubbin.core.texts import tr
 
 CONTAINERS = {
     ".mp4": ("mp4", "aac"),
@@ -34,7 +35,9 @@ def check_uncut(episode: Episode, recording: Recording) -> int:
     whole = len(time_map.spans) == 1 and time_map.program_frames == episode.frames
     if lane is None or not whole or lane.bed is not None:
         raise CannotWrite(
-            "The sound can go back into the video only where nothing was cut, moved or put in; export the edit list and cut the picture by it."
+            tr(
+                "The sound can go back into the video only where nothing was cut, moved or put in; export the edit list and cut the picture by it."
+            )
         )
     return lane.start_frame
 
@@ -46,10 +49,10 @@ def put_into_video(sound: Source, video: Path, start_frame: int, out: Path, task
     task = task or Task()
     check_output(out, (video,))
     if not probe(video).has_video:
-        raise UnusableSound(f"{video} has no picture.")
+        raise UnusableSound(tr("{video} has no picture.").format(video=video))
     suffix = out.suffix.lower()
     if suffix not in CONTAINERS:
-        raise CannotWrite(f"{out} must end in {', '.join(CONTAINERS)}.")
+        raise CannotWrite(tr("{out} must end in {containers}.").format(out=out, containers=", ".join(CONTAINERS)))
     container, codec = CONTAINERS[suffix]
     try:
         with replacing(out) as temporary, opened(video) as source, open(temporary, "wb") as f, av.open(f, "w", format=container) as made:
@@ -60,7 +63,9 @@ def put_into_video(sound: Source, video: Path, start_frame: int, out: Path, task
             audio.bit_rate = KBPS * 1000
             _copy(source, picture, made, copied, audio, sound, start_frame, task)
     except (OSError, av.error.FFmpegError, ValueError) as error:
-        raise CannotWrite(f"{out} could not be written: {getattr(error, 'strerror', None) or error}.") from error
+        raise CannotWrite(
+            tr("{out} could not be written: {value}.").format(out=out, value=getattr(error, "strerror", None) or error)
+        ) from error
 
 
 def _copy(source: Any, picture: Any, made: Any, copied: Any, audio: Any, sound: Source, start_frame: int, task: Task) -> None:
@@ -68,7 +73,7 @@ def _copy(source: Any, picture: Any, made: Any, copied: Any, audio: Any, sound: 
     length_s = float(source.duration or 0) / 1e6
     written, end_s = 0, 0.0
     if sound.rate != 48000:
-        raise CannotWrite(f"The program runs at {sound.rate} Hz; videos take 48000 Hz.")
+        raise CannotWrite(tr("The program runs at {rate} Hz; videos take 48000 Hz.").format(rate=sound.rate))
     for packet in source.demux(picture):
         if packet.dts is None:
             continue

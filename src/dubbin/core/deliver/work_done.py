@@ -6,10 +6,12 @@ from collections import Counter
 from collections.abc import Mapping
 
 from dubbin.core.deliver.publication import clock
-from dubbin.core.episode.model import Episode, PlacedKind, Role
+from dubbin.core.episode.model import CutKind, Episode, PlacedKind, Role
 from dubbin.core.episode.time_map import merged, program_map
+from dubbin.core.figures import number, with_unit
 from dubbin.core.measure.report import RecordingReport
 from dubbin.core.mix.balance_report import BalanceReport
+from dubbin.core.texts import tr
 from dubbin.core.treat.registry import REPAIRS, TREATMENTS
 
 Rows = tuple[tuple[str, ...], ...]
@@ -18,8 +20,8 @@ Reports = Mapping[str, tuple[RecordingReport | None, RecordingReport | None]]
 
 def work_rows(episode: Episode, reports: Reports | None = None, balance: BalanceReport | None = None) -> tuple[tuple[str, Rows], ...]:
     """(heading, rows) of everything. reports: by lane, before and after its repairs."""
-    parts = (("Treatments", _treatments(episode)), ("Recordings, before and after", _figures(episode, reports or {})), ("Balance", _balance(episode, balance)),
-             ("Cuts", _cuts(episode)))  # fmt: skip
+    parts = ((tr("Treatments"), _treatments(episode)), (tr("Recordings, before and after"), _figures(episode, reports or {})), (tr("Balance"), _balance(episode, balance)),
+             (tr("Cuts"), _cuts(episode)))  # fmt: skip
     return tuple((heading, rows) for heading, rows in parts if rows)
 
 
@@ -30,12 +32,12 @@ def _treatments(episode: Episode) -> Rows:
             treatment = TREATMENTS.get(use.name)
             if use.on and treatment is not None:
                 strength = use.strength * (lane.voice_strength / 100 if use in lane.voice_chain else 1.0)
-                where = f", {len(use.spans)} stretches" if use.spans else ""
-                out.append((lane.voice, treatment.title, f"{strength:.0f} %{where}"))
+                where = tr(", {count} stretches").format(count=len(use.spans)) if use.spans else ""
+                out.append((lane.voice, treatment.title, f"{number(strength, 0)} %{where}"))
         if lane.touch_ups:
-            out.append((lane.voice, "Touch-ups", str(len(lane.touch_ups))))
+            out.append((lane.voice, tr("Touch-ups"), str(len(lane.touch_ups))))
         if lane.covers:
-            out.append((lane.voice, "Muted, lowered or bleeped", str(len(lane.covers))))
+            out.append((lane.voice, tr("Muted, lowered or bleeped"), str(len(lane.covers))))
     return tuple(out)
 
 
@@ -56,15 +58,29 @@ def _balance(episode: Episode, report: BalanceReport | None) -> Rows:
     out = []
     for voice in report.voices if report else ():
         if voice.before_lufs is not None and voice.after_lufs is not None:
-            out.append((voice.voice, "loudness in the program", f"{voice.before_lufs:.1f} → {voice.after_lufs:.1f} LUFS".replace("-", "−")))
+            out.append((voice.voice, tr("loudness in the program"), f"{number(voice.before_lufs)} → {number(voice.after_lufs)} LUFS"))
     for lane in episode.lanes:
         if lane.role is Role.VOICE and lane.bleed.on:
-            out.append((lane.voice, "bleed control", f"{lane.bleed.range_db:.0f} dB"))
+            out.append((lane.voice, tr("bleed control"), with_unit(lane.bleed.range_db, "dB", 0)))
         if lane.bed is not None:
             out.append(
-                (lane.voice, "under the program", f"down {lane.ducking.depth_db:.0f} dB under speech" if lane.ducking.on else "not ducked")
+                (
+                    lane.voice,
+                    tr("under the program"),
+                    tr("down {depth_db} dB under speech").format(depth_db=number(lane.ducking.depth_db, 0))
+                    if lane.ducking.on
+                    else tr("not ducked"),
+                )
             )
     return tuple(out)
+
+
+CUTS = {
+    CutKind.HAND: tr("hand cuts"),
+    CutKind.PAUSE: tr("pause cuts"),
+    CutKind.FILLER: tr("filler cuts"),
+    CutKind.RETAKE: tr("retake cuts"),
+}
 
 
 def _cuts(episode: Episode) -> Rows:
@@ -74,17 +90,19 @@ def _cuts(episode: Episode) -> Rows:
     for cut in episode.cuts:
         seconds[cut.kind] += cut.frames
     for kind, count in kinds.items():
-        out.append((f"{kind.value} cuts", str(count), f"{seconds[kind] / rate:.1f} s"))
+        out.append((CUTS[kind], str(count), with_unit(seconds[kind] / rate, "s")))
     for placed in episode.placed:
         if placed.kind in (PlacedKind.INSERT, PlacedKind.BREAK):
-            out.append((placed.kind.value, placed.name or "–", f"{placed.frames / rate:.1f} s"))
+            out.append((tr(placed.kind.value), placed.name or "–", with_unit(placed.frames / rate, "s")))
     taken = sum(b - a for a, b in merged(episode.cuts))
     if out:
         out.append(
             (
-                "in all",
-                f"{clock(episode.frames / rate)} recorded, {clock(program_map(episode).program_frames / rate)} program",
-                f"−{taken / rate:.1f} s",
+                tr("in all"),
+                tr("{frames} recorded, {program_frames} program").format(
+                    frames=clock(episode.frames / rate), program_frames=clock(program_map(episode).program_frames / rate)
+                ),
+                with_unit(-taken / rate, "s"),
             )
         )
     return tuple(out)

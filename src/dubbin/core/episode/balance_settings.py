@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from dubbin.core.texts import tr
 from dubbin.core.treat.settings import setting
 
 
@@ -12,9 +13,9 @@ class Levelling:
     """Slow gain towards one loudness; what nobody says has no say in it."""
 
     on: bool = False
-    target_lufs: float = setting(-20.0, -36.0, -10.0, "LUFS", "Towards", "Loudness in the program that the voice is brought to.")
-    speed_s: float = setting(3.0, 0.5, 30.0, "s", "Over", "Time over which the talking is averaged: longer is calmer.")
-    range_db: float = setting(8.0, 0.0, 20.0, "dB", "Range", "How far the gain may move up or down around the voice's own average.")
+    target_lufs: float = setting(-20.0, -36.0, -10.0, "LUFS", tr("Towards"), tr("Loudness in the program that the voice is brought to."))
+    speed_s: float = setting(3.0, 0.5, 30.0, "s", tr("Over"), tr("Time over which the talking is averaged: longer is calmer."))
+    range_db: float = setting(8.0, 0.0, 20.0, "dB", tr("Range"), tr("How far the gain may move up or down around the voice's own average."))
 
 
 @dataclass(frozen=True)
@@ -22,9 +23,11 @@ class BleedControl:
     """A microphone is turned down while somebody else speaks, and its own voice does not."""
 
     on: bool = False
-    range_db: float = setting(18.0, 0.0, 60.0, "dB", "Range", "How far a microphone goes down while another voice speaks.")
-    hold_ms: float = setting(300.0, 20.0, 3000.0, "ms", "Hold", "How long it stays open after its own voice.")
-    fade_ms: float = setting(120.0, 10.0, 1000.0, "ms", "Fades", "How long it takes to go down, and to come up before its own voice.")
+    range_db: float = setting(18.0, 0.0, 60.0, "dB", tr("Range"), tr("How far a microphone goes down while another voice speaks."))
+    hold_ms: float = setting(300.0, 20.0, 3000.0, "ms", tr("Hold"), tr("How long it stays open after its own voice."))
+    fade_ms: float = setting(
+        120.0, 10.0, 1000.0, "ms", tr("Fades"), tr("How long it takes to go down, and to come up before its own voice.")
+    )
 
 
 @dataclass(frozen=True)
@@ -32,12 +35,14 @@ class Ducking:
     """Music gives way to speech: down before the first word, up again after the last."""
 
     on: bool = True
-    depth_db: float = setting(14.0, 0.0, 60.0, "dB", "Depth", "How far the music goes down under speech.")
-    attack_ms: float = setting(500.0, 10.0, 5000.0, "ms", "Attack", "How long it takes to go down; it is down before the first word.")
-    hold_ms: float = setting(
-        800.0, 0.0, 10000.0, "ms", "Hold", "How long it stays down after a word: pauses shorter than this don't let it up."
+    depth_db: float = setting(14.0, 0.0, 60.0, "dB", tr("Depth"), tr("How far the music goes down under speech."))
+    attack_ms: float = setting(
+        500.0, 10.0, 5000.0, "ms", tr("Attack"), tr("How long it takes to go down; it is down before the first word.")
     )
-    release_ms: float = setting(1500.0, 10.0, 10000.0, "ms", "Release", "How long it takes to come up again.")
+    hold_ms: float = setting(
+        800.0, 0.0, 10000.0, "ms", tr("Hold"), tr("How long it stays down after a word: pauses shorter than this don't let it up.")
+    )
+    release_ms: float = setting(1500.0, 10.0, 10000.0, "ms", tr("Release"), tr("How long it takes to come up again."))
 
 
 @dataclass(frozen=True)

@@ -19,6 +19,7 @@ from typing import Any, get_args, get_origin, get_type_hints
 import msgspec
 
 from dubbin.core.errors import BadEpisode
+from dubbin.core.texts import tr
 
 Delta = dict[str, Any]
 
@@ -39,7 +40,7 @@ def applied(delta: Delta, old: Any, kind: Any = None) -> Any:
     try:
         return _applied(delta, old, kind)
     except (LookupError, TypeError, ValueError, AttributeError, msgspec.ValidationError) as error:
-        raise BadEpisode(f"A step does not fit the one before it: {error}.") from error
+        raise BadEpisode(tr("A step does not fit the one before it: {error}.").format(error=error)) from error
 
 
 def _applied(delta: Delta, old: Any, kind: Any) -> Any:

@@ -14,11 +14,12 @@ from dubbin.core.episode.journal_reading import LeftOver, kept_history, recover
 from dubbin.core.episode.model import Episode
 from dubbin.core.episode.unknown_fields import Tree
 from dubbin.core.errors import BadEpisode
+from dubbin.core.texts import tr
 
 Listener = Callable[[Episode, Episode], None]
 
 
-def new_episode(title: str = "Untitled episode") -> Episode:
+def new_episode(title: str = tr("Untitled episode")) -> Episode:
     """An empty episode with a name of its own."""
     return Episode(id=uuid.uuid4().hex[:12], title=title)
 
@@ -170,7 +171,7 @@ class Document:
     def save(self, path: Path | None = None) -> None:
         """Write the episode file (to `path`, which is its place from then on). Raises CannotWrite."""
         target = path or self.path
-        assert target is not None, "an episode without a place must be given one"
+        assert target is not None, tr("an episode without a place must be given one")
         save_episode(self.history.episode, target, self._unknown)
         self.path = target
         self._saved = self.history.episode

@@ -18,6 +18,7 @@ from dubbin.core.episode.model import Episode
 from dubbin.core.episode.unknown_fields import Tree, left_over, put_back
 from dubbin.core.errors import BadEpisode, CannotWrite
 from dubbin.core.sound.writing import replacing
+from dubbin.core.texts import tr
 
 SCHEMA = "dubbin-episode"
 SUFFIX = ".dubbin"
@@ -35,11 +36,11 @@ def from_plain(plain: Any, version: int = VERSION) -> Episode:
     try:
         episode = msgspec.convert(migrated(plain, version) if isinstance(plain, dict) else plain, Episode)
     except msgspec.ValidationError as error:
-        raise BadEpisode(f"The episode can't be understood: {error}.") from error
+        raise BadEpisode(tr("The episode can't be understood: {error}.").format(error=error)) from error
     known = {r.id for r in episode.recordings}
     for lane in episode.lanes:
         if lane.recording not in known:
-            raise BadEpisode(f"The episode can't be understood: the lane {lane.voice} has no recording.")
+            raise BadEpisode(tr("The episode can't be understood: the lane {voice} has no recording.").format(voice=lane.voice))
     return episode
 
 
@@ -57,7 +58,9 @@ def save_episode(episode: Episode, path: Path, unknown: Tree | None = None) -> N
         with replacing(path) as temporary:
             temporary.write_bytes(data + b"\n")
     except OSError as error:
-        raise CannotWrite(f"{path} could not be saved: {error.strerror}. The episode is still open here.") from error
+        raise CannotWrite(
+            tr("{path} could not be saved: {strerror}. The episode is still open here.").format(path=path, strerror=error.strerror)
+        ) from error
 
 
 def load_episode(path: Path) -> Episode:
@@ -70,18 +73,22 @@ def read_episode(path: Path) -> tuple[Episode, Tree]:
     try:
         data = path.read_bytes()
     except FileNotFoundError as error:
-        raise BadEpisode(f"{path} was not found.") from error
+        raise BadEpisode(tr("{path} was not found.").format(path=path)) from error
     except OSError as error:
-        raise BadEpisode(f"{path} could not be read: {error.strerror}.") from error
+        raise BadEpisode(tr("{path} could not be read: {strerror}.").format(path=path, strerror=error.strerror)) from error
     try:
         body = msgspec.json.decode(data)
     except (msgspec.DecodeError, UnicodeDecodeError) as error:
-        raise BadEpisode(f"{path} is not an episode: it is no JSON file.") from error
+        raise BadEpisode(tr("{path} is not an episode: it is no JSON file.").format(path=path)) from error
     if not isinstance(body, dict) or body.get("schema") != SCHEMA:
-        raise BadEpisode(f"{path} is not an episode of Dubbin.")
+        raise BadEpisode(tr("{path} is not an episode of Dubbin.").format(path=path))
     version = body.get("version")
     if not isinstance(version, int) or version > VERSION:
-        raise BadEpisode(f"{path} was made by a newer Dubbin (format {version}); this one reads up to {VERSION}.")
+        raise BadEpisode(
+            tr("{path} was made by a newer Dubbin (format {version}); this one reads up to {version2}.").format(
+                path=path, version=version, version2=VERSION
+            )
+        )
     plain = body.get("episode")
     episode = from_plain(plain, version)
     unknown = left_over(migrated(plain, version), to_plain(episode)) if isinstance(plain, dict) else {}

@@ -9,6 +9,7 @@ from dubbin.core.episode.commands.change import Change
 from dubbin.core.episode.commands.words import set_transcript
 from dubbin.core.episode.model import Episode, Lane, Recording, new_id
 from dubbin.core.speech.transcript import Transcript
+from dubbin.core.texts import tr
 
 
 @dataclass(frozen=True)
@@ -72,4 +73,4 @@ def give_back(episode: Episode, recording_id: str, former: Iterable[FormerLane])
         if item.transcript is not None:
             changed = set_transcript(changed, replace(item.transcript, lane=lane.id)).episode
     names = ", ".join(dict.fromkeys(item.lane.voice for item in former))
-    return Change(f"Give {names} back what was done before", changed)
+    return Change(tr("Give {names} back what was done before").format(names=names), changed)

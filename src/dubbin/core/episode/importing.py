@@ -8,10 +8,12 @@ from pathlib import Path
 
 from dubbin.core.episode.model import Lane, Recording, Role, new_id
 from dubbin.core.errors import UnusableSound
+from dubbin.core.figures import number
 from dubbin.core.jobs import Task
 from dubbin.core.measure.role import guess_role
 from dubbin.core.sound.source import PickedChannels
 from dubbin.core.sound.working_copy import WorkingCopies, WorkingCopy
+from dubbin.core.texts import tr
 
 MOST_LANES = 16
 
@@ -57,13 +59,21 @@ def remarks_on(recording: Recording, rate: int) -> tuple[str, ...]:
     name, out = Path(recording.path).name, []
     if recording.nan_count:
         many = recording.nan_count != 1
-        what = f"{recording.nan_count} samples that are not numbers; they are" if many else "a sample that is not a number; it is"
-        out.append(f"{name} holds {what} read as silence.")
+        what = (
+            tr("{nan_count} samples that are not numbers; they are").format(nan_count=recording.nan_count)
+            if many
+            else tr("a sample that is not a number; it is")
+        )
+        out.append(tr("{name} holds {what} read as silence.").format(name=name, what=what))
     if recording.short_by:
         missing = recording.short_by / recording.file_rate
-        out.append(f"{name} breaks off {missing:.2f} s before the end that it announces; what is there was read.")
+        out.append(
+            tr("{name} breaks off {missing} s before the end that it announces; what is there was read.").format(
+                name=name, missing=number(missing, 2)
+            )
+        )
     if recording.frames < rate // 10:
-        out.append(f"{name} is only {recording.frames / rate:.3f} s long.")
+        out.append(tr("{name} is only {frames} s long.").format(name=name, frames=number(recording.frames / rate, 3)))
     return tuple(out)
 
 
@@ -71,11 +81,11 @@ def recording_source(recording: Recording, copies: WorkingCopies, rate: int, tas
     """The working copy of a recording of an episode. Raises UnusableSound when its file is gone or is another."""
     path = Path(recording.path)
     if not path.exists():
-        raise UnusableSound(f"{path} was not found. If it was moved, say on its job card in Intake where it is now.")
+        raise UnusableSound(tr("{path} was not found. If it was moved, say on its job card in Intake where it is now.").format(path=path))
     return copies.obtain(path, rate, task, drift_ppm=recording.drift_ppm)
 
 
 def voice_name(stem: str) -> str:
     """A first guess at a voice's name from a file name: its words, capitalised."""
     words = [w for w in re.split(r"[\s_\-.]+", stem) if w]
-    return " ".join(words[:3]).title() or "Voice"
+    return " ".join(words[:3]).title() or tr("Voice")

@@ -24,6 +24,7 @@ from dubbin.core.episode.history import History, Step
 from dubbin.core.episode.journal_file import LineFile, sync_folder
 from dubbin.core.episode.migrations import VERSION
 from dubbin.core.episode.model import Episode
+from dubbin.core.texts import tr
 
 KEPT = "kept"  # folder of the journals of closed episodes
 
@@ -114,10 +115,12 @@ class Journal:
 
     def _say(self, error: OSError | None) -> None:
         if error is None:
-            self._trouble("Your steps are on the disk again.")
+            self._trouble(tr("Your steps are on the disk again."))
         else:
             self._trouble(
-                f"Your latest steps can't be kept on the disk: {error.strerror}. They are here, and in the episode once you save it."
+                tr("Your latest steps can't be kept on the disk: {strerror}. They are here, and in the episode once you save it.").format(
+                    strerror=error.strerror
+                )
             )
 
 

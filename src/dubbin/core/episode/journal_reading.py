@@ -21,6 +21,7 @@ from dubbin.core.episode.journal import GoesOn, digest, kept_path
 from dubbin.core.episode.migrations import VERSION
 from dubbin.core.episode.model import Episode
 from dubbin.core.errors import BadEpisode
+from dubbin.core.texts import tr
 
 BEFORE_VERSIONS = 3  # of the format, in journals that do not say
 STEPS = ("do", "undo", "redo")
@@ -115,10 +116,10 @@ def recover(item: LeftOver) -> Recovered:
     try:
         lines, end = _whole(item.journal.read_bytes())
     except OSError as error:
-        raise BadEpisode(f"The journal can't be read: {error.strerror}.") from error
+        raise BadEpisode(tr("The journal can't be read: {strerror}.").format(strerror=error.strerror)) from error
     found = _replayed(lines)
     if found is None:
-        raise BadEpisode("The journal can't be read.")
+        raise BadEpisode(tr("The journal can't be read."))
     return Recovered(*found, GoesOn(item.journal, end) if _is_present(lines[0]) else None)
 
 
@@ -205,9 +206,9 @@ def _decoded(data: msgspec.Raw) -> dict[str, Any]:
     try:
         plain = msgspec.json.decode(data)
     except msgspec.DecodeError as error:
-        raise BadEpisode("The journal can't be read.") from error
+        raise BadEpisode(tr("The journal can't be read.")) from error
     if not isinstance(plain, dict):
-        raise BadEpisode("The journal can't be read.")
+        raise BadEpisode(tr("The journal can't be read."))
     return plain
 
 

@@ -9,10 +9,12 @@ from pathlib import Path
 from dubbin.core.episode.commands.change import Change
 from dubbin.core.episode.commands.recordings import place_recording
 from dubbin.core.episode.model import Episode, Lane
+from dubbin.core.figures import number
 from dubbin.core.jobs import Task
 from dubbin.core.measure.alignment import Alignment, align
 from dubbin.core.measure.channels import are_swapped
 from dubbin.core.sound.working_copy import WorkingCopies
+from dubbin.core.texts import tr
 
 LEAST_DRIFT_PPM = 0.5  # less is no more than the scatter of the measurement: half a millisecond in a quarter of an hour
 
@@ -37,15 +39,30 @@ class LinedUp:
     @property
     def drift_text(self) -> str:
         """The drift in words; empty where there is none."""
-        return f", its clock {self.drift_ppm:+.1f} ppm off" if self.drift_ppm else ""
+        return tr(", its clock {drift_ppm} ppm off").format(drift_ppm=number(self.drift_ppm, sign=True)) if self.drift_ppm else ""
 
     def texts(self) -> list[str]:
         """What was found, in sentences."""
         if self.found is None:
-            return [f"{self.lane.voice} and {self.first.voice} have too little sound in common to be lined up."]
-        at = f"{self.lane.voice} begins {self.found.offset_s:+.4f} s after {self.first.voice}"
-        swapped = [f"Left and right of {self.lane.voice} are swapped against {self.first.voice}."] if self.is_swapped else []
-        return [f"{at}{self.drift_text} (± {self.found.scatter_ms:.2f} ms).", *swapped]
+            return [
+                tr("{voice} and {voice2} have too little sound in common to be lined up.").format(
+                    voice=self.lane.voice, voice2=self.first.voice
+                )
+            ]
+        at = tr("{voice} begins {offset_s} s after {voice2}").format(
+            voice=self.lane.voice, offset_s=number(self.found.offset_s, 4, sign=True), voice2=self.first.voice
+        )
+        swapped = (
+            [tr("Left and right of {voice} are swapped against {voice2}.").format(voice=self.lane.voice, voice2=self.first.voice)]
+            if self.is_swapped
+            else []
+        )
+        return [
+            tr("{at}{drift_text} (± {scatter_ms} ms).").format(
+                at=at, drift_text=self.drift_text, scatter_ms=number(self.found.scatter_ms, 2)
+            ),
+            *swapped,
+        ]
 
 
 def to_line_up(episode: Episode) -> list[Lane]:
@@ -86,5 +103,9 @@ def lined_up(episode: Episode, results: Sequence[LinedUp]) -> Change:
             start = episode.lane(result.first.id).start_frame + round(result.found.offset_s * episode.rate)
             episode = place_recording(episode, result.lane.recording, start, result.drift_ppm, result.frames, "").episode
     placed = [r for r in results if r.found is not None]
-    one = f"{placed[0].lane.voice}: {placed[0].found.offset_s:+.3f} s{placed[0].drift_text}" if len(placed) == 1 and placed[0].found else ""
-    return Change(f"Line up {one or f'{len(placed)} recordings'}", episode)
+    one = (
+        f"{placed[0].lane.voice}: {number(placed[0].found.offset_s, 3, sign=True)} s{placed[0].drift_text}"
+        if len(placed) == 1 and placed[0].found
+        else ""
+    )
+    return Change(tr("Line up {value}").format(value=one or f"{len(placed)} recordings"), episode)

@@ -18,6 +18,7 @@ from typing import Any
 from dubbin.core.episode.balance_settings import Bed, BleedControl, Ducking, Levelling, LinePoint
 from dubbin.core.speech.pauses import EVEN, PauseSettings
 from dubbin.core.speech.transcript import UNKNOWN, Spoken, Transcript
+from dubbin.core.texts import mark, tr
 from dubbin.core.treat.touch_up import Spot
 
 
@@ -29,9 +30,9 @@ def new_id() -> str:
 class Role(StrEnum):
     """What a lane holds."""
 
-    VOICE = "voice"
-    MUSIC = "music"
-    EFFECT = "effect"
+    VOICE = mark("voice")
+    MUSIC = mark("music")
+    EFFECT = mark("effect")
 
 
 # Inserts and breaks lie on the session clock too, far behind anything that was recorded: so everything that is anchored
@@ -42,37 +43,37 @@ PARKED_FROM_FRAME = 10**12
 class CutKind(StrEnum):
     """What made a cut."""
 
-    HAND = "hand"
-    PAUSE = "pause"
-    FILLER = "filler"
-    RETAKE = "retake"
+    HAND = mark("hand")
+    PAUSE = mark("pause")
+    FILLER = mark("filler")
+    RETAKE = mark("retake")
 
 
 class PlacedKind(StrEnum):
     """What was done with material that is heard elsewhere than at its own place."""
 
-    MOVE = "move"
-    COPY = "copy"
-    INSERT = "insert"
-    BREAK = "break"
+    MOVE = mark("move")
+    COPY = mark("copy")
+    INSERT = mark("insert")
+    BREAK = mark("break")
 
 
 class CoverKind(StrEnum):
     """What is heard instead of a lane over a stretch. OTHER: where another speaker of the same recording speaks, who has a lane of their own."""
 
-    SILENCE = "silence"
-    LOWER = "lower"
-    OTHER = "other speaker"
-    TONE = "tone"
-    NOISE = "reversed room noise"
+    SILENCE = mark("silence")
+    LOWER = mark("lower")
+    OTHER = mark("other speaker")
+    TONE = mark("tone")
+    NOISE = mark("reversed room noise")
 
 
 class SeamShape(StrEnum):
     """How two spans are blended."""
 
-    AUTO = "automatic"
-    POWER = "equal power"
-    GAIN = "equal gain"
+    AUTO = mark("automatic")
+    POWER = mark("equal power")
+    GAIN = mark("equal gain")
 
 
 @dataclass(frozen=True, order=True)
@@ -251,7 +252,7 @@ class Episode:
     in the order in which they are heard where they share a place. seam_ms: length of crossfades, where seam_auto does not find it."""
 
     id: str
-    title: str = "Untitled episode"
+    title: str = tr("Untitled episode")
     rate: int = 48000
     recordings: tuple[Recording, ...] = ()
     lanes: tuple[Lane, ...] = ()

@@ -5,15 +5,17 @@ from __future__ import annotations
 from dataclasses import dataclass
 from enum import StrEnum
 
+from dubbin.core.texts import mark
+
 Span = tuple[float, float]
 
 
 class Severity(StrEnum):
     """How bad a finding is: heard when one listens for it, heard by everyone, spoils the recording."""
 
-    MINOR = "minor"
-    AUDIBLE = "audible"
-    SEVERE = "severe"
+    MINOR = mark("minor")
+    AUDIBLE = mark("audible")
+    SEVERE = mark("severe")
 
 
 @dataclass(frozen=True)

@@ -7,9 +7,11 @@ from dataclasses import replace
 
 import numpy as np
 
+from dubbin.core.figures import number
 from dubbin.core.measure.echo import echo_strength
 from dubbin.core.measure.finding import Finding, Severity, Span
 from dubbin.core.measure.report import RecordingReport
+from dubbin.core.texts import tr, tr_count
 
 # What nobody minds: below these figures nothing is said.
 CLEAN_FLOOR_DB, CLEAN_SNR_DB = -72.0, 52.0
@@ -34,10 +36,6 @@ def _moments(times_s: tuple[float, ...]) -> tuple[Span, ...]:
     return tuple((t, t + MOMENT_S) for t in times_s)
 
 
-def _count(number: int, what: str) -> str:
-    return f"{number} {what}{'' if number == 1 else 's'}"
-
-
 def find_findings(report: RecordingReport) -> tuple[Finding, ...]:
     """All findings of a recording, those with a treatment first, in the order in which treatments are applied."""
     out: list[Finding] = []
@@ -46,17 +44,20 @@ def find_findings(report: RecordingReport) -> tuple[Finding, ...]:
     _add_clicks(report, minutes, out)
     hum = report.hum
     if hum.present and hum.fundamental_hz is not None and hum.level_dbfs is not None and _is_heard(hum.level_dbfs, report):
-        drift = f", drifting by {hum.drift_hz:.2f} Hz" if hum.drift_hz and hum.drift_hz >= 0.02 else ""
-        text = f"mains hum at {hum.fundamental_hz:.2f} Hz and {_count(hum.harmonics - 1, 'harmonic')}, {hum.level_dbfs:.1f} dBFS{drift}"
-        out.append(Finding("hum", "Hum", text, _graded(hum.level_dbfs, -66.0, -45.0), treatment="dehum"))
+        drift = tr(", drifting by {drift_hz} Hz").format(drift_hz=number(hum.drift_hz, 2)) if hum.drift_hz and hum.drift_hz >= 0.02 else ""
+        harmonics = tr_count("{count} harmonic", "{count} harmonics", hum.harmonics - 1)
+        text = tr("mains hum at {fundamental_hz} Hz and {harmonics}, {level_dbfs} dBFS{drift}").format(
+            fundamental_hz=number(hum.fundamental_hz, 2), harmonics=harmonics, level_dbfs=number(hum.level_dbfs), drift=drift
+        )
+        out.append(Finding("hum", tr("Hum"), text, _graded(hum.level_dbfs, -66.0, -45.0), treatment="dehum"))
     _add_rumble(report, out)
     _add_noise(report, out)
     rt60 = report.echo.rt60_s
     if rt60 is not None and rt60 > DRY_RT60_S:
         strength = echo_strength(rt60)
-        text = f"the room rings for {rt60:.2f} s (RT60)"
+        text = tr("the room rings for {rt60} s (RT60)").format(rt60=number(rt60, 2))
         severity = _graded(rt60, 0.4, LONG_RT60_S)
-        out.append(Finding("echo", "Room echo", text, severity, treatment="dereverb", strength=strength))
+        out.append(Finding("echo", tr("Room echo"), text, severity, treatment="dereverb", strength=strength))
     _add_untreated(report, out)
     return tuple(replace(finding, text=re.sub(r"-(?=\d)", "−", finding.text)) for finding in out)
 
@@ -70,22 +71,28 @@ def _is_heard(level_dbfs: float, report: RecordingReport) -> bool:
 def _add_clipping(report: RecordingReport, minutes: float, out: list[Finding]) -> None:
     clipping, bent = report.clipping, report.saturation.times_s
     if clipping.count >= FEWEST_CLIPPED:
-        below = f", turned down to {20 * np.log10(clipping.ceiling):.1f} dBFS since" if clipping.ceiling < 0.97 else ""
-        text = f"clipped at {_count(clipping.count, 'place')}{below}"
+        below = (
+            tr(", turned down to {log10} dBFS since").format(log10=number(20 * np.log10(clipping.ceiling)))
+            if clipping.ceiling < 0.97
+            else ""
+        )
+        text = tr_count("clipped at {count} place", "clipped at {count} places", clipping.count) + below
         severity = _graded(clipping.count / minutes, 6.0, 60.0)
-        out.append(Finding("clipping", "Clipping", text, severity, _moments(clipping.times_s), "declip"))
+        out.append(Finding("clipping", tr("Clipping"), text, severity, _moments(clipping.times_s), "declip"))
     elif len(bent) >= FEWEST_CLIPPED:
-        text = f"crests bent over at {_count(len(bent), 'place')} (soft clipping)"
+        text = tr_count(
+            "crests bent over at {count} place (soft clipping)", "crests bent over at {count} places (soft clipping)", len(bent)
+        )
         severity = _graded(len(bent) / minutes, 30.0, 200.0)
-        out.append(Finding("clipping", "Soft clipping", text, severity, _moments(bent), "declip"))
+        out.append(Finding("clipping", tr("Soft clipping"), text, severity, _moments(bent), "declip"))
 
 
 def _add_clicks(report: RecordingReport, minutes: float, out: list[Finding]) -> None:
     a_minute = report.clicks.count / minutes
     if report.clicks.count >= FEWEST_CLICKS and a_minute >= CLICKS_A_MINUTE:
-        text = f"{report.clicks.count} clicks, {a_minute:.0f} a minute"
+        text = tr("{count} clicks, {a_minute} a minute").format(count=report.clicks.count, a_minute=number(a_minute, 0))
         severity = _graded(a_minute, 20.0, 90.0)
-        out.append(Finding("clicks", "Clicks", text, severity, _moments(report.clicks.times_s), "declick"))
+        out.append(Finding("clicks", tr("Clicks"), text, severity, _moments(report.clicks.times_s), "declick"))
 
 
 def _add_rumble(report: RecordingReport, out: list[Finding]) -> None:
@@ -94,52 +101,66 @@ def _add_rumble(report: RecordingReport, out: list[Finding]) -> None:
     if plosives.count >= FEWEST_PLOSIVES or loud:
         parts = []
         if loud and rumble is not None:
-            parts.append(f"{rumble:.1f} dBFS below 65 Hz")
+            parts.append(tr("{rumble} dBFS below 65 Hz").format(rumble=number(rumble)))
         if plosives.count >= FEWEST_PLOSIVES:
-            parts.append(f"{plosives.count} plosives or knocks")
+            parts.append(tr("{count} plosives or knocks").format(count=plosives.count))
         severity = _graded(rumble if loud and rumble is not None else -60.0, -50.0, STRONG_RUMBLE_DB)
         if plosives.count >= FEWEST_PLOSIVES:
             severity = max(severity, Severity.AUDIBLE, key=list(Severity).index)
         places = tuple((t, t + 0.12) for t in plosives.times_s)
-        out.append(Finding("rumble", "Rumble", ", ".join(parts), severity, places, "derumble"))
+        out.append(Finding("rumble", tr("Rumble"), ", ".join(parts), severity, places, "derumble"))
 
 
 def _add_noise(report: RecordingReport, out: list[Finding]) -> None:
     floor, snr = report.noise.floor_dbfs, report.noise.snr_db
     if floor is not None and snr is not None and floor > CLEAN_FLOOR_DB and snr < CLEAN_SNR_DB:
         strength = int(np.clip(round(100 - (snr - 20.0) * 0.8), 70, 100))
-        text = f"noise floor {floor:.1f} dBFS, speech {snr:.0f} dB above it"
+        text = tr("noise floor {floor} dBFS, speech {snr} dB above it").format(floor=number(floor), snr=number(snr, 0))
         severity = _graded(-snr, -40.0, -LOW_SNR_DB)
-        out.append(Finding("noise", "Noise", text, severity, treatment="denoise", strength=strength))
+        out.append(Finding("noise", tr("Noise"), text, severity, treatment="denoise", strength=strength))
 
 
 def _add_untreated(report: RecordingReport, out: list[Finding]) -> None:
     """Findings that no repair answers: for the person to know."""
     channels = report.channel_faults
-    names = ("left", "right") if report.channels == 2 else tuple(f"channel {k + 1}" for k in range(report.channels))
+    names = ("left", "right") if report.channels == 2 else tuple(tr("channel {k}").format(k=k + 1) for k in range(report.channels))
     for channel in channels.silent:
-        out.append(Finding("silent-channel", "Silent channel", f"{names[channel]} holds nothing", Severity.SEVERE))
+        out.append(
+            Finding("silent-channel", tr("Silent channel"), tr("{names} holds nothing").format(names=names[channel]), Severity.SEVERE)
+        )
     for a, b in channels.inverted:
-        text = f"{names[a]} and {names[b]} have opposite polarity: together they cancel"
-        out.append(Finding("inverted", "Inverted channel", text, Severity.SEVERE))
+        text = tr("{names} and {names2} have opposite polarity: together they cancel").format(names=names[a], names2=names[b])
+        out.append(Finding("inverted", tr("Inverted channel"), text, Severity.SEVERE))
     for a, b in channels.same:
-        out.append(Finding("same-channels", "Same twice", f"{names[a]} and {names[b]} are the same", Severity.MINOR))
+        out.append(
+            Finding(
+                "same-channels",
+                tr("Same twice"),
+                tr("{names} and {names2} are the same").format(names=names[a], names2=names[b]),
+                Severity.MINOR,
+            )
+        )
     if report.dropouts.count:
         longest = max(b - a for a, b in report.dropouts.spans_s)
-        text = f"{_count(report.dropouts.count, 'drop-out')}, the longest {1000 * longest:.0f} ms"
+        text = tr_count(
+            "{count} drop-out, {longest} ms long",
+            "{count} drop-outs, the longest {longest} ms",
+            report.dropouts.count,
+            longest=number(1000 * longest, 0),
+        )
         severity = _graded(report.dropouts.count, 2, 10)
-        out.append(Finding("dropouts", "Drop-outs", text, severity, report.dropouts.spans_s))
+        out.append(Finding("dropouts", tr("Drop-outs"), text, severity, report.dropouts.spans_s))
     if abs(report.dc_offset) > OFFSET and report.duration_s >= SHORTEST_S:
-        text = f"samples lie {100 * report.dc_offset:.1f} % off the zero line"
+        text = tr("samples lie {dc_offset} % off the zero line").format(dc_offset=number(100 * report.dc_offset))
         derumble = all(f.treatment != "derumble" for f in out)
         severity = _graded(abs(report.dc_offset), 0.01, 0.05)
-        out.append(Finding("dc-offset", "DC offset", text, severity, treatment="derumble" if derumble else None))
+        out.append(Finding("dc-offset", tr("DC offset"), text, severity, treatment="derumble" if derumble else None))
     limit = report.bandwidth.limit_hz
     if limit is not None:
-        text = f"nothing above {limit / 1000:.1f} kHz: coded, or recorded at a lower rate"
+        text = tr("nothing above {limit} kHz: coded, or recorded at a lower rate").format(limit=number(limit / 1000))
         severity = _graded(-limit, -12000.0, -5000.0)
-        out.append(Finding("bandwidth", "Narrow band", text, severity))
+        out.append(Finding("bandwidth", tr("Narrow band"), text, severity))
     sharp = report.tone.sibilance_excess_db
     if sharp is not None and sharp > USUAL_SIBILANCE_DB and report.noise.snr_db is not None:
-        text = f"s-sounds {sharp:.1f} dB sharper than usual: for the Voice step"
-        out.append(Finding("sibilance", "Sibilance", text, _graded(sharp, 4.0, SHARP_DB)))
+        text = tr("s-sounds {sharp} dB sharper than usual: for the Voice step").format(sharp=number(sharp))
+        out.append(Finding("sibilance", tr("Sibilance"), text, _graded(sharp, 4.0, SHARP_DB)))

@@ -10,7 +10,9 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from dubbin.core.figures import number
 from dubbin.core.measure.spectrum import Spectrum
+from dubbin.core.texts import tr
 
 # Third-octave levels in dB at 70 dB overall, from 63 Hz up.
 TYPICAL_HZ = np.array([63, 80, 100, 125, 160, 200, 250, 315, 400, 500, 630, 800, 1000, 1250, 1600, 2000, 2500, 3150, 4000, 5000, 6300, 8000, 10000, 12500, 16000], float)  # fmt: skip
@@ -86,5 +88,14 @@ def suggest_tone(voice: Spectrum, pitch_hz: float | None = None, highest_hz: flo
         gain = float(np.clip(-SHARE * deviation, -MOST_DB, MOST_LIFT_DB.get(name, MOST_DB)))
         what = much if deviation > 0 else little
         side = "more" if deviation > 0 else "less"
-        ideas.append(ToneIdea(name, hz, round(gain, 1), f"{what}: {abs(deviation):.0f} dB {side} than usual around {hz:.0f} Hz"))
+        ideas.append(
+            ToneIdea(
+                name,
+                hz,
+                round(gain, 1),
+                tr("{what}: {deviation} dB {side} than usual around {hz} Hz").format(
+                    what=what, deviation=number(abs(deviation), 0), side=side, hz=number(hz, 0)
+                ),
+            )
+        )
     return ideas

@@ -8,8 +8,10 @@ from enum import StrEnum
 
 from dubbin.core.episode.commands.treatments import find_use
 from dubbin.core.episode.model import Episode, Lane
+from dubbin.core.figures import short_number
 from dubbin.core.measure.report import RecordingReport
 from dubbin.core.mix.card_entry import CardStep
+from dubbin.core.texts import tr
 from dubbin.core.treat.registry import REPAIRS
 
 
@@ -51,14 +53,17 @@ def plan_card(episode: Episode, reports: Mapping[str, RecordingReport]) -> tuple
     lines += _edits(episode, voices)
     lines += [
         PlanLine(
-            PlanKey(PlanKind.VOICE, lane.id), CardStep.VOICE, f"EQ, de-esser, compressor · {lane.voice}", "what the measured voice asks for"
+            PlanKey(PlanKind.VOICE, lane.id),
+            CardStep.VOICE,
+            tr("EQ, de-esser, compressor · {voice}").format(voice=lane.voice),
+            tr("what the measured voice asks for"),
         )
         for lane in voices
         if not any(use.on for use in lane.voice_chain)
     ]
     if episode.lanes:
-        reason = "voices as loud as each other, bleed down, music under speech"
-        lines.append(PlanLine(PlanKey(PlanKind.BALANCE), CardStep.BALANCE, "Levelling, bleed control, ducking", reason))
+        reason = tr("voices as loud as each other, bleed down, music under speech")
+        lines.append(PlanLine(PlanKey(PlanKind.BALANCE), CardStep.BALANCE, tr("Levelling, bleed control, ducking"), reason))
     return tuple(lines)
 
 
@@ -70,7 +75,7 @@ def _repairs(lane: Lane, report: RecordingReport) -> list[PlanLine]:
         PlanLine(
             PlanKey(PlanKind.REPAIR, lane.id, name),
             CardStep.REPAIR,
-            f"{titles[name]}, up to {asked[name].strength} % · {lane.voice}",
+            tr("{titles}, up to {strength} % · {voice}").format(titles=titles[name], strength=asked[name].strength, voice=lane.voice),
             asked[name].because,
         )
         for name in sorted(asked, key=order.index)
@@ -81,18 +86,25 @@ def _edits(episode: Episode, voices: list[Lane]) -> list[PlanLine]:
     missing = [lane for lane in voices if episode.transcript(lane.id) is None]
     lines = [
         PlanLine(
-            PlanKey(PlanKind.WORDS, lane.id), CardStep.EDIT, f"Transcribe · {lane.voice}", "for fillers, retakes, captions and chapters"
+            PlanKey(PlanKind.WORDS, lane.id),
+            CardStep.EDIT,
+            tr("Transcribe · {voice}").format(voice=lane.voice),
+            tr("for fillers, retakes, captions and chapters"),
         )
         for lane in missing
     ]
     if not voices:
         return lines
     lines += [
-        PlanLine(PlanKey(PlanKind.RETAKES), CardStep.EDIT, "Cut retakes", "the last take of a line stays, where the cut can't be heard"),
-        PlanLine(PlanKey(PlanKind.FILLERS), CardStep.EDIT, "Cut fillers", "those that can be cut without being heard"),
+        PlanLine(
+            PlanKey(PlanKind.RETAKES), CardStep.EDIT, tr("Cut retakes"), tr("the last take of a line stays, where the cut can't be heard")
+        ),
+        PlanLine(PlanKey(PlanKind.FILLERS), CardStep.EDIT, tr("Cut fillers"), tr("those that can be cut without being heard")),
     ]
     if not episode.pauses_on:
         settings = episode.pauses
-        text = f"longer than {settings.longer_than_s:g} s"
-        lines.append(PlanLine(PlanKey(PlanKind.PAUSES), CardStep.EDIT, "Shorten pauses", f"{text}, as Edit, Pauses says"))
+        text = tr("longer than {longer_than_s} s").format(longer_than_s=short_number(settings.longer_than_s))
+        lines.append(
+            PlanLine(PlanKey(PlanKind.PAUSES), CardStep.EDIT, tr("Shorten pauses"), tr("{text}, as Edit, Pauses says").format(text=text))
+        )
     return lines

@@ -20,6 +20,7 @@ from dubbin.core.episode.commands.treatments import change_use, set_voice
 from dubbin.core.episode.commands.words import set_transcript
 from dubbin.core.episode.model import Cut, CutKind, Episode, FrameRange, Lane, Role
 from dubbin.core.episode.time_map import program_map
+from dubbin.core.figures import number, with_unit
 from dubbin.core.jobs import Task, in_parallel
 from dubbin.core.measure.loudness import Loudness, measure_loudness
 from dubbin.core.measure.report import RecordingReport
@@ -58,6 +59,7 @@ from dubbin.core.speech.retakes import find_retakes
 from dubbin.core.speech.transcribe import Transcription, remark_on, transcribe_with
 from dubbin.core.speech.turns import own_speech
 from dubbin.core.speech.word_table import WordTable
+from dubbin.core.texts import tr
 from dubbin.core.treat import deep_filter
 from dubbin.core.treat.chain import Use
 from dubbin.core.treat.figure import crest_db
@@ -149,7 +151,7 @@ class _Run:
         in_parallel(lambda lane: work(lane, shares[lane.id]), lanes, self._task.part(low, low))
 
     def all(self) -> None:
-        self._say("Measuring")
+        self._say(tr("Measuring"))
         sounds = self._sounds()
 
         def measure(lane: Lane, task: Task) -> None:
@@ -158,20 +160,20 @@ class _Run:
 
         self._each(measure, 0.0, 0.08)
         if self.voices:
-            self._say("Repairing")
+            self._say(tr("Repairing"))
             self._repair()
             deep_filter.release()  # the speech model takes its place
             if self._resources.words:
-                self._say("Transcribing")
+                self._say(tr("Transcribing"))
                 self._words()
-            self._say("Finding pauses")
+            self._say(tr("Finding pauses"))
             self._pauses()
             self._cut()
             release_recogniser()
             self._voicings.clear()
-            self._say("Setting the voices")
+            self._say(tr("Setting the voices"))
             self._voice()
-        self._say("Balancing")
+        self._say(tr("Balancing"))
         self._balance()
         self._task.step(1.0)
 
@@ -313,18 +315,18 @@ class _Run:
         speech = self._speech_in(wanted)
         left = {s.cut for s in speech}
         retakes, fillers = ([c for c in wanted if c.kind is kind and c not in left] for kind in (CutKind.RETAKE, CutKind.FILLER))
-        self._cut_all(retakes, f"Last take of {len(self._retakes)} lines")
-        self._cut_all([c for c in fillers if not any(_is_inside(c, r) for r in retakes)], "{count} fillers")
+        self._cut_all(retakes, tr("Last take of {count} lines").format(count=len(self._retakes)))
+        self._cut_all([c for c in fillers if not any(_is_inside(c, r) for r in retakes)], tr("{count} fillers"))
         if self._found_pauses:
             length, settings, found = program_map(self.episode).program_frames, self.episode.pauses, self._found_pauses
             kept = [FrameRange(c.start_frame, c.end_frame) for c in left if c.kind is CutKind.PAUSE]
             self._do(lambda e: set_pauses(keep_pauses(e, kept), settings, found, on=True))
             cuts = tuple(c for c in self.episode.cuts if c.kind is CutKind.PAUSE)
-            self._add_cuts(f"{len(cuts)} pauses shortened", CutSwitch(CutKind.PAUSE, cuts), length)
+            self._add_cuts(tr("{count} pauses shortened").format(count=len(cuts)), CutSwitch(CutKind.PAUSE, cuts), length)
         for found_speech in speech:
             cut = found_speech.cut
-            title = f"Left in: “{_short(found_speech.text)}” · {found_speech.voice}"
-            where = f"speech in a {cut.kind.value} at {self._clock(cut.start_frame)}"
+            title = tr("Left in: “{short}” · {voice}").format(short=_short(found_speech.text), voice=found_speech.voice)
+            where = tr("speech in a {value} at {clock}").format(value=tr(cut.kind.value), clock=self._clock(cut.start_frame))
             self.entries.append(Entry(CardStep.EDIT, title, CutSwitch(cut.kind, (cut,)), "", where))
 
     def _speech_in(self, cuts: Sequence[Cut]) -> list[SpeechInCut]:
@@ -342,9 +344,9 @@ class _Run:
             return
         before, length = set(self.episode.cuts), program_map(self.episode).program_frames
         stretches, kind, title = [(c.start_frame, c.end_frame) for c in cuts], cuts[0].kind, title.format(count=len(cuts))
-        self._do(lambda e: cut_stretches(e, stretches, kind, f"Cut {title}"))
+        self._do(lambda e: cut_stretches(e, stretches, kind, tr("Cut {title}").format(title=title)))
         made = tuple(c for c in self.episode.cuts if c not in before)
-        self._add_cuts(f"{title} cut", CutSwitch(kind, made), length)
+        self._add_cuts(tr("{title} cut").format(title=title), CutSwitch(kind, made), length)
 
     def _add_cuts(self, title: str, switch: CutSwitch, frames_before: int) -> None:
         after = program_map(self.episode).program_frames
@@ -367,7 +369,7 @@ class _Run:
         self._each(suggest, 0.8, 0.84)
         for lane in self.voices:
             if uses.get(lane.id):
-                self._do(lambda e, i=lane.id: set_voice(e, i, uses[i], "Suggested voice settings"))  # type: ignore[misc]
+                self._do(lambda e, i=lane.id: set_voice(e, i, uses[i], tr("Suggested voice settings")))  # type: ignore[misc]
         sounds = self._sounds()
 
         loudness: dict[str, Loudness] = {}
@@ -384,7 +386,7 @@ class _Run:
             if uses.get(lane.id):
                 names = ", ".join(TREATMENTS[n].title for n in VOICE_NAMES if n in uses[lane.id])
                 crests = (crest_db(found) for found in (self._after[lane.id].loudness, loudness[lane.id]))
-                before, after = ("–" if c is None else f"{c:.1f} dB crest" for c in crests)
+                before, after = ("–" if c is None else tr("{c} dB crest").format(c=number(c)) for c in crests)
                 self.entries.append(Entry(CardStep.VOICE, f"{names} · {lane.voice}", VoiceSwitch(lane.id), before, after))
 
     def _balance(self) -> None:
@@ -409,26 +411,31 @@ class _Run:
             levels = [next((v for v in r.voices if v.lane == lane.id), None) for r in reports]
             levelled = _lufs(levels[0].before_lufs if levels[0] else None), _lufs(levels[1].after_lufs if levels[1] else None)
             self.entries.append(
-                Entry(CardStep.BALANCE, f"Levelling · {lane.voice}", BalanceSwitch(lane.id, BalancePart.LEVELLING), *levelled)
+                Entry(
+                    CardStep.BALANCE,
+                    tr("Levelling · {voice}").format(voice=lane.voice),
+                    BalanceSwitch(lane.id, BalancePart.LEVELLING),
+                    *levelled,
+                )
             )
             if self.episode.lane(lane.id).bleed.on:
                 self.entries.append(
                     Entry(
                         CardStep.BALANCE,
-                        f"Bleed control · {lane.voice}",
+                        tr("Bleed control · {voice}").format(voice=lane.voice),
                         BalanceSwitch(lane.id, BalancePart.BLEED),
                         "",
-                        f"−{lane.bleed.range_db:.0f} dB",
+                        with_unit(-lane.bleed.range_db, "dB", 0),
                     )
                 )
         for lane in self.episode.beds:
             self.entries.append(
                 Entry(
                     CardStep.BALANCE,
-                    f"Ducking · {lane.voice}",
+                    tr("Ducking · {voice}").format(voice=lane.voice),
                     BalanceSwitch(lane.id, BalancePart.DUCKING),
                     "",
-                    f"−{lane.ducking.depth_db:.0f} dB",
+                    with_unit(-lane.ducking.depth_db, "dB", 0),
                 )
             )
 
@@ -444,9 +451,14 @@ def _short(text: str) -> str:
 
 def _use(lane_id: str, name: str, strength: int) -> Callable[[Episode], Change]:
     return lambda e: change_use(
-        e, lane_id, name, f"{TREATMENTS[name].title} {strength} % for {e.lane(lane_id).voice}", on=True, strength=strength
+        e,
+        lane_id,
+        name,
+        tr("{title} {strength} % for {voice}").format(title=TREATMENTS[name].title, strength=strength, voice=e.lane(lane_id).voice),
+        on=True,
+        strength=strength,
     )
 
 
 def _lufs(value: float | None) -> str:
-    return "–" if value is None else f"{value:.1f} LUFS".replace("-", "−")
+    return with_unit(value, "LUFS")

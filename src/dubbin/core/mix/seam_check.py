@@ -7,9 +7,11 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from dubbin.core.figures import number
 from dubbin.core.measure.voicing import RATE as VOICING_RATE
 from dubbin.core.measure.voicing import look_at
 from dubbin.core.sound.source import Source, read_padded
+from dubbin.core.texts import tr
 
 SIDE_S, NEAR_S, PART_S = 1.5, 0.06, 0.01
 LEVEL_DB = 14.0  # between both sides, where both are loud
@@ -31,11 +33,11 @@ class SeamCheck:
         """What measurement doubts, in words."""
         out = []
         if self.level_db is not None and abs(self.level_db) > LEVEL_DB:
-            out.append(f"level {self.level_db:+.0f} dB")
+            out.append(tr("level {level_db} dB").format(level_db=number(self.level_db, 0, sign=True)))
         if self.noise_db is not None and abs(self.noise_db) > NOISE_DB:
-            out.append(f"noise {self.noise_db:+.0f} dB")
+            out.append(tr("noise {noise_db} dB").format(noise_db=number(self.noise_db, 0, sign=True)))
         if self.pitch_semitones is not None and abs(self.pitch_semitones) > PITCH_SEMITONES:
-            out.append(f"pitch {self.pitch_semitones:+.0f} semitones")
+            out.append(tr("pitch {pitch_semitones} semitones").format(pitch_semitones=number(self.pitch_semitones, 0, sign=True)))
         return tuple(t.replace("-", "−") for t in out)
 
     @property

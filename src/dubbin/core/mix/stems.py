@@ -9,8 +9,9 @@ from dubbin.core.mix.lane_sound import LaneSound
 from dubbin.core.mix.monitor import MonitorMode
 from dubbin.core.mix.program import Program, SessionMix, audible_lanes, beds_under, lane_sources
 from dubbin.core.mix.render import program_of
+from dubbin.core.texts import tr
 
-MUSIC, EFFECTS = "Music", "Effects"
+MUSIC, EFFECTS = tr("Music"), tr("Effects")
 
 
 def stem_groups(episode: Episode) -> dict[str, list[str]]:

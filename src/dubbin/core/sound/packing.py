@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dubbin.core.sound.source import Samples
+from dubbin.core.texts import tr
 
 CHUNK_FRAMES = 1 << 14  # unpacked at once
 FULL_BITS = 23
@@ -45,10 +46,10 @@ class Packed:
     def __init__(self, data: bytes) -> None:
         head, body = data[: HEADER.size], memoryview(data)[HEADER.size + CRC.size :]
         if len(data) < HEADER.size + CRC.size or CRC.unpack_from(data, HEADER.size)[0] != zlib.crc32(body, zlib.crc32(head)):
-            raise Damaged("changed, or cut off")
+            raise Damaged(tr("changed, or cut off"))
         magic, self._exponent, self.channels, self.frames = HEADER.unpack(head)
         if magic != MAGIC:
-            raise Damaged("another form")
+            raise Damaged(tr("another form"))
         sizes = np.frombuffer(body, "<u4", -(-self.frames // CHUNK_FRAMES))  # in front of the chunks themselves
         self._ends = sizes.nbytes + np.concatenate([[0], np.cumsum(sizes, dtype=np.int64)])
         self._body = body

@@ -20,6 +20,7 @@ import soundfile
 
 from dubbin.core.errors import UnusableSound
 from dubbin.core.sound.source import BLOCK_FRAMES, Samples
+from dubbin.core.texts import tr
 
 # Containers that FFmpeg may take a file for; playlists and anything that refers to other files are not among them.
 CONTAINERS = "mp3,aac,ogg,flac,wav,w64,aiff,caf,mov,mp4,m4a,3gp,matroska,webm,avi,mpegts,mpeg,asf,amr,ac3,eac3,wv,ape,tta"
@@ -45,17 +46,17 @@ class SoundInfo:
 def check_readable(path: Path) -> None:
     """Raise UnusableSound with a plain sentence when there is nothing to read at `path`."""
     if re.match(r"[a-zA-Z][a-zA-Z0-9+.-]+:/", str(path)):
-        raise UnusableSound(f"{path} is an address; only files on this machine can be opened.")
+        raise UnusableSound(tr("{path} is an address; only files on this machine can be opened.").format(path=path))
     if not path.exists():
-        raise UnusableSound(f"{path} was not found.")
+        raise UnusableSound(tr("{path} was not found.").format(path=path))
     if path.is_dir():
-        raise UnusableSound(f"{path} is a folder, not a sound file.")
+        raise UnusableSound(tr("{path} is a folder, not a sound file.").format(path=path))
     if not path.is_file():
-        raise UnusableSound(f"{path} is not an ordinary file.")
+        raise UnusableSound(tr("{path} is not an ordinary file.").format(path=path))
     if not os.access(path, os.R_OK):
-        raise UnusableSound(f"{path} may not be read: its permissions forbid it.")
+        raise UnusableSound(tr("{path} may not be read: its permissions forbid it.").format(path=path))
     if path.stat().st_size == 0:
-        raise UnusableSound(f"{path} is empty (0 bytes).")
+        raise UnusableSound(tr("{path} is empty (0 bytes).").format(path=path))
 
 
 def probe(path: Path) -> SoundInfo:
@@ -63,11 +64,15 @@ def probe(path: Path) -> SoundInfo:
     check_readable(path)
     info = _probe_sndfile(path) or _probe_ffmpeg(path)
     if info.channels < 1 or info.channels > MAX_CHANNELS:
-        raise UnusableSound(f"{path} says it has {info.channels} channels; 1 to {MAX_CHANNELS} can be read.")
+        raise UnusableSound(
+            tr("{path} says it has {channels} channels; 1 to {max_channels} can be read.").format(
+                path=path, channels=info.channels, max_channels=MAX_CHANNELS
+            )
+        )
     if not LOWEST_RATE <= info.rate <= HIGHEST_RATE:
-        raise UnusableSound(f"{path} says its sample rate is {info.rate} Hz, which can't be right.")
+        raise UnusableSound(tr("{path} says its sample rate is {rate} Hz, which can't be right.").format(path=path, rate=info.rate))
     if info.frames == 0:
-        raise UnusableSound(f"{path} holds no sound: it is a header without samples.")
+        raise UnusableSound(tr("{path} holds no sound: it is a header without samples.").format(path=path))
     return info
 
 
@@ -84,7 +89,7 @@ def decode(path: Path, info: SoundInfo | None = None) -> Iterator[Samples]:
             came = True
             yield block
     if not came:
-        raise UnusableSound(f"{path} holds no sound that can be decoded.")
+        raise UnusableSound(tr("{path} holds no sound that can be decoded.").format(path=path))
 
 
 def _probe_sndfile(path: Path) -> SoundInfo | None:
@@ -135,7 +140,7 @@ def opened(path: Path) -> Iterator[Any]:
         try:
             container = av.open(f, options={"format_whitelist": CONTAINERS, "protocol_whitelist": "file"})
         except (av.error.FFmpegError, ValueError) as error:
-            raise UnusableSound(f"{path} is not a sound file that can be read.") from error
+            raise UnusableSound(tr("{path} is not a sound file that can be read.").format(path=path)) from error
         with container:
             yield container
 
@@ -145,13 +150,13 @@ def _probe_ffmpeg(path: Path) -> SoundInfo:
 
     with opened(path) as container:
         if not container.streams.audio:
-            raise UnusableSound(f"{path} has no sound track.")
+            raise UnusableSound(tr("{path} has no sound track.").format(path=path))
         stream = container.streams.audio[0]
         try:
             rate, channels = int(stream.rate or 0), int(stream.channels or 0)
             codec = stream.codec_context.name
         except (av.error.FFmpegError, AttributeError) as error:
-            raise UnusableSound(f"{path} has a sound track that can't be decoded.") from error
+            raise UnusableSound(tr("{path} has a sound track that can't be decoded.").format(path=path)) from error
         frames = None
         if stream.duration and stream.time_base:
             frames = round(float(stream.duration * stream.time_base) * rate) or None

@@ -16,6 +16,7 @@ import numpy as np
 from dubbin.core.errors import UnusableSound
 from dubbin.core.sound.reading import SoundInfo
 from dubbin.core.sound.source import BLOCK_FRAMES, Samples
+from dubbin.core.texts import tr
 
 CONTAINERS = ("WAV", "WAVEX", "RF64")
 SAMPLE_BYTES = {"sndfile:PCM_16": 2, "sndfile:PCM_24": 3, "sndfile:PCM_32": 4, "sndfile:FLOAT": 4}
@@ -48,12 +49,12 @@ class WavInPlace:
         width = channels * self._width
         try:
             if self._present_state() != self._state:
-                raise UnusableSound(f"{name} has been changed since it was opened. Open the episode again.")
+                raise UnusableSound(tr("{name} has been changed since it was opened. Open the episode again.").format(name=name))
             data = os.pread(self._fd, (stop - start) * width, self._offset + start * width)
         except OSError as error:
-            raise UnusableSound(f"{name} can't be read any more: {error.strerror}.") from error
+            raise UnusableSound(tr("{name} can't be read any more: {strerror}.").format(name=name, strerror=error.strerror)) from error
         if len(data) != (stop - start) * width:
-            raise UnusableSound(f"{name} has become shorter since it was opened. Open the episode again.")
+            raise UnusableSound(tr("{name} has become shorter since it was opened. Open the episode again.").format(name=name))
         return self._samples(data, channels)
 
     def blocks(self) -> Iterator[Samples]:

@@ -25,6 +25,7 @@ from dubbin.core.sound.reading import SoundInfo, decode, probe
 from dubbin.core.sound.source import Samples
 from dubbin.core.sound.wav_in_place import WavInPlace, in_place
 from dubbin.core.sound.writing import replacing
+from dubbin.core.texts import tr
 
 HASH_BLOCK = 1 << 22
 
@@ -95,7 +96,7 @@ class WorkingCopies:
             self._make(path, name, fingerprint, rate or info.rate, drift_ppm, task.part(0.1, 1.0), straight)
             copy = self._load(name, straight)
         if copy is None:
-            raise CannotWrite(f"The working copy of {path.name} is gone again from {self.folder}.")
+            raise CannotWrite(tr("The working copy of {name} is gone again from {folder}.").format(name=path.name, folder=self.folder))
         with self._lock:
             return self._open.setdefault(name, copy)
 
@@ -128,7 +129,11 @@ class WorkingCopies:
             with replacing(self.folder / f"{name}.json") as temporary:
                 temporary.write_bytes(msgspec.json.encode(facts))
         except OSError as error:
-            raise CannotWrite(f"The working copy of {path.name} could not be written to {self.folder}: {error.strerror}.") from error
+            raise CannotWrite(
+                tr("The working copy of {name} could not be written to {folder}: {strerror}.").format(
+                    name=path.name, folder=self.folder, strerror=error.strerror
+                )
+            ) from error
 
 
 @dataclass(frozen=True)

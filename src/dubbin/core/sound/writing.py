@@ -13,6 +13,7 @@ import soundfile
 from dubbin.core.errors import CannotWrite
 from dubbin.core.jobs import Task
 from dubbin.core.sound.source import BLOCK_FRAMES, Samples, Source, blocks
+from dubbin.core.texts import tr
 
 LARGEST_WAV = 4_000_000_000  # bytes; above, RF64
 
@@ -34,21 +35,23 @@ def replacing(path: Path) -> Iterator[Path]:
 def check_output(path: Path, inputs: tuple[Path, ...] = ()) -> None:
     """Raise CannotWrite when `path` can't be written, or when it is one of the inputs."""
     if path.is_dir():
-        raise CannotWrite(f"{path} is a folder; name a file to write to.")
+        raise CannotWrite(tr("{path} is a folder; name a file to write to.").format(path=path))
     for other in inputs:
         if path.exists() and other.exists() and os.path.samefile(path, other):
-            raise CannotWrite(f"{path} is the recording itself; recordings are never written over. Choose another name.")
+            raise CannotWrite(
+                tr("{path} is the recording itself; recordings are never written over. Choose another name.").format(path=path)
+            )
     check_folder(path.parent)
 
 
 def check_folder(folder: Path) -> None:
     """Raise CannotWrite when nothing can be written into `folder`."""
     if not folder.exists():
-        raise CannotWrite(f"The folder {folder} does not exist.")
+        raise CannotWrite(tr("The folder {folder} does not exist.").format(folder=folder))
     if not folder.is_dir():
-        raise CannotWrite(f"{folder} is not a folder.")
+        raise CannotWrite(tr("{folder} is not a folder.").format(folder=folder))
     if not os.access(folder, os.W_OK | os.X_OK):
-        raise CannotWrite(f"The folder {folder} can't be written to.")
+        raise CannotWrite(tr("The folder {folder} can't be written to.").format(folder=folder))
 
 
 SUBTYPES = {16: "PCM_16", 24: "PCM_24", 32: "FLOAT"}
@@ -84,4 +87,6 @@ def write_sound(source: Source, path: Path, bits: int = 24, task: Task | None = 
                     x = x + tpdf_dither((x.shape[0], x.shape[1]), 16, rng)
                 f.write(x.T)
     except (OSError, soundfile.LibsndfileError) as error:
-        raise CannotWrite(f"{path} could not be written: {getattr(error, 'strerror', None) or error}.") from error
+        raise CannotWrite(
+            tr("{path} could not be written: {value}.").format(path=path, value=getattr(error, "strerror", None) or error)
+        ) from error

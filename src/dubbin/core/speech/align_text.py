@@ -14,6 +14,7 @@ from pathlib import Path
 from dubbin.core.errors import DubbinError
 from dubbin.core.speech.decoding import HeardWord
 from dubbin.core.speech.transcript import plain
+from dubbin.core.texts import tr
 
 LARGEST_BYTES = 20_000_000
 SPEAKER = re.compile(r"^\s*([A-Z][\w .'’-]{0,30}):\s+")
@@ -34,19 +35,19 @@ def read_text(path: Path) -> list[TextWord]:
     """The words of a SRT, VTT or plain text file. Raises DubbinError."""
     try:
         if path.stat().st_size > LARGEST_BYTES:
-            raise DubbinError(f"{path.name} is too large for a transcript.")
+            raise DubbinError(tr("{name} is too large for a transcript.").format(name=path.name))
         data = path.read_bytes()
     except OSError as error:
-        raise DubbinError(f"{path} could not be read: {error.strerror}.") from error
+        raise DubbinError(tr("{path} could not be read: {strerror}.").format(path=path, strerror=error.strerror)) from error
     try:
         text = data.decode("utf-8-sig")
     except UnicodeDecodeError:
         if b"\x00" in data[:4000]:
-            raise DubbinError(f"{path.name} is no text.") from None
+            raise DubbinError(tr("{name} is no text.").format(name=path.name)) from None
         text = data.decode("latin-1")
     words = _captions(text) if path.suffix.lower() in (".srt", ".vtt") else _plain_words(text)
     if not words:
-        raise DubbinError(f"{path.name} holds no words.")
+        raise DubbinError(tr("{name} holds no words.").format(name=path.name))
     return words
 
 
@@ -56,7 +57,7 @@ def _captions(text: str) -> list[TextWord]:
     try:
         subtitles = pysubs2.SSAFile.from_string(text)
     except Exception as error:
-        raise DubbinError(f"The captions can't be understood: {error}.") from error
+        raise DubbinError(tr("The captions can't be understood: {error}.").format(error=error)) from error
     out: list[TextWord] = []
     for event in subtitles:
         if event.is_comment:

@@ -14,6 +14,7 @@ from dataclasses import dataclass
 
 from dubbin.core.speech.transcript import Word, WordKind, ends_sentence, plain
 from dubbin.core.speech.vocabulary import ENGLISH, Vocabulary, vocabulary_of
+from dubbin.core.texts import tr
 
 BLOCK_WORDS = 60
 PAUSE_WEIGHT, LONG_PAUSE_S = 0.35, 2.5
@@ -89,5 +90,5 @@ def _titles(parts: Sequence[Sequence[Word]], vocabulary: Vocabulary) -> list[str
         best = sorted(weight, key=lambda t: (-weight[t], t))[:2]
         best.sort(key=lambda t: shown[t][0])
         title = vocabulary.joint.join(shown[t][1] for t in best)
-        out.append(title[:1].upper() + title[1:] if best else f"Part {number + 1}")
+        out.append(title[:1].upper() + title[1:] if best else tr("Part {number}").format(number=number + 1))
     return out

@@ -21,10 +21,11 @@ from numpy.typing import NDArray
 
 from dubbin.core.errors import DubbinError
 from dubbin.core.jobs import CORES
+from dubbin.core.texts import tr
 
 MODEL_RATE = 16000
 # The recogniser leaves hesitations out unless its text so far has some.
-PROMPT = " Um, so, uh, I, I think, er, we, um, hmm."
+PROMPT = tr(" Um, so, uh, I, I think, er, we, um, hmm.")
 MOST_TERM_TOKENS = 120  # of names before it: the model can hold 223 of what was said before
 BEAM = 3
 # A window in which the model goes round in circles or guesses is written a second time, with a wider search that may not repeat itself.
@@ -95,7 +96,7 @@ class Decoder:
                 str(folder), device="cpu", compute_type="int8", cpu_threads=1, num_workers=CORES, local_files_only=True
             )
         except (RuntimeError, ValueError, OSError) as error:
-            raise DubbinError(f"The speech model in {folder} can't be used: {error}.") from error
+            raise DubbinError(tr("The speech model in {folder} can't be used: {error}.").format(folder=folder, error=error)) from error
         self.multilingual = bool(self._model.model.is_multilingual)
 
     def language_of(self, x: NDArray[np.float32]) -> tuple[str, float]:

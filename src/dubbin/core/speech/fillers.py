@@ -18,6 +18,7 @@ from numpy.typing import NDArray
 from dubbin.core.measure.voicing import Voicing, cepstra
 from dubbin.core.speech.activity import FRAMES_PER_S, Activity, runs
 from dubbin.core.speech.transcript import Word, WordKind, is_filler_text, plain
+from dubbin.core.texts import tr
 
 SHORTEST_S, LONGEST_S = 0.14, 1.6  # of a hesitation
 STEADY_S = 0.07  # for which its vowel stands still
@@ -27,7 +28,7 @@ PITCH_STEP = 0.035  # of the logarithm of the pitch, a frame
 USUAL_RT60_S, LATE = 0.25, 5  # frames after which a room's sound counts as its tail
 FRESH = 2.5  # times the tail
 ONSET_S, NASAL_S = 0.2, 0.45  # of a hesitation before and after its vowel, at most
-NOT_UNDERSTOOD = "not understood"  # speech without words
+NOT_UNDERSTOOD = tr("not understood")  # speech without words
 SNAP = 60  # frames before a recognised hesitation in which its vowel is looked for, and half as many after it
 ISLAND_DB = 16.0
 NASAL_DB = 9.0  # by which an m is darker than the vowel before it

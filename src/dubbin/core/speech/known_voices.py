@@ -21,6 +21,7 @@ from dubbin.core.sound.source import Source
 from dubbin.core.sound.writing import replacing
 from dubbin.core.speech.speaker_encoder import SIZE, SPAN_S, embed
 from dubbin.core.speech.transcript import Transcript, Word, WordKind
+from dubbin.core.texts import tr
 
 FILE = "voices.json"
 ALIKE, CLEARLY = 0.80, 0.04  # cosine from which on it is the same voice, and by how much more than any other one's
@@ -117,4 +118,6 @@ class KnownVoices:
             with replacing(self._path) as temporary:
                 temporary.write_text(json.dumps({"voices": kept}))
         except OSError as error:
-            raise CannotWrite(f"Remembered voices could not be written to {self._path}: {error.strerror}.") from error
+            raise CannotWrite(
+                tr("Remembered voices could not be written to {path}: {strerror}.").format(path=self._path, strerror=error.strerror)
+            ) from error

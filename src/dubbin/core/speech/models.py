@@ -17,6 +17,8 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from dubbin.core.errors import CannotWrite, DubbinError
+from dubbin.core.figures import number
+from dubbin.core.texts import tr
 
 if TYPE_CHECKING:
     from dubbin.core.speech.recogniser import Recogniser
@@ -51,12 +53,14 @@ class SpeechModel:
     @property
     def about(self) -> str:
         """What it can do, in a line."""
-        known = "English" if self.languages else "99 languages"
-        return f"{known}; {self.speed} times as fast as speech, {100 * self.word_errors:.1f} % of the demo's words wrong"
+        known = tr("English") if self.languages else tr("99 languages")
+        return tr("{known}; {speed} times as fast as speech, {word_errors} % of the demo's words wrong").format(
+            known=known, speed=self.speed, word_errors=number(100 * self.word_errors)
+        )
 
 
-QUICK = SpeechModel("quick", "Quick", ("en",), 25, 0.085)
-THOROUGH = SpeechModel("thorough", "Thorough", (), 10, 0.079)
+QUICK = SpeechModel("quick", tr("Quick"), ("en",), 25, 0.085)
+THOROUGH = SpeechModel("thorough", tr("Thorough"), (), 10, 0.079)
 MODELS = {m.name: m for m in (QUICK, THOROUGH)}
 
 
@@ -72,8 +76,9 @@ def check_model(folder: Path) -> None:
     missing = [name for name in NEEDED if not (folder / name).is_file()]
     if missing:
         raise DubbinError(
-            f"{folder} holds no speech model: {', '.join(missing)} {'is' if len(missing) == 1 else 'are'} missing. "
-            "A folder with a Whisper model in CTranslate2 form is needed."
+            tr(
+                "{folder} holds no speech model: {missing} {value} missing. A folder with a Whisper model in CTranslate2 form is needed."
+            ).format(folder=folder, missing=", ".join(missing), value="is" if len(missing) == 1 else "are")
         )
 
 
@@ -110,6 +115,11 @@ class Models:
         return _loaded(find_model(THOROUGH.name, self.cache)) if self.is_quick and self.cache is not None else None
 
     @property
+    def has_other(self) -> bool:
+        """Whether there is one that may understand what the chosen one does not."""
+        return self.is_quick and self.cache is not None
+
+    @property
     def is_quick(self) -> bool:
         """Whether the quick model is chosen."""
         return self.choice in ("", QUICK.name)
@@ -137,19 +147,23 @@ def _thorough(folder: Path) -> Path:
                             digest.update(chunk)
                             out.write(chunk)
                 if digest.hexdigest() != THOROUGH_SHA256:
-                    raise DubbinError("The thorough speech model is damaged: please install the program again.")
+                    raise DubbinError(tr("The thorough speech model is damaged: please install the program again."))
                 for path in beside:
                     shutil.copyfile(path, draft / path.name)
                 (draft / "whole").touch()
         except OSError as error:
-            raise CannotWrite(f"The thorough speech model could not be put together in {folder.parent}: {error.strerror}.") from error
+            raise CannotWrite(
+                tr("The thorough speech model could not be put together in {parent}: {strerror}.").format(
+                    parent=folder.parent, strerror=error.strerror
+                )
+            ) from error
     return folder
 
 
 def _place(package: str) -> Path:
     spec = find_spec(package)
     if spec is None or spec.origin is None:
-        raise DubbinError("The thorough speech model is not installed: please install the program again, or use the quick one.")
+        raise DubbinError(tr("The thorough speech model is not installed: please install the program again, or use the quick one."))
     return Path(spec.origin).parent
 
 

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dubbin.core.speech.activity import FRAMES_PER_S, Activity, runs, without_clicks
+from dubbin.core.texts import mark, tr
 from dubbin.core.treat.settings import setting
 
 SHORTEST_CUT_S = 0.06
@@ -20,28 +21,30 @@ class PauseSettings:
     """What counts as a pause and what is left of it. quieter_than_db None: judged by the room's own noise."""
 
     quieter_than_db: float | None = setting(
-        None, -90.0, -10.0, "dBFS", "Level", "What stays below it is a pause; automatic follows the noise floor.", group="Find"
+        None, -90.0, -10.0, "dBFS", tr("Level"), tr("What stays below it is a pause; automatic follows the noise floor."), group=tr("Find")
     )
-    longer_than_s: float = setting(0.5, 0.1, 10.0, "s", "Least length", "Shorter pauses stay as they are.", group="Find")
+    longer_than_s: float = setting(0.5, 0.1, 10.0, "s", tr("Least length"), tr("Shorter pauses stay as they are."), group=tr("Find"))
     keep_s: float = setting(
         0.0,
         0.0,
         5.0,
         "s",
-        "Shorten to",
-        "What is left of a pause in all, with the room's own noise in it; never less than what protects the words.",
+        tr("Shorten to"),
+        tr("What is left of a pause in all, with the room's own noise in it; never less than what protects the words."),
     )
     leave_before_s: float = setting(
-        0.04, 0.0, 2.0, "s", "Before", "Kept before the next word, where its breath and onset lie.", group="Protect words"
+        0.04, 0.0, 2.0, "s", tr("Before"), tr("Kept before the next word, where its breath and onset lie."), group=tr("Protect words")
     )
-    leave_after_s: float = setting(0.06, 0.0, 2.0, "s", "After", "Kept after the last word, where it rings out.", group="Protect words")
+    leave_after_s: float = setting(
+        0.06, 0.0, 2.0, "s", tr("After"), tr("Kept after the last word, where it rings out."), group=tr("Protect words")
+    )
     shortest_kept_s: float = setting(
         0.04,
         0.0,
         1.0,
         "s",
-        "Ignore knocks shorter than",
-        "A sound shorter than this between two pauses goes with them: it is a click or a knock.",
+        tr("Ignore knocks shorter than"),
+        tr("A sound shorter than this between two pauses goes with them: it is a click or a knock."),
     )
 
 
@@ -49,7 +52,7 @@ class PauseSettings:
 CALM = PauseSettings(longer_than_s=1.2, leave_before_s=0.12, leave_after_s=0.2, keep_s=0.85)
 EVEN = PauseSettings(longer_than_s=0.7, leave_before_s=0.08, leave_after_s=0.12, keep_s=0.5)
 BRISK = PauseSettings(longer_than_s=0.4, leave_before_s=0.06, leave_after_s=0.09, keep_s=0.28)
-STARTING_POINTS = {"Calm": CALM, "Even": EVEN, "Brisk": BRISK}
+STARTING_POINTS = {mark("Calm"): CALM, mark("Even"): EVEN, mark("Brisk"): BRISK}
 
 
 @dataclass(frozen=True)

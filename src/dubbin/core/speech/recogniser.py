@@ -13,7 +13,7 @@ from __future__ import annotations
 
 import json
 import threading
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
@@ -23,6 +23,7 @@ import soxr
 from numpy.typing import NDArray
 
 from dubbin.core.jobs import Task, in_parallel
+from dubbin.core.memory import give_back
 from dubbin.core.sound.source import Source, read_padded
 from dubbin.core.speech.activity import FRAMES_PER_S, runs
 from dubbin.core.speech.decoding import MODEL_RATE, Decoder, Heard, HeardWord
@@ -38,6 +39,10 @@ PAGES_AT_ONCE = 2  # that the model writes side by side; as many groups as there
 UNHEARD_S, AFTER_WORD_S = 0.25, 0.1  # speech in what a page left unfinished that is heard again; what still belongs to its last word
 MOST_ROUNDS = 4
 LANGUAGE_PAGES = 3  # from which the language is told
+PROBED_PAGES, LEAST_PAGES = (
+    4,
+    8,
+)  # heard first, spread over the whole, where a model may not know the language; of less than the second number all are heard
 SURE = 0.5  # words without length are kept from this confidence on
 LEAST_CONFIDENCE = 0.12  # a whole page below this is no speech
 LOOP_WORDS, LOOP_TIMES = 3, 6  # words that are said again and again, and how often in a row nobody says them
@@ -53,6 +58,7 @@ class Piece:
 
 
 Page = tuple[Piece, ...]
+_loading = threading.Lock()
 
 
 def pages_of(said: NDArray[np.bool_], duration_s: float) -> list[Page]:
@@ -96,6 +102,10 @@ def _parts(start: float, end: float, said: NDArray[np.bool_]) -> list[tuple[floa
         parts.append((start, cut))
         start = cut
     return [*parts, (start, end)]
+
+
+class LanguageNotKnown(Exception):
+    """A model understands hardly a word of what it heard first."""
 
 
 class Recogniser:
@@ -154,24 +164,32 @@ def without_loops(words: Sequence[HeardWord]) -> list[HeardWord]:
 
 
 @lru_cache(maxsize=2)
+def _loaded(folder: Path) -> Recogniser:
+    found = Recogniser(folder)
+    give_back()  # its weights as they stand in the file are three times as large as what is kept
+    return found
+
+
 def recogniser(folder: Path) -> Recogniser:
-    """The model in a folder, loaded once. Raises DubbinError."""
-    return Recogniser(folder)
+    """The model in a folder, loaded once, however many voices ask for it at the same time. Raises DubbinError."""
+    with _loading:
+        return _loaded(folder)
 
 
 def release() -> None:
     """Let go of the model, until words are asked for again; whoever holds it goes on."""
-    recogniser.cache_clear()
+    _loaded.cache_clear()
 
 
 def recognise(
     source: Source, said: NDArray[np.bool_], model: Recogniser, *, language: str | None = None, terms: Sequence[str] = (), keep: Path | None = None,
-    task: Task | None = None,
+    is_known: Callable[[Sequence[HeardWord], NDArray[np.bool_]], bool] | None = None, task: Task | None = None,
 ) -> tuple[list[HeardWord], str]:  # fmt: skip
     """All words of a source, sorted, and their language.
 
     said: marks (n,), 100 a second, of what is to be heard. terms: names and words that may come up. keep: a file in which finished pages are noted; one that is there
-    is gone on with.
+    is gone on with. is_known: is asked, with the words of a few pages of a long recording and marks of what is said on them, whether the model knows the
+    language. Raises LanguageNotKnown where it says no.
     """
     task = task or Task()
     pages = pages_of(said, source.frames / source.rate)
@@ -179,11 +197,17 @@ def recognise(
     if pages and language is None:
         language = _language_of(source, pages, model)
     out: list[HeardWord] = []
+    if is_known is not None and len(pages) >= LEAST_PAGES:
+        known = known or _Notes()
+        probed = [pages[k] for k in _spread(len(pages), PROBED_PAGES)]
+        words = _words_on(probed, _hear_pages(source, probed, model, language or "en", terms, known, task.part(0.0, 0.0)))
+        if not is_known(words, _marks_of(probed, said)):
+            raise LanguageNotKnown
     for turn in range(MOST_ROUNDS):
         # The first round hears nearly all: what a later one takes is short.
         part = task.part(1.0 - 0.2**turn, 1.0 - 0.2 ** (turn + 1))
         heard = _hear_pages(source, pages, model, language or "en", terms, known, part)
-        out += [placed for page, h in zip(pages, heard, strict=True) for w in h.words if (placed := _placed(w, page)) is not None]
+        out += _words_on(pages, heard)
         pages = _packed([piece for page, h in zip(pages, heard, strict=True) for piece in _unheard(page, h, said)])
         if not pages:
             break
@@ -195,12 +219,30 @@ def _language_of(source: Source, pages: Sequence[Page], model: Recogniser) -> st
     """What is spoken on most of a few pages, spread over the whole: the first may hold a greeting in another language, or a song."""
     if not model.is_multilingual:
         return "en"
-    chosen = sorted({round(k) for k in np.linspace(0, len(pages) - 1, min(LANGUAGE_PAGES, len(pages)))})
     votes: dict[str, float] = {}
-    for k in chosen:
+    for k in _spread(len(pages), LANGUAGE_PAGES):
         language, sure = model.language_of(_sound_of(source, pages[k]))
         votes[language] = votes.get(language, 0.0) + sure
     return max(votes, key=lambda language: votes[language])
+
+
+def _spread(count: int, some: int) -> list[int]:
+    """Some of so many places, from the first to the last."""
+    return sorted({round(k) for k in np.linspace(0, count - 1, min(some, count))})
+
+
+def _words_on(pages: Sequence[Page], heard: Sequence[Heard]) -> list[HeardWord]:
+    """What was heard on pages, on the recording's clock."""
+    return [placed for page, h in zip(pages, heard, strict=True) for w in h.words if (placed := _placed(w, page)) is not None]
+
+
+def _marks_of(pages: Sequence[Page], said: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """Marks of what is said on some pages alone."""
+    out = np.zeros_like(said)
+    for piece in (piece for page in pages for piece in page):
+        span = slice(round(piece.start_s * FRAMES_PER_S), round(piece.end_s * FRAMES_PER_S))
+        out[span] = said[span]
+    return out
 
 
 def _hear_pages(
@@ -263,11 +305,13 @@ def _placed(word: HeardWord, page: Page) -> HeardWord | None:
 
 
 class _Notes:
-    """Finished pages in a file of JSON lines, known again by the pieces that they hold."""
+    """Finished pages, known again by the pieces that they hold; in a file of JSON lines, if one is given."""
 
-    def __init__(self, path: Path) -> None:
+    def __init__(self, path: Path | None = None) -> None:
         self._path, self._lock = path, threading.Lock()
         self._pages: dict[str, Heard] = {}
+        if path is None:
+            return
         if path.is_file():
             for line in path.read_text().splitlines():
                 try:
@@ -283,6 +327,9 @@ class _Notes:
     def add(self, page: Page, heard: Heard) -> None:
         rows = [[w.text, round(w.start_s, 4), round(w.end_s, 4), round(w.confidence, 3)] for w in heard.words]
         entry = {"page": _name(page), "words": rows, "until": round(heard.until_s, 4)}
+        self._pages[_name(page)] = heard
+        if self._path is None:
+            return
         with self._lock, open(self._path, "a") as out:
             out.write(json.dumps(entry) + "\n")
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Sequence
+from contextlib import suppress
 from dataclasses import dataclass, replace
 from pathlib import Path
 
@@ -20,10 +21,11 @@ from dubbin.core.speech.fillers import add_unheard, mark_kinds, speech_without_w
 from dubbin.core.speech.fitting import fitting_words, is_known_language
 from dubbin.core.speech.hearing_again import hear_again
 from dubbin.core.speech.models import LANGUAGES, Models
-from dubbin.core.speech.recogniser import Recogniser, recognise
+from dubbin.core.speech.recogniser import LanguageNotKnown, Recogniser, recognise
 from dubbin.core.speech.speakers import tell_apart, with_speakers
 from dubbin.core.speech.transcript import UNKNOWN, Spoken, Transcript, Word
 from dubbin.core.speech.word_edges import find_features, refine_edges
+from dubbin.core.texts import tr
 
 
 @dataclass(frozen=True)
@@ -37,15 +39,25 @@ class Transcription:
 def transcribe(
     source: Source, lane: str, activity: Activity, own: NDArray[np.bool_], model: Recogniser, *, language: str | None = None, terms: Sequence[str] = (),
     speakers: int = 1, rt60_s: float | None = None, text: Sequence[TextWord] = (), text_name: str = "", keep: Path | None = None,
-    task: Task | None = None,
+    probe: bool = False, task: Task | None = None,
 ) -> Transcription:  # fmt: skip
     """Words of a source with all that belongs to them.
 
     own: marks, 100 a second, of what this voice says (bleed of others left out). language: None: found by itself. terms: names that may come up. speakers: how many share the recording; 0: as many as are found. text: a transcript from
-    elsewhere, whose words are kept as they are written. keep: where finished parts are noted, so that broken-off work goes on.
+    elsewhere, whose words are kept as they are written. keep: where finished parts are noted, so that broken-off work goes on. probe: whether a few pages of a long
+    recording are heard first; then LanguageNotKnown is raised where the model understands hardly a word of them.
     """
     task = task or Task()
-    heard, found = recognise(source, own, model, language=language, terms=terms, keep=keep, task=task.part(0.0, 0.75))
+    heard, found = recognise(
+        source,
+        own,
+        model,
+        language=language,
+        terms=terms,
+        keep=keep,
+        is_known=is_known_language if probe else None,
+        task=task.part(0.0, 0.75),
+    )
     heard = hear_again(heard, source, own, model, language=language or found, terms=terms, task=task.part(0.75, 0.85))
     if text:
         heard = align_text(text, heard, source.frames / source.rate)
@@ -66,7 +78,7 @@ def transcribe(
         words, names = _named(words, text)
     elif speakers != 1:
         words = with_speakers(words, tell_apart(source, voicing, own, speakers or None), source.rate)
-        names = tuple(f"Speaker {k + 1}" for k in range(max(w.speaker for w in words) + 1)) if words else ()
+        names = tuple(tr("Speaker {k}").format(k=k + 1) for k in range(max(w.speaker for w in words) + 1)) if words else ()
     source_name = text_name or model.name
     return Transcription(Transcript(lane, tuple(words), found, source_name, names if len(names) > 1 else ()), voicing)
 
@@ -77,23 +89,30 @@ def transcribe_with(
 ) -> Transcription:  # fmt: skip
     """The same with a model that comes with the program or with another one, and what is known of the show.
 
-    Where the quick model understands hardly a word, the thorough one is asked: it knows other languages. keep: the beginning of names of files.
+    Where the quick model understands hardly a word, the thorough one is asked: it knows other languages. Of a long recording it is asked after a few pages. keep: the
+    beginning of names of files.
     """
     task = task or Task()
     if spoken.language not in LANGUAGES:  # none, or one that a file names and nobody knows
         spoken = replace(spoken, language="")
     model = models.for_language(spoken.language)
 
-    def listen(model: Recogniser, part: Task) -> Transcription:
+    def listen(model: Recogniser, part: Task, *, probe: bool = False) -> Transcription:
         notes = None if keep is None else keep.with_name(f"{keep.name}-{_digest(model.name, spoken)}.jsonl")
         return transcribe(
             source, lane, activity, own, model, language=spoken.language or None, terms=spoken.terms, speakers=speakers, rt60_s=rt60_s,
-            text=text, text_name=text_name, keep=notes, task=part,
+            text=text, text_name=text_name, keep=notes, probe=probe, task=part,
         )  # fmt: skip
 
-    heard = listen(model, task.part(0.0, 0.5 if models.is_quick and not spoken.language else 1.0))
-    if heard.transcript.language == UNKNOWN and not model.is_multilingual and (other := models.other()) is not None:
-        heard = listen(other, task.part(0.5, 1.0))
+    if spoken.language or not models.has_other:
+        return listen(model, task)
+    heard = None
+    with suppress(LanguageNotKnown):
+        heard = listen(model, task.part(0.0, 0.9), probe=True)
+    if heard is None or heard.transcript.language == UNKNOWN:
+        first, heard = heard, listen(models.other() or model, task.part(0.1, 0.9))
+        if heard.transcript.language == UNKNOWN and first is None:
+            heard = listen(model, task.part(0.9, 1.0))  # a few pages may mislead
     task.step(1.0)
     return heard
 
@@ -106,7 +125,10 @@ def remark_on(transcript: Transcript, voice: str) -> str | None:
     """What somebody should know of a transcript that was made; None where all is well."""
     if transcript.language != UNKNOWN:
         return None
-    return f"Hardly a word of {voice} was understood, so none is written down. Set the language, use another speech model, or import a transcript."
+    return tr(
+        "Hardly a word of {voice} was understood, so none is written down. Set the language, use another "
+        "speech model, or import a transcript."
+    ).format(voice=voice)
 
 
 def word_of(heard: HeardWord, rate: int) -> Word:

@@ -12,6 +12,8 @@ from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 
+from dubbin.core.texts import tr
+
 ENGLISH = "en"
 OTHER_CODES = {"no": "nb", "nn": "nb"}  # of the recogniser, and of the list
 STEMMERS = {
@@ -21,7 +23,7 @@ STEMMERS = {
 }  # fmt: skip
 ELIDING = frozenset(("fr", "it", "ca"))  # the article is written onto the word: l'eau, dell'acqua
 FREQUENT = 60  # words of a talk in a language without a list
-COMMON_TEXT = """
+COMMON_TEXT = tr("""
 a about above across after again against all along among around also am an and any are as at be because been before being but by came can come could did do does doing
 done down each even every few first for from get go goes going gone good got great had has have having he her here hers him his how
 i if in into is it its it's i'm just know last let like little long look looks made make many maybe me mean more most much must my
@@ -30,24 +32,26 @@ she should so some something sort still such sure take than thank thanks that th
 think this those three through time to today too two under up us very want was way we well went were what when where which while who
 why will with would yeah years yes you your you're i've don't didn't it'd there's they're we're let's lot bit kind actually
 welcome hello
-"""
+""")
 COMMON = frozenset(COMMON_TEXT.split())
 # Words with which a sentence leans on the one before.
 LEANING_TEXTS = {
-    "en": """and but so or nor yet because then also too it he she they him them her his their its this that these those which who whose there yes no yeah well exactly right
-        okay mm""",
-    "ca": "i però doncs o ni perquè llavors també ell ella ells elles això aquest aquesta aquell que qui sí no bé exacte",
-    "da": "og men så eller for fordi derfor også den det han hun de dem denne dette disse som der ja nej jo nå præcis",
-    "de": "und aber also oder denn weil dann auch er sie es ihm ihr ihnen dies diese dieser das der die welche ja nein doch genau na",
-    "es": "y e pero pues o ni porque entonces también él ella ellos ellas eso esto este esta ese aquel que quien sí no bueno exacto",
-    "fr": "et mais donc ou ni car parce alors aussi il elle ils elles lui leur ce ça cela celui celle ceux qui que oui non bon exactement voilà",
-    "it": "e ed ma quindi o né perché allora anche lui lei loro esso questo questa quello quella che chi sì no beh esatto",
-    "nl": "en maar dus of want omdat dan ook hij zij ze het dit dat deze die ja nee nou precies",
-    "pl": "i a ale więc albo lub bo ponieważ wtedy też on ona ono oni one to ten ta który tak nie no dokładnie",
-    "pt": "e mas então ou nem porque também ele ela eles elas isso isto este esta esse aquele que quem sim não bem exato",
-    "ro": "și dar deci sau nici pentru atunci iar el ea ei ele asta acesta aceasta acela care cine da nu bine exact",
+    "en": tr("""and but so or nor yet because then also too it he she they him them her his their its this that these those which who whose there yes no yeah well exactly right
+        okay mm"""),
+    "ca": tr("i però doncs o ni perquè llavors també ell ella ells elles això aquest aquesta aquell que qui sí no bé exacte"),
+    "da": tr("og men så eller for fordi derfor også den det han hun de dem denne dette disse som der ja nej jo nå præcis"),
+    "de": tr("und aber also oder denn weil dann auch er sie es ihm ihr ihnen dies diese dieser das der die welche ja nein doch genau na"),
+    "es": tr("y e pero pues o ni porque entonces también él ella ellos ellas eso esto este esta ese aquel que quien sí no bueno exacto"),
+    "fr": tr(
+        "et mais donc ou ni car parce alors aussi il elle ils elles lui leur ce ça cela celui celle ceux qui que oui non bon exactement voilà"
+    ),
+    "it": tr("e ed ma quindi o né perché allora anche lui lei loro esso questo questa quello quella che chi sì no beh esatto"),
+    "nl": tr("en maar dus of want omdat dan ook hij zij ze het dit dat deze die ja nee nou precies"),
+    "pl": tr("i a ale więc albo lub bo ponieważ wtedy też on ona ono oni one to ten ta który tak nie no dokładnie"),
+    "pt": tr("e mas então ou nem porque também ele ela eles elas isso isto este esta esse aquele que quem sim não bem exato"),
+    "ro": tr("și dar deci sau nici pentru atunci iar el ea ei ele asta acesta aceasta acela care cine da nu bine exact"),
     "ru": "и а но так или ни потому тогда тоже он она оно они это этот эта тот который кто да нет ну точно",
-    "sv": "och men så eller för därför också den det han hon de dem denna detta dessa som ja nej jo precis",
+    "sv": tr("och men så eller för därför också den det han hon de dem denna detta dessa som ja nej jo precis"),
 }
 LEANING = frozenset(LEANING_TEXTS["en"].split())
 
@@ -65,7 +69,7 @@ class Vocabulary:
     @property
     def joint(self) -> str:
         """What stands between the two subjects of a title."""
-        return " and " if self.is_english else ", "
+        return tr(" and ") if self.is_english else ", "
 
     def bare(self, word: str) -> str:
         """A plain word without an article that is written onto it."""

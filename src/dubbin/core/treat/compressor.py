@@ -20,6 +20,7 @@ from numpy.typing import NDArray
 from dubbin.core.jobs import Task
 from dubbin.core.sound import fourier
 from dubbin.core.sound.source import Samples, Source
+from dubbin.core.texts import mark, tr
 from dubbin.core.treat.figure import Figure, crest_db
 from dubbin.core.treat.settings import choice, setting, switch
 from dubbin.core.treat.treatment import Context, Treatment
@@ -34,7 +35,7 @@ SIBILANTS_HZ, HIGHS_TAPS_S = 4500.0, 0.004
 class Detection(StrEnum):
     """What the level is taken from."""
 
-    PEAK = "peak"
+    PEAK = mark("peak")
     RMS = "RMS"
 
 
@@ -42,24 +43,24 @@ class Detection(StrEnum):
 class CompressorSettings:
     """The static curve, the time constants, and what the level is taken from."""
 
-    threshold_db: float = setting(-20.0, -60.0, 0.0, "dBFS", "Threshold", "Level above which the voice is held back.")
-    ratio: float = setting(2.5, 1.0, 20.0, ": 1", "Ratio", "dB in for one dB out, above the threshold.")
-    knee_db: float = setting(6.0, 0.0, 24.0, "dB", "Knee", "Width over which the ratio sets in.")
-    attack_ms: float = setting(8.0, 0.1, 200.0, "ms", "Attack", "How fast it takes hold of a louder word.")
-    release_ms: float = setting(120.0, 5.0, 2000.0, "ms", "Release", "How fast it lets go afterwards.")
-    lookahead_ms: float = setting(5.0, 0.0, 20.0, "ms", "Look-ahead", "How long before a louder word it begins to take hold.")
-    makeup_db: float = setting(0.0, -12.0, 24.0, "dB", "Make-up", "Gain after compression.")
-    mix: float = setting(100.0, 0.0, 100.0, "%", "Mix", "Share of the compressed voice; the rest is as it came.")
+    threshold_db: float = setting(-20.0, -60.0, 0.0, "dBFS", tr("Threshold"), tr("Level above which the voice is held back."))
+    ratio: float = setting(2.5, 1.0, 20.0, ": 1", tr("Ratio"), tr("dB in for one dB out, above the threshold."))
+    knee_db: float = setting(6.0, 0.0, 24.0, "dB", tr("Knee"), tr("Width over which the ratio sets in."))
+    attack_ms: float = setting(8.0, 0.1, 200.0, "ms", tr("Attack"), tr("How fast it takes hold of a louder word."))
+    release_ms: float = setting(120.0, 5.0, 2000.0, "ms", tr("Release"), tr("How fast it lets go afterwards."))
+    lookahead_ms: float = setting(5.0, 0.0, 20.0, "ms", tr("Look-ahead"), tr("How long before a louder word it begins to take hold."))
+    makeup_db: float = setting(0.0, -12.0, 24.0, "dB", tr("Make-up"), tr("Gain after compression."))
+    mix: float = setting(100.0, 0.0, 100.0, "%", tr("Mix"), tr("Share of the compressed voice; the rest is as it came."))
     sibilants_db: float = setting(
         0.0,
         0.0,
         24.0,
         "dB",
-        "s-sounds",
-        "How much louder s-sounds count than they are: so they are held back as far as vowels, and do not stand out behind.",
+        tr("s-sounds"),
+        tr("How much louder s-sounds count than they are: so they are held back as far as vowels, and do not stand out behind."),
     )
-    detection: Detection = choice(Detection.RMS, "Level from", "Level from the RMS, as the ear judges, or from peaks.")
-    follows: bool = switch(True, "Release follows", "After a single peak it lets go at once, after a loud passage slowly.")
+    detection: Detection = choice(Detection.RMS, tr("Level from"), tr("Level from the RMS, as the ear judges, or from peaks."))
+    follows: bool = switch(True, tr("Release follows"), tr("After a single peak it lets go at once, after a loud passage slowly."))
 
 
 def static_gain_db(level_db: NDArray[Any] | float, settings: CompressorSettings) -> Any:
@@ -123,7 +124,7 @@ class Compressor(Treatment):
     """The dynamics of a voice, held together."""
 
     name: ClassVar[str] = "compress"
-    title: ClassVar[str] = "Compressor"
+    title: ClassVar[str] = tr("Compressor")
     settings_type: ClassVar[type] = CompressorSettings
     figures: ClassVar[tuple[Figure, ...]] = (Figure("crest_db", "crest", "dB", 1, lambda r: crest_db(r.loudness)),)
     tile_s: ClassVar[float] = 30.0  # long against the lead-in

@@ -17,6 +17,7 @@ from dubbin.core.jobs import Task
 from dubbin.core.measure.clicks import Clicks, bridged, find_clicks
 from dubbin.core.measure.interpolation import FREE, drawn
 from dubbin.core.sound.source import Samples, Source
+from dubbin.core.texts import tr
 from dubbin.core.treat.figure import Figure
 from dubbin.core.treat.settings import setting
 from dubbin.core.treat.treatment import Context, Treatment
@@ -30,16 +31,18 @@ PASSES = 2  # the model is fitted again to the repaired sound
 class DeclickSettings:
     """How much has to stand out."""
 
-    sensitivity: float = setting(1.0, 0.5, 2.0, "", "Sensitivity", "Higher finds fainter clicks, and sooner takes a consonant for one.")
+    sensitivity: float = setting(
+        1.0, 0.5, 2.0, "", tr("Sensitivity"), tr("Higher finds fainter clicks, and sooner takes a consonant for one.")
+    )
 
 
 class Declick(Treatment):
     """Clicks taken out and drawn anew."""
 
     name: ClassVar[str] = "declick"
-    title: ClassVar[str] = "Clicks"
+    title: ClassVar[str] = tr("Clicks")
     settings_type: ClassVar[type] = DeclickSettings
-    figures: ClassVar[tuple[Figure, ...]] = (Figure("clicks", "clicks", "clicks", 0, lambda r: r.clicks.count),)
+    figures: ClassVar[tuple[Figure, ...]] = (Figure("clicks", tr("clicks"), tr("clicks"), 0, lambda r: r.clicks.count),)
     lead_s: ClassVar[float] = 0.1
     tail_s: ClassVar[float] = 0.1
     changes_little: ClassVar[bool] = True

@@ -23,6 +23,7 @@ from dubbin.core.measure.clipping import AT_CEILING, LOWEST_CEILING
 from dubbin.core.measure.interpolation import drawn
 from dubbin.core.measure.saturation import Saturation, find_saturation
 from dubbin.core.sound.source import BLOCK_FRAMES, Samples, Source, blocks
+from dubbin.core.texts import tr
 from dubbin.core.treat.figure import Figure
 from dubbin.core.treat.treatment import Context, Treatment
 
@@ -60,10 +61,10 @@ class Declip(Treatment):
     """Crests drawn anew above the ceiling."""
 
     name: ClassVar[str] = "declip"
-    title: ClassVar[str] = "Clipping"
+    title: ClassVar[str] = tr("Clipping")
     settings_type: ClassVar[type] = DeclipSettings
     figures: ClassVar[tuple[Figure, ...]] = (
-        Figure("clipped_places", "clipped", "places", 0, lambda r: r.clipping.count + len(r.saturation.times_s)),
+        Figure("clipped_places", tr("clipped"), tr("places"), 0, lambda r: r.clipping.count + len(r.saturation.times_s)),
     )
     lead_s: ClassVar[float] = 0.1
     tail_s: ClassVar[float] = 0.1

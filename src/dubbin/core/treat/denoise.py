@@ -25,9 +25,11 @@ import soxr
 from numpy.typing import NDArray
 
 from dubbin.core.errors import BadSettings
+from dubbin.core.figures import number, short_number
 from dubbin.core.jobs import Task
 from dubbin.core.sound.level import db_to_gain
 from dubbin.core.sound.source import Samples, Source, read_padded
+from dubbin.core.texts import mark, tr
 from dubbin.core.treat import deep_filter
 from dubbin.core.treat.figure import Figure
 from dubbin.core.treat.noise_track import NoiseTrack, narrowed, profile_track, track_noise
@@ -57,8 +59,8 @@ Mono = tuple[NDArray[np.float32], Context]  # one channel of a stretch, and wher
 class Engine(StrEnum):
     """What decides what is noise."""
 
-    STATISTICAL = "statistical"
-    NEURAL = "neural"
+    STATISTICAL = mark("statistical")
+    NEURAL = mark("neural")
 
 
 @dataclass(frozen=True)
@@ -68,27 +70,27 @@ class DenoiseSettings:
     recording) that holds noise alone, for the statistical engine; None follows the noise by itself."""
 
     engine: Engine = choice(
-        Engine.NEURAL, "Engine", "Neural knows voices and takes changing noise too; statistical is for steady noise and music."
+        Engine.NEURAL, tr("Engine"), tr("Neural knows voices and takes changing noise too; statistical is for steady noise and music.")
     )
     depth_db: float = setting(
         20.0,
         6.0,
         40.0,
         "dB",
-        "Depth",
-        "How far the statistical engine takes the noise down at full strength.",
+        tr("Depth"),
+        tr("How far the statistical engine takes the noise down at full strength."),
         when=("engine", Engine.STATISTICAL),
     )
     noise_from_s: tuple[float, float] | None = span(
-        "Noise profile",
-        "Select a stretch on the lanes in which nobody speaks; its sound is what will be taken down.",
-        pick="Learn noise from selection",
+        tr("Noise profile"),
+        tr("Select a stretch on the lanes in which nobody speaks; its sound is what will be taken down."),
+        pick=tr("Learn noise from selection"),
         clear="automatic",
-        ask="Select a stretch on the lanes in which only the noise is heard, then learn from it.",
+        ask=tr("Select a stretch on the lanes in which only the noise is heard, then learn from it."),
         implies={"engine": Engine.STATISTICAL.value},
     )
     finest: bool = switch(
-        False, "Two passes", "Two passes of the network, one of them moved by half a step: a little closer to the voice, for twice the time.",
+        False, tr("Two passes"), tr("Two passes of the network, one of them moved by half a step: a little closer to the voice, for twice the time."),
         when=("engine", Engine.NEURAL),
     )  # fmt: skip
 
@@ -112,11 +114,11 @@ class Denoise(Treatment):
     """Background noise taken down."""
 
     name: ClassVar[str] = "denoise"
-    title: ClassVar[str] = "Noise"
+    title: ClassVar[str] = tr("Noise")
     settings_type: ClassVar[type] = DenoiseSettings
     figures: ClassVar[tuple[Figure, ...]] = (
-        Figure("floor_dbfs", "noise floor", "dBFS", 1, lambda r: r.noise.floor_dbfs),
-        Figure("snr_db", "speech over noise", "dB", 1, lambda r: r.noise.snr_db),
+        Figure("floor_dbfs", tr("noise floor"), "dBFS", 1, lambda r: r.noise.floor_dbfs),
+        Figure("snr_db", tr("speech over noise"), "dB", 1, lambda r: r.noise.snr_db),
     )
     tile_s: ClassVar[float] = 15.0
     lead_s: ClassVar[float] = 4.0  # in which the network's state settles
@@ -165,7 +167,9 @@ def _profile(source: Source, stft: Stft, span_s: tuple[float, float]) -> NoiseTr
     start, stop = max(0, start), min(source.frames, stop)
     if stop - start < stft.frame:
         raise BadSettings(
-            f"The noise profile from {span_s[0]:g} to {span_s[1]:g} s is too short: it wants {stft.frame / source.rate:.2f} s at least."
+            tr("The noise profile from {span_s} to {span_s2} s is too short: it wants {frame} s at least.").format(
+                span_s=short_number(span_s[0]), span_s2=short_number(span_s[1]), frame=number(stft.frame / source.rate, 2)
+            )
         )
     return profile_track(source, stft, start, stop)
 

@@ -26,6 +26,7 @@ from dubbin.core.jobs import Task, in_parallel
 from dubbin.core.measure.echo import measure_echo
 from dubbin.core.sound.level import db_to_gain
 from dubbin.core.sound.source import Samples, Source, read_padded
+from dubbin.core.texts import tr
 from dubbin.core.treat.figure import Figure
 from dubbin.core.treat.prediction import Covariances, estimate_covariances, predicted
 from dubbin.core.treat.prediction_taps import DELAY, TAPS, taps_of
@@ -54,8 +55,8 @@ class DereverbSettings:
         3.0,
         24.0,
         "dB",
-        "Depth",
-        "How far late echo that can't be predicted goes down. Deeper is drier and more processed.",
+        tr("Depth"),
+        tr("How far late echo that can't be predicted goes down. Deeper is drier and more processed."),
     )
 
 
@@ -79,9 +80,9 @@ class Dereverb(Treatment):
     """The echo of the room taken down."""
 
     name: ClassVar[str] = "dereverb"
-    title: ClassVar[str] = "Echo"
+    title: ClassVar[str] = tr("Echo")
     settings_type: ClassVar[type] = DereverbSettings
-    figures: ClassVar[tuple[Figure, ...]] = (Figure("rt60_s", "room echo, RT60", "s", 2, lambda r: r.echo.rt60_s, absent="none"),)
+    figures: ClassVar[tuple[Figure, ...]] = (Figure("rt60_s", tr("room echo, RT60"), "s", 2, lambda r: r.echo.rt60_s, absent=tr("none")),)
     lead_s: ClassVar[float] = 1.7  # what the network sees before, and what prediction needs before that
     tail_s: ClassVar[float] = 1.1
 

@@ -19,6 +19,7 @@ from numpy.typing import NDArray
 
 from dubbin.core.jobs import Task
 from dubbin.core.sound.source import Samples, Source
+from dubbin.core.texts import tr
 from dubbin.core.treat.figure import Figure
 from dubbin.core.treat.settings import setting
 from dubbin.core.treat.treatment import Context, Treatment
@@ -37,9 +38,9 @@ class DerumbleSettings:
         78.0,
         30.0,
         150.0,
-        "Hz",
-        "Keep above",
-        "The lowest frequency that stays as it is; a low man's voice begins at about 80 Hz.",
+        tr("Hz"),
+        tr("Keep above"),
+        tr("The lowest frequency that stays as it is; a low man's voice begins at about 80 Hz."),
     )
 
 
@@ -82,9 +83,9 @@ class Derumble(Treatment):
     """What lies below the voice taken out."""
 
     name: ClassVar[str] = "derumble"
-    title: ClassVar[str] = "Rumble"
+    title: ClassVar[str] = tr("Rumble")
     settings_type: ClassVar[type] = DerumbleSettings
-    figures: ClassVar[tuple[Figure, ...]] = (Figure("rumble_dbfs", "below 65 Hz", "dBFS", 1, lambda r: r.tone.rumble_dbfs),)
+    figures: ClassVar[tuple[Figure, ...]] = (Figure("rumble_dbfs", tr("below 65 Hz"), "dBFS", 1, lambda r: r.tone.rumble_dbfs),)
     lead_s: ClassVar[float] = 0.5
     tail_s: ClassVar[float] = 0.5
     changes_little: ClassVar[bool] = True

@@ -19,6 +19,7 @@ from numpy.typing import NDArray
 from dubbin.core.jobs import Task
 from dubbin.core.sound import fourier
 from dubbin.core.sound.source import Samples, Source
+from dubbin.core.texts import tr
 from dubbin.core.treat.settings import setting
 from dubbin.core.treat.treatment import Context, Treatment
 
@@ -28,40 +29,42 @@ BELLS = (1, 2, 3, 4)
 
 
 def _hz(default: float, label: str, low: float = 30.0, high: float = 16000.0) -> float:
-    return setting(default, low, high, "Hz", f"{label} at", "Where it works.")  # type: ignore[no-any-return]
+    return setting(default, low, high, tr("Hz"), tr("{label} at").format(label=label), tr("Where it works."))  # type: ignore[no-any-return]
 
 
 def _db(label: str, low: float = -18.0, high: float = 18.0) -> float:
-    return setting(0.0, low, high, "dB", label, "Louder or softer there; 0: as it is.")  # type: ignore[no-any-return]
+    return setting(0.0, low, high, "dB", label, tr("Louder or softer there; 0: as it is."))  # type: ignore[no-any-return]
 
 
 def _q(default: float, label: str) -> float:
-    return setting(default, 0.2, 12.0, "", f"{label} Q", "Narrower with a higher figure: middle over width.")  # type: ignore[no-any-return]
+    return setting(default, 0.2, 12.0, "", f"{label} Q", tr("Narrower with a higher figure: middle over width."))  # type: ignore[no-any-return]
 
 
 @dataclass(frozen=True)
 class EqSettings:
     """Figures of all filters; gains of 0 dB do nothing."""
 
-    high_pass_hz: float = setting(OFF_HZ, OFF_HZ, 400.0, "Hz", "High-pass", "What lies below goes down by 12 dB an octave; 20 Hz: off.")
-    low_shelf_hz: float = _hz(140.0, "Low shelf", high=1000.0)
-    low_shelf_db: float = _db("Low shelf")
-    bell1_hz: float = _hz(250.0, "Bell 1")
-    bell1_db: float = _db("Bell 1")
-    bell1_q: float = _q(1.0, "Bell 1")
-    bell2_hz: float = _hz(700.0, "Bell 2")
-    bell2_db: float = _db("Bell 2")
-    bell2_q: float = _q(1.0, "Bell 2")
-    bell3_hz: float = _hz(2500.0, "Bell 3")
-    bell3_db: float = _db("Bell 3")
-    bell3_q: float = _q(1.0, "Bell 3")
-    bell4_hz: float = _hz(5000.0, "Bell 4")
-    bell4_db: float = _db("Bell 4")
-    bell4_q: float = _q(1.0, "Bell 4")
-    high_shelf_hz: float = _hz(9000.0, "High shelf", low=1000.0)
-    high_shelf_db: float = _db("High shelf")
-    notch_hz: float = _hz(1000.0, "Notch")
-    notch_db: float = _db("Notch", low=-60.0, high=0.0)
+    high_pass_hz: float = setting(
+        OFF_HZ, OFF_HZ, 400.0, tr("Hz"), tr("High-pass"), tr("What lies below goes down by 12 dB an octave; 20 Hz: off.")
+    )
+    low_shelf_hz: float = _hz(140.0, tr("Low shelf"), high=1000.0)
+    low_shelf_db: float = _db(tr("Low shelf"))
+    bell1_hz: float = _hz(250.0, tr("Bell 1"))
+    bell1_db: float = _db(tr("Bell 1"))
+    bell1_q: float = _q(1.0, tr("Bell 1"))
+    bell2_hz: float = _hz(700.0, tr("Bell 2"))
+    bell2_db: float = _db(tr("Bell 2"))
+    bell2_q: float = _q(1.0, tr("Bell 2"))
+    bell3_hz: float = _hz(2500.0, tr("Bell 3"))
+    bell3_db: float = _db(tr("Bell 3"))
+    bell3_q: float = _q(1.0, tr("Bell 3"))
+    bell4_hz: float = _hz(5000.0, tr("Bell 4"))
+    bell4_db: float = _db(tr("Bell 4"))
+    bell4_q: float = _q(1.0, tr("Bell 4"))
+    high_shelf_hz: float = _hz(9000.0, tr("High shelf"), low=1000.0)
+    high_shelf_db: float = _db(tr("High shelf"))
+    notch_hz: float = _hz(1000.0, tr("Notch"))
+    notch_db: float = _db(tr("Notch"), low=-60.0, high=0.0)
 
 
 NOTCH_Q = 30.0

@@ -20,6 +20,7 @@ from dubbin.core.jobs import Task
 from dubbin.core.measure.voice_level import VoiceLevel, find_voice_level
 from dubbin.core.measure.voicing import FRAMES_PER_S, find_voicing
 from dubbin.core.sound.source import Samples, Source
+from dubbin.core.texts import tr
 from dubbin.core.treat.envelope import held_down, step_frames, step_levels, to_frames
 from dubbin.core.treat.settings import setting
 from dubbin.core.treat.treatment import Context, Treatment
@@ -36,10 +37,12 @@ NEAR_VOWEL_S = 0.035  # a breath stands by itself: consonants touch their vowel
 class ExpandSettings:
     """How quiet and how far down gaps and breaths are."""
 
-    threshold_db: float = setting(-30.0, -60.0, -10.0, "dB", "Threshold", "Against the voice's own level: what is softer counts as a gap.")
-    ratio: float = setting(2.0, 1.0, 10.0, ": 1", "Ratio", "dB out for one dB in, under the threshold.")
-    range_db: float = setting(9.0, 0.0, 40.0, "dB", "Range", "The most that a gap comes down.")
-    breath_db: float = setting(6.0, 0.0, 30.0, "dB", "Breaths", "How far breaths come down; 0 leaves them.")
+    threshold_db: float = setting(
+        -30.0, -60.0, -10.0, "dB", tr("Threshold"), tr("Against the voice's own level: what is softer counts as a gap.")
+    )
+    ratio: float = setting(2.0, 1.0, 10.0, ": 1", tr("Ratio"), tr("dB out for one dB in, under the threshold."))
+    range_db: float = setting(9.0, 0.0, 40.0, "dB", tr("Range"), tr("The most that a gap comes down."))
+    breath_db: float = setting(6.0, 0.0, 30.0, "dB", tr("Breaths"), tr("How far breaths come down; 0 leaves them."))
 
 
 @dataclass(frozen=True)
@@ -80,7 +83,7 @@ class Expand(Treatment):
     """Gaps between words and breaths turned down."""
 
     name: ClassVar[str] = "expand"
-    title: ClassVar[str] = "Gaps and breaths"
+    title: ClassVar[str] = tr("Gaps and breaths")
     settings_type: ClassVar[type] = ExpandSettings
     lead_s: ClassVar[float] = 2.0
     tail_s: ClassVar[float] = 0.3

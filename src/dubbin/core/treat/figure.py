@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 
+from dubbin.core.figures import number
 from dubbin.core.measure.loudness import Loudness
 from dubbin.core.measure.report import RecordingReport
 
@@ -29,7 +30,7 @@ class Figure:
         if report is None:
             return "…"
         value = self.read(report)
-        return self.absent if value is None else f"{value:.{self.digits}f}".replace("-", "−")
+        return self.absent if value is None else number(value, self.digits)
 
     def text(self, report: RecordingReport | None) -> str:
         """The value with its unit."""

@@ -14,6 +14,8 @@ from typing import Any, TypeVar, get_type_hints
 import msgspec
 
 from dubbin.core.errors import BadSettings
+from dubbin.core.figures import short_number
+from dubbin.core.texts import tr
 
 S = TypeVar("S")
 When = tuple[str, Enum]
@@ -110,7 +112,11 @@ def check_ranges(settings: Any) -> None:
     for info in numbers(type(settings)):
         value = getattr(settings, info.name)
         if value is not None and not info.low <= value <= info.high:
-            raise BadSettings(f"{info.name} must lie in {info.low} to {info.high} {info.unit}, got {value}")
+            raise BadSettings(
+                tr("{name} must lie in {low} to {high} {unit}, got {value}").format(
+                    name=info.name, low=info.low, high=info.high, unit=info.unit, value=value
+                )
+            )
 
 
 def settings_from_plain(settings_type: type[S], plain: Mapping[str, Any]) -> S:
@@ -128,22 +134,26 @@ def value_from_text(settings_type: type, name: str, text: str) -> Any:
     known = {info.name: info for info in describe(settings_type)}
     info = known.get(name)
     if info is None:
-        raise BadSettings(f"there is no setting {name!r}; there are: {', '.join(known) or 'none'}")
+        raise BadSettings(tr("there is no setting {name!r}; there are: {value}").format(name=name, value=", ".join(known) or "none"))
     if info.kind is Kind.CHOICE:
         values = {str(c.value).lower(): c.value for c in info.choices}
         if text.lower() not in values:
-            raise BadSettings(f"{name} can be {' or '.join(values)}, not {text!r}")
+            raise BadSettings(tr("{name} can be {values}, not {text!r}").format(name=name, values=" or ".join(values), text=text))
         return values[text.lower()]
     if info.kind is Kind.SWITCH:
         if text.lower() not in ("on", "off"):
-            raise BadSettings(f"{name} can be on or off, not {text!r}")
+            raise BadSettings(tr("{name} can be on or off, not {text!r}").format(name=name, text=text))
         return text.lower() == "on"
     if info.kind is Kind.SPAN:
         start, _, end = text.partition(":")
         return [_number(name, start), _number(name, end)]
     value = _number(name, text)
     if not info.low <= value <= info.high:
-        raise BadSettings(f"{name} lies between {info.low:g} and {info.high:g} {info.unit}, not at {value:g}".replace("  ", " "))
+        raise BadSettings(
+            tr("{name} lies between {low} and {high} {unit}, not at {value}")
+            .format(name=name, low=short_number(info.low), high=short_number(info.high), unit=info.unit, value=short_number(value))
+            .replace("  ", " ")
+        )
     return int(value) if get_type_hints(settings_type).get(name) is int else value
 
 
@@ -151,4 +161,4 @@ def _number(name: str, text: str) -> float:
     try:
         return float(text)
     except ValueError:
-        raise BadSettings(f"{name} wants a number, not {text!r}") from None
+        raise BadSettings(tr("{name} wants a number, not {text!r}").format(name=name, text=text)) from None

@@ -14,6 +14,7 @@ from typing import Any, Protocol
 from dubbin.core.errors import CannotWrite
 from dubbin.core.sound.packing import Damaged, Packed, pack
 from dubbin.core.sound.source import Samples
+from dubbin.core.texts import tr
 
 SUFFIX = ".tile"
 OPEN_TILES = 3  # of a stage
@@ -98,7 +99,9 @@ class DiskTiles:
             os.replace(part, path)
         except OSError as error:
             part.unlink(missing_ok=True)
-            raise CannotWrite(f"Treated sound could not be kept in {self._folder.parent}: {error.strerror}.") from error
+            raise CannotWrite(
+                tr("Treated sound could not be kept in {parent}: {strerror}.").format(parent=self._folder.parent, strerror=error.strerror)
+            ) from error
         with self._lock:
             self._open.pop(index, None)
         self._there.add(index)

@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 from dubbin.core.jobs import Task
 from dubbin.core.sound.level import db_to_gain
 from dubbin.core.sound.source import Samples, Source, read_padded
+from dubbin.core.texts import tr
 from dubbin.core.treat.stft import Stft, power
 from dubbin.core.treat.treatment import Context, Treatment
 
@@ -54,7 +55,7 @@ class TouchUp(Treatment):
     """Single sounds taken down, or filled in from what is around them."""
 
     name: ClassVar[str] = "touch-up"
-    title: ClassVar[str] = "Touch-ups"
+    title: ClassVar[str] = tr("Touch-ups")
     settings_type: ClassVar[type] = TouchUpSettings
     lead_s: ClassVar[float] = 0.1
     tail_s: ClassVar[float] = 0.1

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dubbin.core.episode.commands.balance import set_mute, set_solo
+from dubbin.core.texts import tr
 from dubbin.window.parts.action import Action, ContextMenu, Menu
 from dubbin.window.session.needs import Needs
 from dubbin.window.session.session import Session
@@ -25,6 +26,6 @@ def balance_actions(session: Session) -> list[Action]:
             session.do(set_solo(session.episode, lane.id, not lane.solo))
 
     return [
-        Action("mute", Menu.EDIT, "mute", "Mute lane", ("M",), mute, has_lanes, on=LANES),
-        Action("solo", Menu.EDIT, "mute", "Solo lane", ("S",), solo, has_lanes, on=LANES),
+        Action("mute", Menu.EDIT, "mute", tr("Mute lane"), ("M",), mute, has_lanes, on=LANES),
+        Action("solo", Menu.EDIT, "mute", tr("Solo lane"), ("S",), solo, has_lanes, on=LANES),
     ]

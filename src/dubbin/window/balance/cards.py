@@ -22,10 +22,11 @@ from dubbin.core.episode.commands.balance import (
 )
 from dubbin.core.episode.commands.change import Change
 from dubbin.core.episode.model import Lane
+from dubbin.core.figures import number
+from dubbin.core.texts import tr
 from dubbin.core.treat.settings import FieldInfo
 from dubbin.window.parts.card import Card, TreatmentCard, label
 from dubbin.window.parts.fields import FigureField, SettingsForm
-from dubbin.window.parts.figures import number
 from dubbin.window.parts.slider import MarkedSlider
 from dubbin.window.parts.switch import Switch
 from dubbin.window.parts.theme import Theme
@@ -33,7 +34,7 @@ from dubbin.window.session.session import Session
 
 LOW_DB, HIGH_DB = -30.0, 18.0
 PARTS: dict[str, tuple[str, type]] = {
-    "levelling": ("Levelling", Levelling), "bleed": ("Bleed control", BleedControl), "ducking": ("Ducking", Ducking),
+    "levelling": (tr("Levelling"), Levelling), "bleed": (tr("Bleed control"), BleedControl), "ducking": (tr("Ducking"), Ducking),
 }  # fmt: skip
 
 
@@ -47,7 +48,7 @@ class LevelCard(Card):
         head.setSpacing(4)
         self.name, self.figure = label("", "strong"), label("", "strong")
         self.mute, self.solo, self.polarity = QPushButton("M"), QPushButton("S"), QPushButton("Ø")
-        for button, text in ((self.mute, "Mute"), (self.solo, "Solo"), (self.polarity, "Invert polarity")):
+        for button, text in ((self.mute, tr("Mute")), (self.solo, tr("Solo")), (self.polarity, tr("Invert polarity"))):
             button.setProperty("kind", "letter")
             button.setCheckable(True)
             button.setToolTip(text)
@@ -57,16 +58,16 @@ class LevelCard(Card):
         for button in (self.mute, self.solo, self.polarity):
             head.addWidget(button)
         self.body.addLayout(head)
-        self.slider = MarkedSlider(theme, "Level", LOW_DB, HIGH_DB, 0.1, origin=0.0)
-        self.slider.setToolTip("Level of the lane in dB; double-click sets it back to 0 dB.")
+        self.slider = MarkedSlider(theme, tr("Level"), LOW_DB, HIGH_DB, 0.1, origin=0.0)
+        self.slider.setToolTip(tr("Level of the lane in dB; double-click sets it back to 0 dB."))
         self.body.addWidget(self.slider)
         row = QHBoxLayout()
         row.setSpacing(6)
-        self.pan = MarkedSlider(theme, "Pan", -100.0, 100.0, 1.0, origin=0.0)
-        self.pan.setToolTip("Left or right; equally loud everywhere. Double-click sets it to the centre.")
+        self.pan = MarkedSlider(theme, tr("Pan"), -100.0, 100.0, 1.0, origin=0.0)
+        self.pan.setToolTip(tr("Left or right; equally loud everywhere. Double-click sets it to the centre."))
         self.place = label("", "muted")
         self.place.setFixedWidth(52)
-        row.addWidget(label("pan", "muted"))
+        row.addWidget(label(tr("pan"), "muted"))
         row.addWidget(self.pan, 1)
         row.addWidget(self.place)
         self.body.addLayout(row)
@@ -93,7 +94,11 @@ class LevelCard(Card):
         self.solo.setChecked(lane.solo)
         self.polarity.setChecked(lane.invert)
         self.set_active(picked)
-        self.place.setText("centre" if lane.pan == 0 else f"{abs(lane.pan):.0f} {'left' if lane.pan < 0 else 'right'}")
+        self.place.setText(
+            tr("centre")
+            if lane.pan == 0
+            else (tr("{pan} left") if lane.pan < 0 else tr("{pan} right")).format(pan=number(abs(lane.pan), 0))
+        )
         if not self.slider.is_dragged:
             self.slider.show_value(lane.level_db, 0.0)
         if not self.pan.is_dragged:
@@ -110,13 +115,17 @@ class PartCard(TreatmentCard):
         self._session, self._part, self._others = session, part, others
         self.form = SettingsForm(settings_type)
         self.body.addWidget(self.form)
-        self.all = QPushButton("Same for all")
+        self.all = QPushButton(tr("Same for all"))
         self.all.setProperty("kind", "quiet")
-        self.all.setToolTip("Give all other lanes of this kind these settings.")
+        self.all.setToolTip(tr("Give all other lanes of this kind these settings."))
         self.body.addWidget(self.all)
-        self.switch.toggled.connect(lambda on: self._change(f"{title} {'on' if on else 'off'} for LANE", on=on))
+        self.switch.toggled.connect(
+            lambda on: self._change((tr("{title} on for LANE") if on else tr("{title} off for LANE")).format(title=title), on=on)
+        )
         self.form.edited.connect(
-            lambda name, value: self._change(f"{self.form.fields[name].info.label} for LANE", f"{part} {name}", **{name: value})
+            lambda name, value: self._change(
+                tr("{label} for LANE").format(label=self.form.fields[name].info.label), f"{part} {name}", **{name: value}
+            )
         )
         self.all.clicked.connect(self._on_all)
 
@@ -132,7 +141,15 @@ class PartCard(TreatmentCard):
             settings = getattr(lane, self._part)
             fields = {name: getattr(settings, name) for name in (*self.form.fields, "on")}
             ids = [other.id for other in self._others()]
-            self._session.do(change_balance(self._session.episode, ids, self._part, f"{self.title}: all like {lane.voice}", **fields))
+            self._session.do(
+                change_balance(
+                    self._session.episode,
+                    ids,
+                    self._part,
+                    tr("{title}: all like {voice}").format(title=self.title, voice=lane.voice),
+                    **fields,
+                )
+            )
 
     def refresh(self, lane: Lane, note: str = "") -> None:
         settings = getattr(lane, self._part)
@@ -141,7 +158,7 @@ class PartCard(TreatmentCard):
         self.form.setVisible(settings.on)
         self.form.show_settings(settings)
         self.all.setVisible(settings.on and len(self._others()) > 1)
-        self.percent.setText(note if settings.on else "off")
+        self.percent.setText(note if settings.on else tr("off"))
 
 
 def seconds_field(name: str, help: str, high: float = 600.0) -> FigureField:
@@ -157,10 +174,10 @@ class PlaceCard(Card):
         self._session, self._head = session, head
         row = QHBoxLayout()
         row.setSpacing(9)
-        self.under = Switch(theme, "Under the program")
-        self.under_label = label("Under the program", "strong")
+        self.under = Switch(theme, tr("Under the program"))
+        self.under_label = label(tr("Under the program"), "strong")
         self.under_label.setToolTip(
-            "It sounds on over every cut, from where it begins; otherwise it lies in the session and is cut with the voices."
+            tr("It sounds on over every cut, from where it begins; otherwise it lies in the session and is cut with the voices.")
         )
         row.addWidget(self.under)
         row.addWidget(self.under_label)
@@ -170,12 +187,12 @@ class PlaceCard(Card):
         grid.setVerticalSpacing(3)
         grid.setColumnStretch(0, 1)
         self.fields = {
-            "from": seconds_field("File offset", "Where in its own recording it begins.", 36000.0),
+            "from": seconds_field(tr("File offset"), tr("Where in its own recording it begins."), 36000.0),
             "length": seconds_field(
-                "Plays for", "How long it sounds in the program; 0: to its end, or to the program's where it is repeated.", 36000.0
+                tr("Plays for"), tr("How long it sounds in the program; 0: to its end, or to the program's where it is repeated."), 36000.0
             ),
-            "in": seconds_field("Fade in", "From its beginning."),
-            "out": seconds_field("Fade out", "To its end."),
+            "in": seconds_field(tr("Fade in"), tr("From its beginning.")),
+            "out": seconds_field(tr("Fade out"), tr("To its end.")),
         }
         self.labels = {}
         for k, (key, field) in enumerate(self.fields.items()):
@@ -185,10 +202,10 @@ class PlaceCard(Card):
             field.valueChanged.connect(lambda value, key=key: self._on_field(key, value))
         self.body.addLayout(grid)
         row = QHBoxLayout()
-        self.loop, self.here = QCheckBox("Loop"), QPushButton("Start at the play head")
+        self.loop, self.here = QCheckBox(tr("Loop")), QPushButton(tr("Start at the play head"))
         self.here.setProperty("kind", "quiet")
-        self.here.setToolTip("Have it begin where the play head stands.")
-        self.loop.setToolTip("Begins again when it is over.")
+        self.here.setToolTip(tr("Have it begin where the play head stands."))
+        self.loop.setToolTip(tr("Begins again when it is over."))
         row.addWidget(self.loop)
         row.addStretch(1)
         row.addWidget(self.here)
@@ -205,7 +222,7 @@ class PlaceCard(Card):
     def _on_loop(self, on: bool) -> None:
         lane = self._session.picked_lane
         if lane is not None and lane.bed is not None:
-            title = f"{lane.voice} repeated" if on else f"{lane.voice} once"
+            title = tr("{voice} repeated").format(voice=lane.voice) if on else tr("{voice} once").format(voice=lane.voice)
             self._session.do(change_bed(self._session.episode, lane.id, title, loop=on))
 
     def _on_here(self) -> None:
@@ -225,9 +242,13 @@ class PlaceCard(Card):
         elif lane.bed is None:
             return
         elif key == "from":
-            change = change_bed(episode, lane.id, f"Trim {lane.voice}", f"trim {lane.id}", from_frame=frames)
+            change = change_bed(
+                episode, lane.id, tr("Trim {voice}").format(voice=lane.voice), tr("trim {id}").format(id=lane.id), from_frame=frames
+            )
         else:
-            change = change_bed(episode, lane.id, f"Length of {lane.voice}", f"length {lane.id}", frames=frames)
+            change = change_bed(
+                episode, lane.id, tr("Length of {voice}").format(voice=lane.voice), tr("length {id}").format(id=lane.id), frames=frames
+            )
         self._session.do(change)
 
     def refresh(self, lane: Lane, can_lie_under: bool) -> None:

@@ -5,16 +5,17 @@ from __future__ import annotations
 import numpy as np
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
+from dubbin.core.figures import with_unit
 from dubbin.core.measure.history import LoudnessHistory
 from dubbin.core.mix.balance_report import HISTORY_S, BalanceReport
+from dubbin.core.texts import tr
 from dubbin.window.parts.card import label
-from dubbin.window.parts.figures import with_unit
 from dubbin.window.parts.meter_panel import MeterPanel
 from dubbin.window.parts.plot import Plot
 from dubbin.window.parts.table import FigureTable
 from dubbin.window.parts.theme import Theme
 
-COLUMNS = ("Voice", "Before", "In the program")
+COLUMNS = (tr("Voice"), tr("Before"), tr("In the program"))
 VOICE_COLOURS = ("indigo", "fern", "thread", "brick")
 LOWEST_LUFS = -46.0
 VOICE_FROM_LUFS = -36.0  # below, a voice has said next to nothing within these seconds
@@ -31,7 +32,7 @@ class BalanceEvidence(QWidget):
         left.setSpacing(2)
         self.caption = label("", "muted")
         left.addWidget(self.caption)
-        self.plot = Plot(theme, "Loudness history", "program time", "LUFS", clock_axis=True)
+        self.plot = Plot(theme, tr("Loudness history"), tr("program time"), "LUFS", clock_axis=True)
         self.plot.curve("momentary", "wash", 1.0)
         for k in range(len(VOICE_COLOURS)):
             self.plot.curve(f"voice {k}", VOICE_COLOURS[k], 1.4)
@@ -43,13 +44,13 @@ class BalanceEvidence(QWidget):
         right.setSpacing(4)
         self.meters = MeterPanel(theme)
         right.addWidget(self.meters)
-        self.table = FigureTable("Loudness of the voices", COLUMNS, stretched=0)
+        self.table = FigureTable(tr("Loudness of the voices"), COLUMNS, stretched=0)
         right.addWidget(self.table, 1)
         row.addLayout(right, 4)
 
     def show_history(self, history: LoudnessHistory | None, has_lanes: bool) -> None:
         if history is None or not len(history.times_s):
-            self.caption.setText("The program's loudness is being measured …" if has_lanes else "")
+            self.caption.setText(tr("The program's loudness is being measured …") if has_lanes else "")
             for name in ("momentary", "short-term", "integrated"):
                 self.plot.hide_curve(name)
             return
@@ -68,15 +69,17 @@ class BalanceEvidence(QWidget):
             if k < len(report.voices):
                 short = report.voices[k].short_term
                 self.plot.show_curve(
-                    f"voice {k}", np.arange(1, len(short) + 1) * HISTORY_S - 1.5, np.where(short > VOICE_FROM_LUFS, short, np.nan)
+                    f"voice {k}",
+                    np.arange(1, len(short) + 1) * HISTORY_S - 1.5,
+                    np.where(short > VOICE_FROM_LUFS, short, np.nan),
                 )
                 self.plot.name_curve(f"voice {k}", report.voices[k].voice)
             else:
                 self.plot.hide_curve(f"voice {k}")
         if measured:
-            self.caption.setText("Short-term loudness; pale: momentary")
-            self.plot.name_curve("short-term", "program")
-            self.plot.name_curve("integrated", "integrated")
+            self.caption.setText(tr("Short-term loudness; pale: momentary"))
+            self.plot.name_curve("short-term", tr("program"))
+            self.plot.name_curve("integrated", tr("integrated"))
         self.table.setRowCount(len(report.voices))
         for row, voice in enumerate(report.voices):
             self.table.show_row(row, (voice.voice, with_unit(voice.before_lufs, "LUFS"), with_unit(voice.after_lufs, "LUFS")))

@@ -7,12 +7,13 @@ from PyQt6.QtWidgets import QPushButton
 
 from dubbin.core.episode.commands.balance import suggest_balance
 from dubbin.core.episode.model import Lane, Role
+from dubbin.core.figures import number, with_unit
+from dubbin.core.texts import tr
 from dubbin.window.balance.actions import balance_actions
 from dubbin.window.balance.cards import LevelCard, PartCard, PlaceCard
 from dubbin.window.balance.evidence import BalanceEvidence
 from dubbin.window.lanes.overlays import Overlays
 from dubbin.window.parts.card import Card, FigureRows, label
-from dubbin.window.parts.figures import number, with_unit
 from dubbin.window.shell.page import Page, Status
 from dubbin.window.shell.shared import Shared
 
@@ -25,14 +26,14 @@ class BalancePage(Page):
         super().__init__(shared)
         shared.actions.add(balance_actions(self.session))
         session, theme = self.session, self.theme
-        self.empty = label("Add recordings in Intake first.", "muted", wrap=True)
+        self.empty = label(tr("Add recordings in Intake first."), "muted", wrap=True)
         self.column.addWidget(self.empty)
-        self.whole = Card("Program")
+        self.whole = Card(tr("Program"))
         self.figures = FigureRows()
         self.whole.body.addWidget(self.figures)
-        self.suggest = QPushButton("Suggest balance")
+        self.suggest = QPushButton(tr("Suggest balance"))
         self.suggest.setToolTip(
-            "Levels that follow the talking and bleed control for all voices; music under the program and under speech."
+            tr("Levels that follow the talking and bleed control for all voices; music under the program and under speech.")
         )
         self.suggest.clicked.connect(self._on_suggest)
         self.whole.body.addWidget(self.suggest)
@@ -56,17 +57,17 @@ class BalancePage(Page):
         self.connect_model()
 
     def title(self) -> str:
-        return "all lanes"
+        return tr("all lanes")
 
     def status(self) -> Status:
         episode = self.session.episode
         if not episode.lanes:
-            return Status("not started")
+            return Status(tr("not started"))
         levelled = sum(lane.levelling.on for lane in episode.voices)
         if levelled:
-            return Status(f"{levelled} of {len(episode.voices)} voices levelled", True)
+            return Status(tr("{levelled} of {count} voices levelled").format(levelled=levelled, count=len(episode.voices)), True)
         moved = any(lane.level_db or lane.pan or lane.mute or lane.solo or lane.line or lane.bleed.on for lane in episode.lanes)
-        return Status("levels set", True) if moved else Status("levels as recorded")
+        return Status(tr("levels set"), True) if moved else Status(tr("levels as recorded"))
 
     def opened(self) -> None:
         self.session.balancing.is_wanted = True
@@ -120,8 +121,8 @@ class BalancePage(Page):
         if gain is None or part == "ducking":
             return ""
         if part == "levelling":
-            return f"{number(float(gain.level_db.min()))} to {number(float(gain.level_db.max()))} dB"
-        return f"down {100 * float((gain.bleed_db < -1.0).mean()):.0f} % of it"
+            return tr("{float} to {float2} dB").format(float=number(float(gain.level_db.min())), float2=number(float(gain.level_db.max())))
+        return tr("down {float} % of it").format(float=number(100 * float((gain.bleed_db < -1.0).mean()), 0))
 
     def _show_figures(self) -> None:
         report, history = self.session.balancing.report(self.session.episode), self.shared.program.history
@@ -129,12 +130,12 @@ class BalancePage(Page):
         known = before is not None and after is not None
         good = after is not None and after <= 1.0
         self.figures.show_row(
-            "level difference", f"{number(before)} → {number(after)} LU" if known else "–", "good" if good and known else "strong"
+            tr("level difference"), f"{number(before)} → {number(after)} LU" if known else "–", "good" if good and known else "strong"
         )
         loudness = history.loudness if history is not None else None
         spread = loudness.range_lu if loudness else None
-        self.figures.show_row("loudness range", with_unit(spread, "LU"), "good" if spread is not None and spread <= 6.0 else "strong")
-        self.figures.show_row("program", with_unit(loudness.integrated_lufs if loudness else None, "LUFS"))
+        self.figures.show_row(tr("loudness range"), with_unit(spread, "LU"), "good" if spread is not None and spread <= 6.0 else "strong")
+        self.figures.show_row(tr("program"), with_unit(loudness.integrated_lufs if loudness else None, "LUFS"))
         self.panes.show_voices(report, history is not None)
         self.panes.show_history(history, bool(self.session.episode.lanes))
         if history is not None:

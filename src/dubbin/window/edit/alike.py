@@ -5,9 +5,10 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from dubbin.core.episode.commands.markers import add_markers
+from dubbin.core.figures import span_text
 from dubbin.core.speech.transcript import WordKind
+from dubbin.core.texts import tr
 from dubbin.window.edit.wording import Wording
-from dubbin.window.parts.figures import span_text
 from dubbin.window.session.selection import Selection
 from dubbin.window.session.session import Session
 from dubbin.window.session.speech import Speech
@@ -21,7 +22,7 @@ class Alike:
         """Select every word, filler or sound like the selected one, or like the one at the play head."""
         found = self._wording.selected()
         if found is None:
-            self._session.said.emit("Click a word, a filler or a sound first.")
+            self._session.said.emit(tr("Click a word, a filler or a sound first."))
             return
         self.select_rows(self._speech.table.alike(found[0]))
 
@@ -32,7 +33,9 @@ class Alike:
             return
         self._selection.select_scattered(tuple(rows), tuple((int(table.starts[r]), int(table.ends[r])) for r in rows))
         self._session.said.emit(
-            f"{len(rows)} × “{table.words[rows[0]].text}” selected: X cuts them, B puts them back, Ctrl+Shift+K marks them, Shift+B bleeps them."
+            tr("{count} × “{text}” selected: X cuts them, B puts them back, Ctrl+Shift+K marks them, Shift+B bleeps them.").format(
+                count=len(rows), text=table.words[rows[0]].text
+            )
         )
 
     def has_selected(self) -> bool:
@@ -46,7 +49,7 @@ class Alike:
         elif span is not None:
             self._mark([(span[0], "")], "places")
         else:
-            self._session.said.emit("Select words or a stretch first.")
+            self._session.said.emit(tr("Select words or a stretch first."))
 
     def mark_fillers(self) -> None:
         table = self._speech.table
@@ -55,12 +58,18 @@ class Alike:
     def mark_pauses(self) -> None:
         rate = self._session.episode.rate
         self._mark(
-            [(round(p.start_s * rate), f"pause {span_text(p.end_s - p.start_s)}") for p in self._session.analyses.pauses()], "pauses"
+            [
+                (round(p.start_s * rate), tr("pause {end_s}").format(end_s=span_text(p.end_s - p.start_s)))
+                for p in self._session.analyses.pauses()
+            ],
+            "pauses",
         )
 
     def _mark(self, places: list[tuple[int, str]], what: str) -> None:
         if not places:
-            self._session.said.emit(f"There are no {what} to mark.")
+            self._session.said.emit(tr("There are no {what} to mark.").format(what=what))
             return
-        self._session.do(add_markers(self._session.episode, places, f"Mark {len(places)} {what}"))
-        self._session.said.emit(f"{len(places)} markers: V goes from one to the next; they are listed under Program.")
+        self._session.do(add_markers(self._session.episode, places, tr("Mark {count} {what}").format(count=len(places), what=what)))
+        self._session.said.emit(
+            tr("{count} markers: V goes from one to the next; they are listed under Program.").format(count=len(places))
+        )

@@ -9,6 +9,7 @@ from dubbin.core.episode.commands.markers import add_chapter, set_chapters
 from dubbin.core.episode.model import Marker
 from dubbin.core.speech.chapters import suggest_chapters
 from dubbin.core.speech.transcript import Word, WordKind
+from dubbin.core.texts import tr
 from dubbin.window.shell.shared import Shared
 
 CHAPTER_EARLY_S = 0.25  # a chapter begins this long before its first word
@@ -19,7 +20,7 @@ class Chaptering:
         self._window, self._session, self._selection, self._speech = shared.window, shared.session, shared.selection, shared.speech
 
     def ask_title(self) -> None:
-        title, done = QInputDialog.getText(self._window, "Chapter", "Title of the chapter that begins at the play head:")
+        title, done = QInputDialog.getText(self._window, tr("Chapter"), tr("Title of the chapter that begins at the play head:"))
         if done and title.strip():
             self.add(title.strip())
 
@@ -28,9 +29,9 @@ class Chaptering:
 
     def ask_new_title(self, marker: Marker) -> str | None:
         """Another text for a chapter or marker; None where it is to stay."""
-        what = "chapter" if marker.is_chapter else "marker"
-        title, done = QInputDialog.getText(self._window, f"Rename the {what}", "Title:", text=marker.text)
-        return title.strip() if done else None
+        title = tr("Rename the chapter") if marker.is_chapter else tr("Rename the marker")
+        text, done = QInputDialog.getText(self._window, title, tr("Title:"), text=marker.text)
+        return text.strip() if done else None
 
     def suggest(self) -> None:
         """Chapters from long pauses and changes of vocabulary, in what is heard."""
@@ -42,11 +43,11 @@ class Chaptering:
         ]  # fmt: skip
         ideas = suggest_chapters(words, episode.rate, episode.languages)
         if len(ideas) < 2:
-            self._session.said.emit("There is too little text for chapters." if not words else "No change of subject was found.")
+            self._session.said.emit(tr("There is too little text for chapters.") if not words else tr("No change of subject was found."))
             return
         early = round(CHAPTER_EARLY_S * episode.rate)
         marks = [(max(idea.frame - early, 0), idea.title) for idea in ideas]
-        self._session.do(set_chapters(episode, marks, f"Suggest {len(marks)} chapters"))
+        self._session.do(set_chapters(episode, marks, tr("Suggest {count} chapters").format(count=len(marks))))
 
     def copy_list(self) -> None:
         """The list of chapters as text, into the clipboard."""
@@ -54,6 +55,6 @@ class Chaptering:
         board = QApplication.clipboard()
         if board is not None and text:
             board.setText(text)
-            self._session.said.emit("The list of chapters lies in the clipboard.")
+            self._session.said.emit(tr("The list of chapters lies in the clipboard."))
         elif not text:
-            self._session.said.emit("There are no chapters yet.")
+            self._session.said.emit(tr("There are no chapters yet."))

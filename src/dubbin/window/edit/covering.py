@@ -7,12 +7,14 @@ import numpy as np
 from dubbin.core.episode.commands.change import Change
 from dubbin.core.episode.commands.lanes import cover, uncover
 from dubbin.core.episode.model import Cover, CoverKind, FrameRange, Lane
+from dubbin.core.figures import number
 from dubbin.core.speech.activity import FRAMES_PER_S, runs
+from dubbin.core.texts import tr
 from dubbin.window.session.selection import Selection
 from dubbin.window.session.session import Session
 from dubbin.window.session.speech import Speech
 
-TITLES = {CoverKind.SILENCE: "Mute", CoverKind.LOWER: "Lower", CoverKind.TONE: "Bleep", CoverKind.NOISE: "Cover"}
+TITLES = {CoverKind.SILENCE: tr("Mute"), CoverKind.LOWER: tr("Lower"), CoverKind.TONE: tr("Bleep"), CoverKind.NOISE: tr("Cover")}
 LOWER_DB = -12.0
 
 
@@ -32,7 +34,7 @@ class Covering:
             lane = before.lane(table.voice(rows[0]).lane) if rows else self._session.picked_lane
             places = [(lane, *self._selection.range)] if lane is not None else []
         else:
-            self._session.said.emit("Select a word or a stretch first.")
+            self._session.said.emit(tr("Select a word or a stretch first."))
             return
         episode, frames = before, 0
         for lane, a, b in places:
@@ -42,10 +44,14 @@ class Covering:
                 episode = cover(episode, lane.id, Cover(start, end, kind, gain_db, noise), "").episode
                 frames += end - start
         if not frames:
-            self._session.said.emit(f"{places[0][0].voice} is not recorded there." if places else "Pick a lane first.")
+            self._session.said.emit(
+                tr("{voice} is not recorded there.").format(voice=places[0][0].voice) if places else tr("Pick a lane first.")
+            )
             return
         of = (
-            f"{len(places)} × “{table.words[rows[0]].text}”" if len(places) > 1 else f"{frames / before.rate:.2f} s of {places[0][0].voice}"
+            f"{len(places)} × “{table.words[rows[0]].text}”"
+            if len(places) > 1
+            else tr("{frames} s of {voice}").format(frames=number(frames / before.rate, 2), voice=places[0][0].voice)
         )
         self._session.do(Change(f"{TITLES[kind]} {of}", episode))
 
@@ -62,7 +68,7 @@ class Covering:
             if gone:
                 self._session.do(uncover(episode, lane.id, gone))
                 return
-        self._session.said.emit("Nothing is muted or covered here.")
+        self._session.said.emit(tr("Nothing is muted or covered here."))
 
     def _room_noise(self, lane: Lane, near: int) -> FrameRange | None:
         """A stretch of a lane's recording (frames) near one of its frames in which nothing is heard, for covers."""

@@ -17,6 +17,8 @@ from dubbin.core.episode.commands.cuts import (
 )
 from dubbin.core.episode.model import Cut
 from dubbin.core.episode.time_map import program_map
+from dubbin.core.figures import number
+from dubbin.core.texts import tr
 from dubbin.window.edit.clipboard import Clipboard
 from dubbin.window.shell.shared import Shared
 
@@ -67,7 +69,9 @@ class Cutting:
             self._selection.clear()
             return
         if self._selection.range is None and not self._selection.rows:
-            self._session.said.emit("Select a stretch first: drag over the lanes or the words, or set its start with I and its end with O.")
+            self._session.said.emit(
+                tr("Select a stretch first: drag over the lanes or the words, or set its start with I and its end with O.")
+            )
             return
         stretches = self._stretches_to_cut()
         if not stretches:
@@ -94,16 +98,16 @@ class Cutting:
             return None
         words = [self._speech.table.words[r].text for r in rows]
         if self._selection.spans:
-            return f"Cut {len(rows)} × “{words[0]}”"
+            return tr("Cut {count} × “{words}”").format(count=len(rows), words=words[0])
         text = " ".join(words if len(words) <= 5 else [*words[:3], "…", words[-1]])
-        return f"Cut “{text}”"
+        return tr("Cut “{text}”").format(text=text)
 
     def cut_piece(self) -> None:
         """Cut from the split or seam before the play head to the one after it."""
         episode, time_map = self._session.episode, self._session.map
         at = time_map.to_program(self._selection.head)
         if at is None:
-            self._session.said.emit("The play head stands in a cut; there is nothing to cut here.")
+            self._session.said.emit(tr("The play head stands in a cut; there is nothing to cut here."))
             return
         edges = sorted(
             {0, time_map.program_frames, *time_map.seams(), *(f for s in episode.splits if (f := time_map.to_program(s)) is not None)}
@@ -111,7 +115,11 @@ class Cutting:
         before = max(f for f in edges if f <= at)
         after = min((f for f in edges if f > at), default=time_map.program_frames)
         stretches = time_map.stretches_between(before, after)
-        self._session.do(cut_stretches(episode, stretches, title=f"Cut the piece of {(after - before) / episode.rate:.2f} s"))
+        self._session.do(
+            cut_stretches(
+                episode, stretches, title=tr("Cut the piece of {after} s").format(after=number((after - before) / episode.rate, 2))
+            )
+        )
         self._selection.clear()
         if stretches:
             self._selection.set_head(min(stretches[-1][1], max(episode.frames - 1, 0)))
@@ -119,13 +127,13 @@ class Cutting:
     def put_back(self) -> None:
         scattered = self._scattered_cuts()
         if scattered:
-            title = f"Put back {len(scattered)} cuts" if len(scattered) > 1 else "Put back a cut"
+            title = tr("Put back {count} cuts").format(count=len(scattered)) if len(scattered) > 1 else tr("Put back a cut")
             self._session.do(put_back_many(self._session.episode, scattered, title))
             self._selection.clear()
             return
         cut = self._target()
         if cut is None:
-            self._session.said.emit("There is no cut at the play head. Click one, or go to a seam with the comma and full-stop keys.")
+            self._session.said.emit(tr("There is no cut at the play head. Click one, or go to a seam with the comma and full-stop keys."))
             return
         self._session.do(put_back(self._session.episode, cut))
         self._selection.clear()
@@ -149,7 +157,13 @@ class Cutting:
     def ask_nudge(self) -> None:
         """Move the nearest edge by so many milliseconds as are typed."""
         ms, done = QInputDialog.getDouble(
-            self._window, "Move the edge", "By how many milliseconds (with a minus: earlier):", 0.0, -MOST_NUDGE_MS, MOST_NUDGE_MS, 2
+            self._window,
+            tr("Move the edge"),
+            tr("By how many milliseconds (with a minus: earlier):"),
+            0.0,
+            -MOST_NUDGE_MS,
+            MOST_NUDGE_MS,
+            2,
         )
         if done and ms:
             self.nudge_edge(ms / 1000)
@@ -162,7 +176,7 @@ class Cutting:
         edges = [(abs(f - head), c, at_start) for c in near if c for f, at_start in ((c.start_frame, True), (c.end_frame, False))]
         best = min(edges, key=lambda e: e[0], default=None)
         if best is None or (best[0] > EDGE_REACH_S * episode.rate and self._selection.cut is None):
-            self._session.said.emit("There is no edge of a cut near the play head. The comma and full-stop keys go to seams.")
+            self._session.said.emit(tr("There is no edge of a cut near the play head. The comma and full-stop keys go to seams."))
             return
         _, cut, at_start = best
         start, end = (cut.start_frame + frames, cut.end_frame) if at_start else (cut.start_frame, cut.end_frame + frames)

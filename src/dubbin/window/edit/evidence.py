@@ -7,6 +7,7 @@ from collections.abc import Callable
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
+from dubbin.core.texts import tr
 from dubbin.window.parts.segments import Segments
 from dubbin.window.parts.theme import Theme
 
@@ -22,7 +23,9 @@ class EditEvidence(QWidget):
         self.setObjectName("evidence")
         self._refreshers = {key: refresh for key, _, _, refresh in tabs}
         self._keys = [key for key, _, _, _ in tabs]
-        self.tabs = Segments(theme, "What is shown", [(key, title, "") for key, title, _, _ in tabs], {key: "saddle" for key in self._keys})
+        self.tabs = Segments(
+            theme, tr("What is shown"), [(key, title, "") for key, title, _, _ in tabs], {key: "saddle" for key in self._keys}
+        )
         self.pages = QStackedWidget()
         for _, _, widget, _ in tabs:
             self.pages.addWidget(widget)

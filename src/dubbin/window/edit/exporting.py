@@ -8,11 +8,12 @@ from PyQt6.QtWidgets import QFileDialog, QInputDialog
 
 from dubbin.core.deliver.edit_lists import FORMS, FRAMES_PER_S, write_edit_list
 from dubbin.core.deliver.timecode import USUAL
+from dubbin.core.texts import tr
 from dubbin.window.edit.writing import write_and_say
 from dubbin.window.shell.shared import Shared
 
-FPS = "frames a second of the picture"
-EDIT_FILES = "OpenTimelineIO (*.otio);;EDL, CMX 3600 (*.edl);;Table (*.csv);;Tab-separated list (*.txt)"
+FPS = tr("frames a second of the picture")
+EDIT_FILES = tr("OpenTimelineIO (*.otio);;EDL, CMX 3600 (*.edl);;Table (*.csv);;Tab-separated list (*.txt)")
 
 
 class EditExport:
@@ -20,7 +21,7 @@ class EditExport:
         self._window, self._folder, self._session, self._preferences = shared.window, shared.folder, shared.session, shared.preferences
 
     def ask_file(self) -> None:
-        name, _ = QFileDialog.getSaveFileName(self._window, "Export the edit list", self._folder(), EDIT_FILES)
+        name, _ = QFileDialog.getSaveFileName(self._window, tr("Export the edit list"), self._folder(), EDIT_FILES)
         if not name:
             return
         fps: float | None = FRAMES_PER_S
@@ -34,14 +35,14 @@ class EditExport:
         last = self._preferences.get(FPS, f"{FRAMES_PER_S}")
         choices = list(USUAL) if last in USUAL else [*USUAL, last]
         text, done = QInputDialog.getItem(
-            self._window, "Export the edit list", "Frames a second of the picture:", choices, choices.index(last), True
+            self._window, tr("Export the edit list"), tr("Frames a second of the picture:"), choices, choices.index(last), True
         )
         if not done:
             return None
         try:
             fps = float(text.replace(",", "."))
         except ValueError:
-            self._session.said.emit(f"“{text}” is no number of frames a second.")
+            self._session.said.emit(tr("“{text}” is no number of frames a second.").format(text=text))
             return None
         self._preferences.set(FPS, text)
         return fps

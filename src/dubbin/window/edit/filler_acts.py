@@ -5,6 +5,7 @@ from __future__ import annotations
 from dubbin.core.episode.commands.cuts import cut_stretches, put_back_many
 from dubbin.core.episode.model import CutKind, Episode
 from dubbin.core.mix.word_cuts import FoundFiller
+from dubbin.core.texts import tr
 from dubbin.window.player.playing import Playing
 from dubbin.window.session.selection import Selection
 from dubbin.window.session.session import Session
@@ -32,10 +33,12 @@ class Fillers:
         if len(fillers) > 1:
             wanted = [f for f in wanted if not f.cut.is_tight]
         if not wanted:
-            self._session.said.emit("There is no filler left to cut." if fillers else "No filler was found.")
+            self._session.said.emit(tr("There is no filler left to cut.") if fillers else tr("No filler was found."))
             return
         stretches = [(f.cut.start_frame, f.cut.end_frame) for f in wanted]
-        title = title or (f"Cut {len(wanted)} fillers" if len(wanted) > 1 else f"Cut “{wanted[0].text}”")
+        title = title or (
+            tr("Cut {count} fillers").format(count=len(wanted)) if len(wanted) > 1 else tr("Cut “{text}”").format(text=wanted[0].text)
+        )
         self._session.do(cut_stretches(self._session.episode, stretches, CutKind.FILLER, title))
 
     def cut_all(self) -> None:
@@ -59,7 +62,7 @@ class Fillers:
             middle = sum(self._span(filler)) // 2
             cuts |= {c for c in self._session.episode.cuts if c.kind is CutKind.FILLER and c.start_frame <= middle < c.end_frame}
         if cuts:
-            title = f"Put back {len(cuts)} fillers" if len(cuts) > 1 else "Put back a filler"
+            title = tr("Put back {count} fillers").format(count=len(cuts)) if len(cuts) > 1 else tr("Put back a filler")
             self._session.do(put_back_many(self._session.episode, cuts, title))
 
     def toggle(self) -> None:
@@ -67,7 +70,7 @@ class Fillers:
         head, rate = self._selection.head, self._session.episode.rate
         near = [f for f in self._speech.fillers() if f.cut.start_frame - rate // 4 <= head <= f.cut.end_frame + rate // 4]
         if not near:
-            self._session.said.emit("There is no filler at the play head. U goes to the next one.")
+            self._session.said.emit(tr("There is no filler at the play head. U goes to the next one."))
             return
         filler = min(near, key=lambda f: abs(self._span(f)[0] - head))
         (self.put_back if self.is_cut(filler) else self.cut)([filler])
@@ -80,6 +83,6 @@ class Fillers:
         fillers = self._speech.fillers()
         filler = neighbour(fillers, self._selection.head, direction, lambda f: self._span(f)[0])
         if filler is None:
-            self._session.said.emit("There is no further filler." if fillers else "No filler is known yet.")
+            self._session.said.emit(tr("There is no further filler.") if fillers else tr("No filler is known yet."))
         else:
             self.hear(filler)

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+from dubbin.core.figures import clock, span_text
 from dubbin.core.mix.word_cuts import FoundFiller
+from dubbin.core.texts import tr
 from dubbin.window.edit.filler_acts import Fillers
 from dubbin.window.parts.active_table import ActiveTable
-from dubbin.window.parts.figures import clock, span_text
 from dubbin.window.session.session import Session
 from dubbin.window.session.speech import Speech
 
@@ -15,10 +16,10 @@ class FillerList(ActiveTable):
 
     def __init__(self, session: Session, speech: Speech, acts: Fillers) -> None:
         super().__init__(
-            "Fillers",
-            ("Cut", "Filler", "Voice", "At", "Length", "Note"),
+            tr("Fillers"),
+            (tr("Cut"), tr("Filler"), tr("Voice"), tr("At"), tr("Length"), tr("Note")),
             5,
-            "Fillers are found in the words: choose Transcribe on the card.",
+            tr("Fillers are found in the words: choose Transcribe on the card."),
         )
         self._session, self._speech, self._acts = session, speech, acts
         self._entries: list[list[FoundFiller]] = []
@@ -34,12 +35,12 @@ class FillerList(ActiveTable):
         for (text, voice), group in sorted(kinds.items(), key=lambda k: -len(k[1])):
             cut = sum(self._acts.is_cut(f) for f in group)
             tight = sum(f.cut.is_tight and not self._acts.is_cut(f) for f in group)
-            note = f"{cut} cut" + (f", {tight} tightly joined" if tight else "")
-            rows.append((cut == len(group), f"all “{text}”, {len(group)}", voice, "", "", note))
+            note = tr("{cut} cut").format(cut=cut) + (tr(", {tight} tightly joined").format(tight=tight) if tight else "")
+            rows.append((cut == len(group), tr("all “{text}”, {count}").format(text=text, count=len(group)), voice, "", "", note))
             self._entries.append(group)
         for filler in fillers:
             start, end = int(table.starts[filler.row]), int(table.ends[filler.row])
-            note = "tightly joined: listen before you cut" if filler.cut.is_tight else ""
+            note = tr("tightly joined: listen before you cut") if filler.cut.is_tight else ""
             rows.append(
                 (self._acts.is_cut(filler), f"“{filler.text}”", filler.voice, clock(start / rate, 1), span_text((end - start) / rate), note)
             )

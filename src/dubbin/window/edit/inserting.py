@@ -11,6 +11,7 @@ from dubbin.core.episode.commands.arrangement import insert_break, insert_record
 from dubbin.core.episode.importing import ImportedFile, import_file
 from dubbin.core.episode.model import Role, new_id
 from dubbin.core.jobs import Task
+from dubbin.core.texts import tr
 from dubbin.window.edit.dialogs import BreakDialog
 from dubbin.window.shell.file_kinds import SOUND_FILES
 from dubbin.window.shell.shared import Shared
@@ -27,13 +28,13 @@ class Inserting:
         if dialog.exec():
             self.insert_break(*dialog.values())
 
-    def insert_break(self, seconds: float = BREAK_S, name: str = "Break", cue: bool = False) -> None:
+    def insert_break(self, seconds: float = BREAK_S, name: str = tr("Break"), cue: bool = False) -> None:
         """A gap for an inserted advertisement; cue: with a tone at its beginning."""
         frames = round(seconds * self._session.episode.rate)
         self._session.do(insert_break(self._session.episode, self._selection.head, frames, new_id(), name, cue))
 
     def ask_file(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self._window, "Sound to put in at the play head", self._folder(), SOUND_FILES)
+        name, _ = QFileDialog.getOpenFileName(self._window, tr("Sound to put in at the play head"), self._folder(), SOUND_FILES)
         if name:
             self.insert_file(Path(name))
 
@@ -53,4 +54,4 @@ class Inserting:
             if imported.remarks:
                 self._session.said.emit("\n".join(imported.remarks))
 
-        self._session.jobs.start(("insert", path), f"Reading {path.name}", work, done)
+        self._session.jobs.start(("insert", path), tr("Reading {name}").format(name=path.name), work, done)

@@ -21,10 +21,11 @@ from PyQt6.QtWidgets import (
 
 from dubbin.core.speech.models import LANGUAGES, MODELS
 from dubbin.core.speech.transcript import Spoken
+from dubbin.core.texts import tr
 from dubbin.window.parts.card import label
 from dubbin.window.parts.dialog import ok_or_cancel
 
-BY_ITSELF = "Detected"
+BY_ITSELF = tr("Detected")
 TERMS_HEIGHT = 120
 
 
@@ -48,11 +49,11 @@ class ListeningDialog(QDialog):
         parent: QWidget | None = None,
     ) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Transcription settings")
+        self.setWindowTitle(tr("Transcription settings"))
         self._ask_folder, self._offered = ask_folder, list(offered)
         self._folder = choice if choice not in ("", *MODELS) else ""
         column = QVBoxLayout(self)
-        column.addWidget(label("Speech model", "strong"))
+        column.addWidget(label(tr("Speech model"), "strong"))
         self.models = QButtonGroup(self)
         self.buttons: dict[str, QRadioButton] = {}
         for model in MODELS.values():
@@ -60,7 +61,7 @@ class ListeningDialog(QDialog):
         row = QHBoxLayout()
         row.setContentsMargins(0, 0, 0, 0)
         self._add_model(row, "", "", "")
-        choose = QPushButton("Choose a folder …")
+        choose = QPushButton(tr("Choose a folder …"))
         choose.clicked.connect(self._choose_folder)
         row.addStretch(1)
         row.addWidget(choose)
@@ -68,7 +69,7 @@ class ListeningDialog(QDialog):
         self._show_folder()
         self.buttons[choice if choice in MODELS else "" if self._folder else next(iter(MODELS))].setChecked(True)
         column.addSpacing(8)
-        column.addWidget(label("Language of the show", "strong"))
+        column.addWidget(label(tr("Language of the show"), "strong"))
         self.language = QComboBox()
         self.language.addItem(BY_ITSELF, "")
         for code in sorted(LANGUAGES, key=language_title):
@@ -76,18 +77,18 @@ class ListeningDialog(QDialog):
         self.language.setCurrentIndex(max(self.language.findData(spoken.language), 0))
         column.addWidget(self.language)
         column.addSpacing(8)
-        column.addWidget(label("Names and terms of the show", "strong"))
-        column.addWidget(label("One a line, written as it is to stand in captions. Recipes keep the list.", "muted"))
+        column.addWidget(label(tr("Names and terms of the show"), "strong"))
+        column.addWidget(label(tr("One a line, written as it is to stand in captions. Recipes keep the list."), "muted"))
         self.terms = QPlainTextEdit("\n".join(spoken.terms))
         self.terms.setFixedHeight(TERMS_HEIGHT)
         self.terms.setTabChangesFocus(True)
         column.addWidget(self.terms)
-        self.take = QPushButton("Add names from tags and speakers")
+        self.take = QPushButton(tr("Add names from tags and speakers"))
         self.take.clicked.connect(self.add_offered)
         self.take.setEnabled(bool(self._missing()))
         self.terms.textChanged.connect(lambda: self.take.setEnabled(bool(self._missing())))
         column.addWidget(self.take)
-        self.again = QCheckBox("Transcribe again now; corrections are lost")
+        self.again = QCheckBox(tr("Transcribe again now; corrections are lost"))
         self.again.setVisible(has_words)
         column.addSpacing(8)
         column.addWidget(self.again)
@@ -109,7 +110,11 @@ class ListeningDialog(QDialog):
 
     def _show_folder(self) -> None:
         button = self.buttons[""]
-        button.setText(f"Another one: {Path(self._folder).name}" if self._folder else "Another Whisper model (CTranslate2 format)")
+        button.setText(
+            tr("Another one: {name}").format(name=Path(self._folder).name)
+            if self._folder
+            else tr("Another Whisper model (CTranslate2 format)")
+        )
         button.setToolTip(self._folder)
         button.setEnabled(bool(self._folder))
 

@@ -4,13 +4,15 @@ from __future__ import annotations
 
 from dubbin.core.episode.commands.arrangement import copy_stretches, move_stretches
 from dubbin.core.episode.model import new_id
+from dubbin.core.figures import number
+from dubbin.core.texts import tr
 from dubbin.window.edit.clipboard import Clipboard
 from dubbin.window.edit.cutting import Cutting
 from dubbin.window.session.selection import Selection
 from dubbin.window.session.session import Session
 from dubbin.window.session.speech import Speech
 
-NOTHING_TAKEN = "Nothing was taken yet: select a stretch and press Ctrl+C, or cut it with X."
+NOTHING_TAKEN = tr("Nothing was taken yet: select a stretch and press Ctrl+C, or cut it with X.")
 
 
 class Moving:
@@ -31,7 +33,9 @@ class Moving:
         read = self._speech.reading_cuts(rows, joined=False) if rows else []
         self._clipboard.take(read if len(read) == 1 else self._cutting.selected_stretches())
         seconds = sum(b - a for a, b in self._clipboard.stretches) / self._session.episode.rate
-        self._session.said.emit(f"{seconds:.2f} s taken. Ctrl+V puts a copy in at the play head, Ctrl+Shift+V moves it there.")
+        self._session.said.emit(
+            tr("{seconds} s taken. Ctrl+V puts a copy in at the play head, Ctrl+Shift+V moves it there.").format(seconds=number(seconds, 2))
+        )
 
     def put_copy(self) -> None:
         if not self._clipboard.stretches:
@@ -45,7 +49,7 @@ class Moving:
             self.put_copy()  # what was cut is heard nowhere any more: putting it in moves it
             return
         if any(a < self._selection.head < b for a, b in taken):
-            self._session.said.emit("The play head stands inside what is to be moved. Put it where the stretch shall be heard.")
+            self._session.said.emit(tr("The play head stands inside what is to be moved. Put it where the stretch shall be heard."))
             return
         self._session.do(move_stretches(self._session.episode, taken, self._selection.head, new_id()))
         self._clipboard.clear()

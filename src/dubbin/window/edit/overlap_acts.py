@@ -8,6 +8,7 @@ from dataclasses import dataclass
 
 from dubbin.core.episode.commands.lanes import lower_overlaps, uncover
 from dubbin.core.episode.model import Cover, CoverKind
+from dubbin.core.texts import tr
 from dubbin.window.player.playing import Playing
 from dubbin.window.session.selection import Selection
 from dubbin.window.session.session import Session
@@ -69,7 +70,7 @@ class Overlaps:
         """Go to the next (1) or previous (-1) overlap and hear it."""
         found = neighbour(self.all(), self._selection.head, direction, lambda o: o.start_frame)
         if found is None:
-            self._session.said.emit("There is no further overlap.")
+            self._session.said.emit(tr("There is no further overlap."))
         else:
             self._playing.play_place(found.start_frame, found.end_frame)
 
@@ -78,7 +79,7 @@ class Overlaps:
         lowered = self.all_lowered(overlaps)
         places = [(o.hears_other, o.start_frame, o.end_frame) for o, known in zip(overlaps, lowered, strict=True) if known is None]
         if not places:
-            self._session.said.emit("There is no overlap left to lower." if overlaps else "Nobody speaks over another here.")
+            self._session.said.emit(tr("There is no overlap left to lower.") if overlaps else tr("Nobody speaks over another here."))
             return
         self._session.do(lower_overlaps(self._session.episode, places, -self.lower_db))
 
@@ -89,7 +90,7 @@ class Overlaps:
         """Lower one overlap, or have it as it was; by default that at the play head."""
         overlap = overlap or self.at_head()
         if overlap is None:
-            self._session.said.emit("There is no overlap at the play head. The Overlaps list goes to each of them.")
+            self._session.said.emit(tr("There is no overlap at the play head. The Overlaps list goes to each of them."))
             return
         cover = self.lowered(overlap)
         if cover is None:

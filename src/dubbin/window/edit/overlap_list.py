@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from PyQt6.QtWidgets import QPushButton, QWidget
 
+from dubbin.core.figures import clock, short_number, span_text
+from dubbin.core.texts import tr
 from dubbin.window.edit.overlap_acts import Overlap, Overlaps
 from dubbin.window.parts.active_table import ActiveTable
 from dubbin.window.parts.card import label
 from dubbin.window.parts.figure_box import FigureBox
-from dubbin.window.parts.figures import clock, span_text
 from dubbin.window.player.playing import Playing
 from dubbin.window.session.selection import Selection
 from dubbin.window.session.session import Session
@@ -21,10 +22,10 @@ class OverlapList(ActiveTable):
 
     def __init__(self, session: Session, acts: Overlaps, selection: Selection, playing: Playing) -> None:
         super().__init__(
-            "Overlaps",
-            ("Lower", "At", "Length", "Who", "Hears the other", "Now"),
+            tr("Overlaps"),
+            (tr("Lower"), tr("At"), tr("Length"), tr("Who"), tr("Hears the other"), tr("Now")),
             3,
-            "Where two speak at once is found as soon as both microphones are measured. There is no such place yet.",
+            tr("Where two speak at once is found as soon as both microphones are measured. There is no such place yet."),
         )
         self._session, self._acts, self._selection, self._playing = session, acts, selection, playing
         self._entries: list[Overlap] = []
@@ -38,8 +39,8 @@ class OverlapList(ActiveTable):
         for item, cover in zip(self._entries, self._acts.all_lowered(self._entries), strict=True):
             rows.append((
                 cover is not None, clock(item.start_frame / episode.rate, 1), span_text((item.end_frame - item.start_frame) / episode.rate),
-                " and ".join(names.get(i, "") for i in item.lanes), names.get(item.hears_other, ""),
-                f"lowered by {-cover.gain_db:g} dB" if cover is not None else "",
+                tr(" and ").join(names.get(i, "") for i in item.lanes), names.get(item.hears_other, ""),
+                tr("lowered by {gain_db} dB").format(gain_db=short_number(-cover.gain_db)) if cover is not None else "",
             ))  # fmt: skip
         self.fill(rows, ticks=True)
 
@@ -62,14 +63,14 @@ def overlap_controls(acts: Overlaps) -> list[QWidget]:
     by.setDecimals(0)
     by.setSuffix(" dB")
     by.setValue(acts.lower_db)
-    by.setAccessibleName("Lower by")
+    by.setAccessibleName(tr("Lower by"))
 
     def set_db(db: float) -> None:
         acts.lower_db = db
 
     by.valueChanged.connect(set_db)
-    every = QPushButton("Lower all")
+    every = QPushButton(tr("Lower all"))
     every.setProperty("kind", "small")
-    every.setToolTip("At every overlap lower the microphone that hears the other one.")
+    every.setToolTip(tr("At every overlap lower the microphone that hears the other one."))
     every.clicked.connect(acts.lower_all)
-    return [label("Lower the microphone that hears the other by", "muted"), by, every]
+    return [label(tr("Lower the microphone that hears the other by"), "muted"), by, every]

@@ -12,7 +12,9 @@ from dubbin.core.episode.commands.cuts import set_pauses
 from dubbin.core.episode.commands.seams import set_seams
 from dubbin.core.episode.model import Placed
 from dubbin.core.episode.time_map import FURTHEST_SESSION_FRAME, merged
+from dubbin.core.figures import clock, number, thousands
 from dubbin.core.speech.pauses import STARTING_POINTS, PauseSettings
+from dubbin.core.texts import mark, tr, tr_count
 from dubbin.window.edit.actions import edit_actions
 from dubbin.window.edit.acts import EditActs
 from dubbin.window.edit.evidence import EditEvidence
@@ -30,7 +32,6 @@ from dubbin.window.parts.action import ActionButton
 from dubbin.window.parts.card import Card, FigureRows, TreatmentCard, label
 from dubbin.window.parts.fields import SettingsForm
 from dubbin.window.parts.figure_box import FigureBox
-from dubbin.window.parts.figures import clock, thousands
 from dubbin.window.parts.segments import Segments
 from dubbin.window.parts.theme import scaled
 from dubbin.window.shell.page import Page, Status
@@ -39,14 +40,14 @@ from dubbin.window.shell.step import Step
 
 AUTOMATIC_START_DB = -50.0
 POINT_FIELDS = ("longer_than_s", "leave_before_s", "leave_after_s", "keep_s", "shortest_kept_s")
-CUSTOM = "Custom"
+CUSTOM = mark("Custom")
 SHORT = {
-    "cut": "Cut", "put-back": "Put back", "split": "Split", "cut-piece": "Cut piece", "hear-seam": "Hear seam", "walk-next": "Walk the seams",
-    "walk-doubtful": "Next doubtful", "fold": "Fold", "put-back-all": "Put back all", "export-edit": "Export edit …", "insert-file": "Insert sound …",
-    "insert-break": "Break …", "add-chapter": "Chapter …", "suggest-chapters": "Suggest chapters", "copy-chapters": "Copy chapters", "bleep": "Bleep",
-    "mute-stretch": "Mute", "uncover": "Uncover", "cut-fillers": "Cut all fillers", "keep-last-takes": "Keep last takes", "bring-text": "Import …",
-    "all-pauses": "Cut or put back all", "mark-pauses": "Mark all", "mark-fillers": "Mark all", "pause-level": "Level from selection",
-    "export-words": "Export …",
+    "cut": tr("Cut"), "put-back": tr("Put back"), "split": tr("Split"), "cut-piece": tr("Cut piece"), "hear-seam": tr("Hear seam"), "walk-next": tr("Walk the seams"),
+    "walk-doubtful": tr("Next doubtful"), "fold": tr("Fold"), "put-back-all": tr("Put back all"), "export-edit": tr("Export edit …"), "insert-file": tr("Insert sound …"),
+    "insert-break": tr("Break …"), "add-chapter": tr("Chapter …"), "suggest-chapters": tr("Suggest chapters"), "copy-chapters": tr("Copy chapters"), "bleep": tr("Bleep"),
+    "mute-stretch": tr("Mute"), "uncover": tr("Uncover"), "cut-fillers": tr("Cut all fillers"), "keep-last-takes": tr("Keep last takes"), "bring-text": tr("Import …"),
+    "all-pauses": tr("Cut or put back all"), "mark-pauses": tr("Mark all"), "mark-fillers": tr("Mark all"), "pause-level": tr("Level from selection"),
+    "export-words": tr("Export …"),
 }  # fmt: skip
 
 
@@ -75,14 +76,14 @@ class EditPage(Page):
         self.history = HistoryList(session)
         self.seam_settings = SeamSettings(session, self.seams)
         self.tabs = EditEvidence(self.theme, [
-            ("words", "Words", self.words, lambda: None),
-            ("pauses", "Pauses", self._with_row(self.pause_list, self._row_buttons("all-pauses", "mark-pauses", "pause-level")), self.pause_list.refresh),
-            ("fillers", "Fillers", self._with_row(self.fillers, self._row_buttons("cut-fillers", "mark-fillers")), self.fillers.refresh),
-            ("retakes", "Retakes", self.retakes, self.retakes.refresh),
-            ("overlaps", "Overlaps", self._with_row(self.overlaps, overlap_controls(self.acts.overlaps)), self.overlaps.refresh),
-            ("seams", "Seams", self._with_row(self.seams, [label("Crossfade of the picked seam", "muted"), self.seam_settings]), self.seams.refresh),
-            ("program", "Program", self._with_row(self.program, self._program_buttons()), self.program.refresh),
-            ("history", "History", self.history, self.history.refresh),
+            ("words", tr("Words"), self.words, lambda: None),
+            ("pauses", tr("Pauses"), self._with_row(self.pause_list, self._row_buttons("all-pauses", "mark-pauses", "pause-level")), self.pause_list.refresh),
+            ("fillers", tr("Fillers"), self._with_row(self.fillers, self._row_buttons("cut-fillers", "mark-fillers")), self.fillers.refresh),
+            ("retakes", tr("Retakes"), self.retakes, self.retakes.refresh),
+            ("overlaps", tr("Overlaps"), self._with_row(self.overlaps, overlap_controls(self.acts.overlaps)), self.overlaps.refresh),
+            ("seams", tr("Seams"), self._with_row(self.seams, [label(tr("Crossfade of the picked seam"), "muted"), self.seam_settings]), self.seams.refresh),
+            ("program", tr("Program"), self._with_row(self.program, self._program_buttons()), self.program.refresh),
+            ("history", tr("History"), self.history, self.history.refresh),
         ])  # fmt: skip
         self.evidence = self.tabs
         selection.changed.connect(self._show_buttons)
@@ -94,19 +95,19 @@ class EditPage(Page):
     # -- building ---------------------------------------------------------------------
 
     def _add_pauses_card(self) -> None:
-        self.pauses = TreatmentCard(self.theme, "Pauses", strength=False)
-        self.pauses.switch.setToolTip("Cut all pauses found; off puts them back.")
+        self.pauses = TreatmentCard(self.theme, tr("Pauses"), strength=False)
+        self.pauses.switch.setToolTip(tr("Cut all pauses found; off puts them back."))
         self.pauses.switch.toggled.connect(self._on_switched)
         self.point = Segments(
             self.theme,
-            "Starting point",
-            [(name, name, "") for name in (*STARTING_POINTS, CUSTOM)],
+            tr("Starting point"),
+            [(name, tr(name), "") for name in (*STARTING_POINTS, CUSTOM)],
             {name: "saddle" for name in (*STARTING_POINTS, CUSTOM)},
         )
-        self.point.setToolTip("How much air the conversation keeps; every figure can be changed below.")
+        self.point.setToolTip(tr("How much air the conversation keeps; every figure can be changed below."))
         self.point.chosen.connect(self._on_point)
-        self.automatic = QCheckBox("Level from noise floor")
-        self.automatic.setToolTip("Automatic: a pause is where nothing stands out of the noise floor of any microphone.")
+        self.automatic = QCheckBox(tr("Level from noise floor"))
+        self.automatic.setToolTip(tr("Automatic: a pause is where nothing stands out of the noise floor of any microphone."))
         self.automatic.toggled.connect(self._on_automatic)
         self.form = SettingsForm(PauseSettings, before={"quieter_than_db": self.automatic})
         self.form.edited.connect(lambda name, value: self._on_setting(**{name: value}))
@@ -115,29 +116,29 @@ class EditPage(Page):
         self.column.addWidget(self.pauses)
 
     def _add_words_card(self) -> None:
-        card = Card("Words")
+        card = Card(tr("Words"))
         self.word_rows = FigureRows()
         card.body.addWidget(self.word_rows)
-        self.write = QPushButton("Transcribe")
-        self.write.setToolTip("Speech to text on this computer, in the background; nothing is sent anywhere.")
+        self.write = QPushButton(tr("Transcribe"))
+        self.write.setToolTip(tr("Speech to text on this computer, in the background; nothing is sent anywhere."))
         self.write.clicked.connect(lambda: self._actions["transcribe"].run())
         card.body.addWidget(self.write)
         self._add_buttons(card, (("cut-fillers", "keep-last-takes"), ("bring-text", "export-words")))
         self.column.addWidget(card)
 
     def _add_cuts_card(self) -> None:
-        card = Card("Cuts and seams")
+        card = Card(tr("Cuts and seams"))
         self.cut_rows = FigureRows()
         card.body.addWidget(self.cut_rows)
         row = QHBoxLayout()
-        self.seam_auto = QCheckBox("Automatic crossfades")
-        self.seam_auto.setToolTip("Long where the room's noise is steady, short in flowing speech; off: all of one length.")
+        self.seam_auto = QCheckBox(tr("Automatic crossfades"))
+        self.seam_auto.setToolTip(tr("Long where the room's noise is steady, short in flowing speech; off: all of one length."))
         self.seam_auto.toggled.connect(lambda on: self.session.do(set_seams(self.session.episode, auto=on)))
         self.seam_ms = FigureBox()
         self.seam_ms.setRange(0.0, 500.0)
         self.seam_ms.setDecimals(0)
-        self.seam_ms.setSuffix(" ms")
-        self.seam_ms.setAccessibleName("Length of crossfades")
+        self.seam_ms.setSuffix(tr(" ms"))
+        self.seam_ms.setAccessibleName(tr("Length of crossfades"))
         self.seam_ms.setFixedWidth(scaled(76))
         self.seam_ms.valueChanged.connect(lambda ms: self.session.do(set_seams(self.session.episode, ms=ms)))
         row.addWidget(self.seam_auto, 1)
@@ -156,7 +157,7 @@ class EditPage(Page):
         self.column.addWidget(card)
 
     def _add_program_card(self) -> None:
-        card = Card("In the program")
+        card = Card(tr("In the program"))
         self._add_buttons(
             card,
             (("insert-file", "insert-break"), ("add-chapter", "suggest-chapters"), ("copy-chapters", "bleep"), ("mute-stretch", "uncover")),
@@ -186,9 +187,9 @@ class EditPage(Page):
     def _program_buttons(self) -> list[QWidget]:
         out: list[QWidget] = []
         for text, act in (
-            ("Rename …", self._rename),
-            ("Move to the play head", self._move_picked),
-            ("Remove", lambda: self.program.remove()),
+            (tr("Rename …"), self._rename),
+            (tr("Move to the play head"), self._move_picked),
+            (tr("Remove"), lambda: self.program.remove()),
         ):
             button = QPushButton(text)
             button.setProperty("kind", "small")
@@ -250,7 +251,7 @@ class EditPage(Page):
         if fields:
             self._on_setting(**fields)
         else:
-            self.session.said.emit("Change any figure: your own are kept under Custom, for the next episodes too.")
+            self.session.said.emit(tr("Change any figure: your own are kept under Custom, for the next episodes too."))
             self.form.fields["longer_than_s"].setFocus()
 
     def _rename(self) -> None:
@@ -258,7 +259,7 @@ class EditPage(Page):
         if entry is None:
             return
         if isinstance(entry, Placed):
-            name, done = QInputDialog.getText(self.card, "Rename", "Name:", text=entry.name)
+            name, done = QInputDialog.getText(self.card, tr("Rename"), tr("Name:"), text=entry.name)
             if done and name.strip():
                 self.program.rename(name.strip())
         else:
@@ -274,16 +275,16 @@ class EditPage(Page):
     def status(self) -> Status:
         episode = self.session.episode
         if not episode.lanes:
-            return Status("not started")
+            return Status(tr("not started"))
         cuts = merged(episode.cuts)
         if cuts:
             seconds = sum(b - a for a, b in cuts) / episode.rate
-            return Status(f"{len(cuts)} cut{'s' if len(cuts) != 1 else ''}, −{clock(seconds)}", True)
+            return Status(tr_count("{count} cut, −{length}", "{count} cuts, −{length}", len(cuts), length=clock(seconds)), True)
         found = len(self.session.analyses.pauses())
-        return Status(f"{found} pauses found" if found else "not started")
+        return Status(tr("{found} pauses found").format(found=found) if found else tr("not started"))
 
     def title(self) -> str:
-        return "all lanes together"
+        return tr("all lanes together")
 
     def refresh(self) -> None:
         self._show_pauses()
@@ -313,8 +314,11 @@ class EditPage(Page):
         measuring = any(self.session.analyses.report(lane) is None for lane in episode.lanes)
         rows = self.pauses.rows
         unknown = measuring and not found
-        rows.show_row("pauses", "measuring …" if unknown else f"{len(found)} found, {cut_count} cut")
-        rows.show_row("time saved", "" if unknown else f"−{clock(saved, 1)}")
+        rows.show_row(
+            tr("pauses"),
+            tr("measuring …") if unknown else tr("{count} found, {cut_count} cut").format(count=len(found), cut_count=cut_count),
+        )
+        rows.show_row(tr("time saved"), "" if unknown else f"−{clock(saved, 1)}")
 
     def _show_words(self) -> None:
         speech = self.speech
@@ -323,17 +327,17 @@ class EditPage(Page):
         rows = self.word_rows
         languages = self.session.episode.languages
         heard_in = "".join(f" · {language_title(code)}" for code in languages)
-        rows.show_row("words", thousands(count) + heard_in if count else "none yet")
+        rows.show_row(tr("words"), thousands(count) + heard_in if count else tr("none yet"))
         if count:
             fillers = speech.fillers()
             cut = sum(self.acts.fillers.is_cut(f) for f in fillers)
             retakes = speech.retakes()
             chosen = sum(self.acts.retakes.kept(r) is not None for r in retakes)
-            rows.show_row("fillers", f"{len(fillers)} found, {cut} cut")
-            rows.show_row("retakes", f"{len(retakes)} found, {chosen} resolved")
+            rows.show_row(tr("fillers"), tr("{count} found, {cut} cut").format(count=len(fillers), cut=cut))
+            rows.show_row(tr("retakes"), tr("{count} found, {chosen} resolved").format(count=len(retakes), chosen=chosen))
         talk = speech.crosstalk()
-        rows.show_row("overlaps", f"{len(talk)}")
-        rows.set_row_visible("overlaps", bool(talk))
+        rows.show_row(tr("overlaps"), f"{len(talk)}")
+        rows.set_row_visible(tr("overlaps"), bool(talk))
         self._show_writing()
 
     def _show_writing(self) -> None:
@@ -341,10 +345,10 @@ class EditPage(Page):
             return
         fraction = self.speech.progress()
         if fraction is not None:
-            self.write.setText(f"Stop transcribing ({100 * fraction:.0f} %)")
+            self.write.setText(tr("Stop transcribing ({fraction} %)").format(fraction=number(100 * fraction, 0)))
         else:
             missing = [lane for lane in self.speech.voices() if self.session.episode.transcript(lane.id) is None]
-            self.write.setText("Transcribe")
+            self.write.setText(tr("Transcribe"))
             self.write.setVisible(bool(missing))
         if not len(self.speech.table):
             port = self.words.words.viewport()
@@ -357,13 +361,13 @@ class EditPage(Page):
         time_map = self.session.map
         out = sum(b - a for a, b in union if a < FURTHEST_SESSION_FRAME) / episode.rate
         total = episode.frames / episode.rate
-        self.cut_rows.show_row("cuts", str(len(union)))
-        self.cut_rows.show_row("removed", f"−{clock(out, 1)}")
-        self.cut_rows.show_row("length", f"{clock(total, 1)} → {clock(time_map.program_frames / episode.rate, 1)}")
+        self.cut_rows.show_row(tr("cuts"), str(len(union)))
+        self.cut_rows.show_row(tr("removed"), f"−{clock(out, 1)}")
+        self.cut_rows.show_row(tr("length"), f"{clock(total, 1)} → {clock(time_map.program_frames / episode.rate, 1)}")
         checks = [c for s in seams_of(time_map) if (c := self.acts.seams.check(s)) is not None]
         doubtful = sum(c.is_doubtful for c in checks)
-        self.cut_rows.show_row("doubtful seams", str(doubtful), "bad" if doubtful else "strong")
-        self.cut_rows.set_row_visible("doubtful seams", bool(checks))
+        self.cut_rows.show_row(tr("doubtful seams"), str(doubtful), "bad" if doubtful else "strong")
+        self.cut_rows.set_row_visible(tr("doubtful seams"), bool(checks))
         self.acts.seams.look()
         with QSignalBlocker(self.seam_auto), QSignalBlocker(self.seam_ms):
             self.seam_auto.setChecked(episode.seam_auto)

@@ -6,25 +6,26 @@ from collections.abc import Callable
 
 from dubbin.core.episode.commands.cuts import cut_pause, put_back
 from dubbin.core.episode.model import PARKED_FROM_FRAME, Cut, CutKind
+from dubbin.core.figures import clock, span_text
 from dubbin.core.speech.pauses import Pause
+from dubbin.core.texts import tr
 from dubbin.window.edit.pausing import Pausing
 from dubbin.window.parts.active_table import ActiveTable
-from dubbin.window.parts.figures import clock, span_text
 from dubbin.window.session.selection import Selection
 from dubbin.window.session.session import Session
 
-COLUMNS = ("Cut", "At", "Pause", "Removed", "Left")
-NAMES = {CutKind.HAND: "by hand", CutKind.FILLER: "filler", CutKind.RETAKE: "retake", CutKind.PAUSE: "pause"}
+COLUMNS = (tr("Cut"), tr("At"), tr("Pause"), tr("Removed"), tr("Left"))
+NAMES = {CutKind.HAND: tr("by hand"), CutKind.FILLER: "filler", CutKind.RETAKE: "retake", CutKind.PAUSE: "pause"}
 
 
 class PauseList(ActiveTable):
     def __init__(self, session: Session, selection: Selection, acts: Pausing, go: Callable[[int], None]) -> None:
         """go: moves the play head to a session frame."""
         super().__init__(
-            "Pauses and cuts",
+            tr("Pauses and cuts"),
             COLUMNS,
             None,
-            "Pauses are found as soon as the recordings are measured; what is cut by hand stands here too.",
+            tr("Pauses are found as soon as the recordings are measured; what is cut by hand stands here too."),
         )
         self._session, self._selection, self._acts, self._go_to = session, selection, acts, go
         self._entries: list[Pause | Cut] = []

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from dubbin.core.episode.commands.cuts import cut_pause, put_back, set_pauses
 from dubbin.core.episode.model import Cut
+from dubbin.core.figures import number
 from dubbin.core.speech.pauses import Pause, PauseSettings
+from dubbin.core.texts import tr
 from dubbin.core.treat.settings import describe
 from dubbin.window.lanes.navigation import Navigation
 from dubbin.window.session.selection import Selection
@@ -30,7 +32,7 @@ class Pausing:
         """Cut the pause at the play head, or put it back."""
         pause = self.at_head()
         if pause is None:
-            self._session.said.emit("There is no pause at the play head. N goes to the next one.")
+            self._session.said.emit(tr("There is no pause at the play head. N goes to the next one."))
             return
         episode, cut = self._session.episode, self.cut_of(pause)
         self._session.do(put_back(episode, cut) if cut else cut_pause(episode, pause))
@@ -45,17 +47,21 @@ class Pausing:
     def level_from_selection(self) -> None:
         """What counts as quiet is what is selected: a stretch in which nobody speaks."""
         if self._selection.range is None:
-            self._session.said.emit("Select a stretch in which nobody speaks first.")
+            self._session.said.emit(tr("Select a stretch in which nobody speaks first."))
             return
         episode, analyses = self._session.episode, self._session.analyses
         level = analyses.level_over(*(frame / episode.rate for frame in self._selection.range))
         if level is None:
-            self._session.said.emit("The recordings are still being measured.")
+            self._session.said.emit(tr("The recordings are still being measured."))
             return
         info = next(i for i in describe(PauseSettings) if i.name == "quieter_than_db")
         settings, found = analyses.pauses_with(quieter_than_db=round(min(max(level, info.low), info.high), 1))
         self._session.do(set_pauses(episode, settings, found, on=episode.pauses_on))
-        self._session.said.emit(f"Quieter than {settings.quieter_than_db:.1f} dBFS is a pause now: {len(found)} found.".replace("-", "−"))
+        self._session.said.emit(
+            tr("Quieter than {quieter_than_db} dBFS is a pause now: {count} found.")
+            .format(quieter_than_db=number(settings.quieter_than_db), count=len(found))
+            .replace("-", "−")
+        )
 
     def go_next(self, direction: int) -> None:
         """Go to the next (1) or previous (-1) pause."""

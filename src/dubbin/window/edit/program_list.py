@@ -7,8 +7,9 @@ from collections.abc import Callable
 from dubbin.core.episode.commands.arrangement import place_at, remove_placed, rename_placed
 from dubbin.core.episode.commands.markers import move_marker, note_marker, remove_marker
 from dubbin.core.episode.model import Marker, Placed, PlacedKind
+from dubbin.core.figures import clock, span_text
+from dubbin.core.texts import tr
 from dubbin.window.parts.active_table import ActiveTable
-from dubbin.window.parts.figures import clock, span_text
 from dubbin.window.session.selection import Selection
 from dubbin.window.session.session import Session
 
@@ -18,10 +19,10 @@ class ProgramList(ActiveTable):
 
     def __init__(self, session: Session, selection: Selection, go: Callable[[int], None]) -> None:
         super().__init__(
-            "In the program",
-            ("At", "What", "Name", "Length"),
+            tr("In the program"),
+            (tr("At"), tr("What"), tr("Name"), tr("Length")),
             2,
-            "Breaks, inserted sounds, moved stretches and chapters stand here: Ctrl+B inserts a break, Ctrl+Shift+K adds a chapter.",
+            tr("Breaks, inserted sounds, moved stretches and chapters stand here: Ctrl+B inserts a break, Ctrl+Shift+K adds a chapter."),
         )
         self._session, self._selection, self._go_to = session, selection, go
         self._entries: list[Marker | Placed] = []
@@ -32,11 +33,13 @@ class ProgramList(ActiveTable):
         entries: list[tuple[int, Marker | Placed, tuple[object, ...]]] = []
         for marker in episode.markers:
             at = time_map.to_program_or_next(marker.frame)
-            entries.append((at, marker, (clock(at / episode.rate, 1), "chapter" if marker.is_chapter else "marker", marker.text, "")))
+            entries.append(
+                (at, marker, (clock(at / episode.rate, 1), tr("chapter") if marker.is_chapter else tr("marker"), marker.text, ""))
+            )
         for item in episode.placed:
             heard = [s.program for s in time_map.spans if s.placed == item.id]
             at = heard[0] if heard else time_map.to_program_or_next(item.at_frame)
-            what = item.kind.value + (", with a cue tone" if item.cue else "")
+            what = tr(item.kind.value) + (tr(", with a cue tone") if item.cue else "")
             entries.append((at, item, (clock(at / episode.rate, 1), what, item.name, span_text(item.frames / episode.rate))))
         entries.sort(key=lambda e: e[0])
         self._entries = [e[1] for e in entries]

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dubbin.core.episode.commands.cuts import cut_stretches, put_back_many
 from dubbin.core.episode.model import Cut, CutKind, Episode
 from dubbin.core.mix.word_cuts import FoundRetake
+from dubbin.core.texts import tr
 from dubbin.window.player.playing import Playing
 from dubbin.window.session.selection import Selection
 from dubbin.window.session.session import Session
@@ -35,7 +36,9 @@ class Retakes:
             base = put_back_many(base, old, "").episode
         text = found.retake.takes[take].text
         short = text if len(text) < 40 else text[:38] + "…"
-        self._session.do(cut_stretches(base, self._speech.take_cuts(found, take), CutKind.RETAKE, f"Keep the take “{short}”"))
+        self._session.do(
+            cut_stretches(base, self._speech.take_cuts(found, take), CutKind.RETAKE, tr("Keep the take “{short}”").format(short=short))
+        )
 
     def keep_at_head(self) -> None:
         """Keep the take that the play head stands in, or was last heard in."""
@@ -45,10 +48,10 @@ class Retakes:
             if take is not None:
                 self.keep(found, take)
                 return
-        self._session.said.emit("There is no take at the play head. R goes to the next line that was said again.")
+        self._session.said.emit(tr("There is no take at the play head. R goes to the next line that was said again."))
 
     def put_back(self, found: FoundRetake) -> None:
-        self._session.do(put_back_many(self._session.episode, self._cuts(found), "Put the takes back"))
+        self._session.do(put_back_many(self._session.episode, self._cuts(found), tr("Put the takes back")))
 
     def keep_last(self) -> None:
         """Of every line that was said again keep the last take, now or as soon as it is known what goes."""
@@ -58,9 +61,9 @@ class Retakes:
         if stretches is None:
             return
         if not stretches:
-            self._session.said.emit("No line was found that is said twice and can be cut unheard.")
+            self._session.said.emit(tr("No line was found that is said twice and can be cut unheard."))
         else:
-            title = f"Keep the last take of {len(open_ones)} lines"
+            title = tr("Keep the last take of {count} lines").format(count=len(open_ones))
             self._session.do(cut_stretches(self._session.episode, stretches, CutKind.RETAKE, title))
 
     def _go_on(self) -> None:
@@ -75,6 +78,6 @@ class Retakes:
         """Go to the next (1) or previous (-1) line that was said again, and play all its takes."""
         found = neighbour(self._speech.retakes(), self._selection.head, direction, lambda r: r.spans[0][0])
         if found is None:
-            self._session.said.emit("There is no further retake.")
+            self._session.said.emit(tr("There is no further retake."))
         else:
             self._playing.play_place(found.spans[0][0], found.spans[-1][1])

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+from dubbin.core.figures import clock
 from dubbin.core.mix.word_cuts import FoundRetake
+from dubbin.core.texts import tr
 from dubbin.window.edit.retake_acts import Retakes
 from dubbin.window.parts.active_table import ActiveTable
-from dubbin.window.parts.figures import clock
 from dubbin.window.player.playing import Playing
 from dubbin.window.session.session import Session
 from dubbin.window.session.speech import Speech
@@ -16,10 +17,10 @@ class RetakeList(ActiveTable):
 
     def __init__(self, session: Session, speech: Speech, acts: Retakes, playing: Playing) -> None:
         super().__init__(
-            "Retakes",
-            ("Keep", "Take", "Voice", "At", "What is said"),
+            tr("Retakes"),
+            (tr("Keep"), tr("Take"), tr("Voice"), tr("At"), tr("What is said")),
             4,
-            "Lines that were said again are found in the words: choose Transcribe on the card.",
+            tr("Lines that were said again are found in the words: choose Transcribe on the card."),
         )
         self._session, self._speech, self._acts, self._playing = session, speech, acts, playing
         self._entries: list[tuple[FoundRetake, int]] = []
@@ -33,12 +34,14 @@ class RetakeList(ActiveTable):
             voice = episode.lane(found.lane).voice
             for k, (start, end) in enumerate(found.spans):
                 heard = episode.cut_at((start + end) // 2) is None
-                kind = "stumble" if found.retake.is_stumble else "by its sound" if found.retake.by_sound else "line"
+                kind = tr("stumble") if found.retake.is_stumble else tr("by its sound") if found.retake.by_sound else tr("line")
                 text = found.retake.takes[k].text
                 rows.append(
                     (
                         heard,
-                        f"{k + 1} of {len(found.spans)} · {kind}" if k == 0 else f"{k + 1} of {len(found.spans)}",
+                        tr("{k} of {count} · {kind}").format(k=k + 1, count=len(found.spans), kind=kind)
+                        if k == 0
+                        else tr("{k} of {count}").format(k=k + 1, count=len(found.spans)),
                         voice,
                         clock(start / episode.rate, 1),
                         text,

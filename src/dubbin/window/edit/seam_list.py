@@ -7,9 +7,10 @@ from PyQt6.QtWidgets import QComboBox
 from dubbin.core.episode.commands.seams import set_seam
 from dubbin.core.episode.model import SeamShape
 from dubbin.core.episode.time_map import FURTHEST_SESSION_FRAME
+from dubbin.core.figures import clock, number, span_text
+from dubbin.core.texts import tr
 from dubbin.window.edit.seam_watch import SeamWatch, seams_of
 from dubbin.window.parts.active_table import ActiveTable
-from dubbin.window.parts.figures import clock, span_text
 from dubbin.window.player.playing import Playing
 from dubbin.window.session.session import Session
 
@@ -19,10 +20,10 @@ class SeamList(ActiveTable):
 
     def __init__(self, session: Session, seams: SeamWatch, playing: Playing) -> None:
         super().__init__(
-            "Seams",
-            ("At", "Cut", "Crossfade", "Shape", "Doubt"),
+            tr("Seams"),
+            (tr("At"), tr("Cut"), tr("Crossfade"), tr("Shape"), tr("Doubt")),
             4,
-            "Every cut leaves a seam, which is listed here with its crossfade. Nothing is cut yet.",
+            tr("Every cut leaves a seam, which is listed here with its crossfade. Nothing is cut yet."),
         )
         self._session, self._seams, self._playing = session, seams, playing
         self._entries: list[tuple[int, int]] = []
@@ -39,15 +40,19 @@ class SeamList(ActiveTable):
         for seam in self._entries:
             check = self._seams.check(seam)
             plan = program.plan(time_map.span_at(at[seam])) if len(self._entries) <= 200 else None
-            length = f"{2000 * plan.half / rate:.0f} ms{' (own)' if seam in own else ''}" if plan else "automatic"
+            length = (
+                (tr("{half} ms (own)") if seam in own else tr("{half} ms")).format(half=number(2000 * plan.half / rate, 0))
+                if plan
+                else tr("automatic")
+            )
             gone = seam[1] - seam[0]
-            doubt = "…" if check is None else ", ".join(check.problems) or "none"
+            doubt = "…" if check is None else ", ".join(check.problems) or tr("none")
             rows.append(
                 (
                     clock(at[seam] / rate, 1),
-                    f"−{span_text(gone / rate)}" if 0 < gone < FURTHEST_SESSION_FRAME else "moved",
+                    f"−{span_text(gone / rate)}" if 0 < gone < FURTHEST_SESSION_FRAME else tr("moved"),
                     length,
-                    plan.shape.value if plan else "automatic",
+                    tr(plan.shape.value if plan else "automatic"),
                     doubt,
                 )
             )
@@ -66,14 +71,14 @@ class SeamSettings(QComboBox):
     """Length and shape of the picked seam."""
 
     CHOICES: tuple[tuple[str, float | None, SeamShape], ...] = (
-        ("Automatic", None, SeamShape.AUTO), ("2 ms", 2.0, SeamShape.AUTO), ("10 ms", 10.0, SeamShape.AUTO), ("30 ms", 30.0, SeamShape.AUTO),
-        ("80 ms", 80.0, SeamShape.AUTO), ("200 ms", 200.0, SeamShape.AUTO), ("10 ms, equal gain", 10.0, SeamShape.GAIN),
-        ("30 ms, equal power", 30.0, SeamShape.POWER),
+        (tr("Automatic"), None, SeamShape.AUTO), (tr("2 ms"), 2.0, SeamShape.AUTO), (tr("10 ms"), 10.0, SeamShape.AUTO), (tr("30 ms"), 30.0, SeamShape.AUTO),
+        (tr("80 ms"), 80.0, SeamShape.AUTO), (tr("200 ms"), 200.0, SeamShape.AUTO), (tr("10 ms, equal gain"), 10.0, SeamShape.GAIN),
+        (tr("30 ms, equal power"), 30.0, SeamShape.POWER),
     )  # fmt: skip
 
     def __init__(self, session: Session, seams: SeamList) -> None:
         super().__init__()
-        self.setAccessibleName("Crossfade of the picked seam")
+        self.setAccessibleName(tr("Crossfade of the picked seam"))
         self.addItems([c[0] for c in self.CHOICES])
         self._session, self._seams = session, seams
         self.activated.connect(self._on_chosen)

@@ -11,6 +11,7 @@ from dubbin.core.jobs import Task
 from dubbin.core.mix.monitor import MonitorMode
 from dubbin.core.mix.program import Program
 from dubbin.core.mix.seam_check import SeamCheck, check_seam
+from dubbin.core.texts import tr
 from dubbin.window.session.session import Session
 
 Seam = tuple[int, int]
@@ -68,7 +69,7 @@ class SeamWatch(QObject):
                 self._checks.update(found)
                 self.changed.emit()
 
-        self._session.jobs.start("seams", "Looking at seams", work, done, quiet=True)
+        self._session.jobs.start("seams", tr("Looking at seams"), work, done, quiet=True)
 
 
 def seams_of(time_map: TimeMap) -> list[Seam]:

@@ -15,6 +15,7 @@ from dubbin.core.errors import DubbinError
 from dubbin.core.jobs import Task
 from dubbin.core.sound.source import Source
 from dubbin.core.speech.known_voices import KnownVoices, Point, Spans, spans_of_words, voice_point
+from dubbin.core.texts import tr
 from dubbin.window.session.session import Session
 
 SLOT = "voices"
@@ -59,7 +60,7 @@ class VoiceNames:
         """Remember all voices of the episode under their names."""
         voices = self._voices()
         if not voices:
-            self._session.said.emit("Voices are remembered by what they say: have the words written down first.")
+            self._session.said.emit(tr("Voices are remembered by what they say: have the words written down first."))
             return
 
         def done(points: list[Point | None]) -> None:
@@ -73,10 +74,12 @@ class VoiceNames:
                 self._session.said.emit(str(error))
                 return
             missing = [v.name for v in voices if v.name not in kept]
-            rest = f" {', '.join(missing)} said too little." if missing else ""
-            self._session.said.emit((f"Remembered on this computer: {', '.join(kept)}." if kept else "Nobody was remembered.") + rest)
+            rest = tr(" {missing} said too little.").format(missing=", ".join(missing)) if missing else ""
+            self._session.said.emit(
+                (tr("Remembered on this computer: {kept}.").format(kept=", ".join(kept)) if kept else tr("Nobody was remembered.")) + rest
+            )
 
-        self._listen(voices, "Remembering voices", done)
+        self._listen(voices, tr("Remembering voices"), done)
 
     # -- naming -----------------------------------------------------------------------
 
@@ -84,10 +87,10 @@ class VoiceNames:
         """Name everybody whose voice is remembered, in one step."""
         voices, known = self._voices(), self.known()
         if not known.names:
-            self._session.said.emit("No voice is remembered yet: Remember these voices does that, in an episode whose names are right.")
+            self._session.said.emit(tr("No voice is remembered yet: Remember these voices does that, in an episode whose names are right."))
             return
         if not voices:
-            self._session.said.emit("Voices are known by what they say: have the words written down first.")
+            self._session.said.emit(tr("Voices are known by what they say: have the words written down first."))
             return
 
         def done(points: list[Point | None]) -> None:
@@ -102,11 +105,11 @@ class VoiceNames:
                     episode = name_speaker(episode, voice.lane, voice.speaker, name).episode
                 named.append(name)
             if named:
-                self._session.do(Change(f"Name {', '.join(named)} by sound", episode))
+                self._session.do(Change(tr("Name {named} by sound").format(named=", ".join(named)), episode))
             else:
-                self._session.said.emit("No voice here is clearly one of those that are remembered, or all have their names.")
+                self._session.said.emit(tr("No voice here is clearly one of those that are remembered, or all have their names."))
 
-        self._listen(voices, "Knowing voices again", done)
+        self._listen(voices, tr("Knowing voices again"), done)
 
     def _listen(self, voices: list[_Voice], title: str, done: Callable[[list[Point | None]], None]) -> None:
         of = self._session.document
@@ -122,13 +125,13 @@ class VoiceNames:
     def ask_forget(self) -> None:
         known = self.known()
         if not known.names:
-            self._session.said.emit("No voice is remembered.")
+            self._session.said.emit(tr("No voice is remembered."))
             return
-        name, done = QInputDialog.getItem(self._window, "Forget a voice", "Which one?", known.names, 0, False)
+        name, done = QInputDialog.getItem(self._window, tr("Forget a voice"), tr("Which one?"), known.names, 0, False)
         if done:
             try:
                 known.forget(name)
             except DubbinError as error:
                 self._session.said.emit(str(error))
             else:
-                self._session.said.emit(f"{name} is remembered no longer.")
+                self._session.said.emit(tr("{name} is remembered no longer.").format(name=name))

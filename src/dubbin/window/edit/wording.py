@@ -17,15 +17,16 @@ from dubbin.core.mix.cover import fade_frames
 from dubbin.core.speech.align_text import read_text
 from dubbin.core.speech.models import check_model
 from dubbin.core.speech.transcript import Spoken, Word
+from dubbin.core.texts import tr
 from dubbin.window.edit.dialogs import WordDialog
 from dubbin.window.edit.listening_dialog import ListeningDialog
 from dubbin.window.edit.writing import write_and_say
 from dubbin.window.shell.shared import Shared
 
-AS_MANY_AS_FOUND, MOST_SPEAKERS = "as many as are found", 8
+AS_MANY_AS_FOUND, MOST_SPEAKERS = tr("as many as are found"), 8
 SPEAKERS_DB, DEEPEST_DB = 30.0, 60.0
-TEXT_FILES = "Transcripts (*.srt *.vtt *.txt);;All files (*)"
-WORD_FILES = "Captions (*.srt *.vtt);;Text (*.txt);;Who speaks when (*.csv)"
+TEXT_FILES = tr("Transcripts (*.srt *.vtt *.txt);;All files (*)")
+WORD_FILES = tr("Captions (*.srt *.vtt);;Text (*.txt);;Who speaks when (*.csv)")
 
 
 class Wording:
@@ -48,7 +49,7 @@ class Wording:
     def ask_correction(self) -> None:
         found = self.selected()
         if found is None:
-            self._session.said.emit("Click a word first.")
+            self._session.said.emit(tr("Click a word first."))
             return
         row, word = found
         dialog = WordDialog(word.text, self._window)
@@ -70,10 +71,10 @@ class Wording:
     def ask_name(self) -> None:
         found = self.selected()
         if found is None:
-            self._session.said.emit("Click a word of the voice first.")
+            self._session.said.emit(tr("Click a word of the voice first."))
             return
         voice = self._speech.table.voice(found[0])
-        name, done = QInputDialog.getText(self._window, "Rename the speaker", "Name:", text=voice.name)
+        name, done = QInputDialog.getText(self._window, tr("Rename the speaker"), tr("Name:"), text=voice.name)
         if done and name.strip():
             self.rename_voice(found[0], name)
 
@@ -97,7 +98,9 @@ class Wording:
         lane = self._voice()
         if lane is None:
             return
-        name, _ = QFileDialog.getOpenFileName(self._window, f"A transcript of what {lane.voice} says", self._folder(), TEXT_FILES)
+        name, _ = QFileDialog.getOpenFileName(
+            self._window, tr("A transcript of what {voice} says").format(voice=lane.voice), self._folder(), TEXT_FILES
+        )
         if name:
             self.bring_text(Path(name))
 
@@ -117,8 +120,8 @@ class Wording:
         if lane is None or lane not in self._speech.voices():
             return
         choices = [AS_MANY_AS_FOUND, *(str(n) for n in range(2, MOST_SPEAKERS + 1))]
-        text = f"How many voices does “{lane.voice}” hold?"
-        chosen, done = QInputDialog.getItem(self._window, "Separate speakers", text, choices, 1, False)
+        text = tr("How many voices does “{voice}” hold?").format(voice=lane.voice)
+        chosen, done = QInputDialog.getItem(self._window, tr("Separate speakers"), text, choices, 1, False)
         if done:
             self._speech.split_speakers(lane, 0 if chosen == AS_MANY_AS_FOUND else int(chosen))
 
@@ -131,10 +134,12 @@ class Wording:
     def ask_lanes_of_speakers(self) -> None:
         lane = self._session.picked_lane
         if lane is None or not self.has_speakers():
-            self._session.said.emit("Separate the speakers of this lane first.")
+            self._session.said.emit(tr("Separate the speakers of this lane first."))
             return
-        text = "Each is lowered where another one speaks, by dB:"
-        db, done = QInputDialog.getDouble(self._window, f"A lane for each speaker of {lane.voice}", text, SPEAKERS_DB, 1.0, DEEPEST_DB, 0)
+        text = tr("Each is lowered where another one speaks, by dB:")
+        db, done = QInputDialog.getDouble(
+            self._window, tr("A lane for each speaker of {voice}").format(voice=lane.voice), text, SPEAKERS_DB, 1.0, DEEPEST_DB, 0
+        )
         if done:
             self.part_speakers(lane, db)
 
@@ -147,7 +152,7 @@ class Wording:
         self._session.do(lanes_of_speakers(episode, lane.id, ids, -lower_db, fade))
 
     def ask_file(self) -> None:
-        name, _ = QFileDialog.getSaveFileName(self._window, "Export the transcript", self._folder(), WORD_FILES)
+        name, _ = QFileDialog.getSaveFileName(self._window, tr("Export the transcript"), self._folder(), WORD_FILES)
         if name:
             self.write(Path(name))
 
@@ -160,7 +165,7 @@ class Wording:
         }  # fmt: skip
         form = forms.get(path.suffix.lower())
         if form is None:
-            self._session.said.emit(f"{path.name}: words can be written as {', '.join(forms)}.")
+            self._session.said.emit(tr("{name}: words can be written as {forms}.").format(name=path.name, forms=", ".join(forms)))
             return
         write_and_say(self._session, lambda: write_text(path, form()), path)
 
@@ -187,7 +192,7 @@ class Wording:
         return ListeningDialog(chosen, episode.spoken, list(offered), self._ask_folder, bool(episode.transcripts), self._window)
 
     def _ask_folder(self) -> str:
-        name = QFileDialog.getExistingDirectory(self._window, "Folder with a Whisper model in CTranslate2 form", self._folder())
+        name = QFileDialog.getExistingDirectory(self._window, tr("Folder with a Whisper model in CTranslate2 form"), self._folder())
         try:
             if name:
                 check_model(Path(name))

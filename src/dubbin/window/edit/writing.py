@@ -6,6 +6,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from dubbin.core.errors import DubbinError
+from dubbin.core.texts import tr
 from dubbin.window.session.made_files import say_made
 from dubbin.window.session.session import Session
 
@@ -17,4 +18,4 @@ def write_and_say(session: Session, act: Callable[[], None], path: Path) -> None
     except DubbinError as error:
         session.said.emit(str(error))
     else:
-        say_made(session, f"{path.name} was written to {path.parent}.", path.parent)
+        say_made(session, tr("{name} was written to {parent}.").format(name=path.name, parent=path.parent), path.parent)

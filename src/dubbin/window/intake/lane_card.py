@@ -10,15 +10,16 @@ from dubbin.core.episode.commands.lanes import change_lane, name_voice, remove_l
 from dubbin.core.episode.commands.recordings import nudge
 from dubbin.core.episode.importing import remarks_on
 from dubbin.core.episode.model import Lane, Role, new_id
+from dubbin.core.figures import clock, short_number, with_unit
 from dubbin.core.measure.report import RecordingReport
+from dubbin.core.texts import tr
 from dubbin.window.parts.card import Card, FigureRows, label
-from dubbin.window.parts.figures import clock, with_unit
 from dubbin.window.parts.finding_row import FindingRow
 from dubbin.window.parts.layouts import clear_layout
 from dubbin.window.parts.theme import Theme
 from dubbin.window.session.session import Session
 
-ROLES = {Role.VOICE: "voice", Role.MUSIC: "music", Role.EFFECT: "effect"}
+ROLES = {Role.VOICE: tr("voice"), Role.MUSIC: tr("music"), Role.EFFECT: tr("effect")}
 NUDGES_MS = (-10, -1, 1, 10)
 MOST_NUDGE_MS = 3_600_000.0
 
@@ -36,11 +37,11 @@ class LaneCard(Card):
         head = QHBoxLayout()
         self.name = QLineEdit()
         self.name.setProperty("kind", "quiet")
-        self.name.setAccessibleName("Name of the voice")
-        self.name.setToolTip("Click to name the voice.")
+        self.name.setAccessibleName(tr("Name of the voice"))
+        self.name.setToolTip(tr("Click to name the voice."))
         self.role = QComboBox()
-        self.role.setAccessibleName("Role")
-        self.role.setToolTip("Guessed from the sound and the file's name; change it where it is wrong.")
+        self.role.setAccessibleName(tr("Role"))
+        self.role.setToolTip(tr("Guessed from the sound and the file's name; change it where it is wrong."))
         for role, text in ROLES.items():
             self.role.addItem(text, role)
         head.addWidget(self.name, 1)
@@ -51,7 +52,7 @@ class LaneCard(Card):
         self.findings = QVBoxLayout()
         self.findings.setSpacing(3)
         self.body.addLayout(self.findings)
-        self.good = label("nothing found that needs a repair", "good")
+        self.good = label(tr("nothing found that needs a repair"), "good")
         self.body.addWidget(self.good)
         self.remark = label("", "bad", wrap=True)
         self.body.addWidget(self.remark)
@@ -63,22 +64,22 @@ class LaneCard(Card):
     def _add_buttons(self) -> None:
         place = QHBoxLayout()
         place.setSpacing(3)
-        self.place_label = label("move, ms", "muted")
+        self.place_label = label(tr("move, ms"), "muted")
         place.addWidget(self.place_label)
         place.addStretch(1)
         self.nudges: dict[int, QPushButton] = {}
         for step in NUDGES_MS:
             button = QPushButton(f"{step:+d}".replace("-", "−"))
-            button.setAccessibleName(f"Move the recording by {step} ms")
-            button.setToolTip(f"Move the whole recording by {step} ms on the session's clock.")
+            button.setAccessibleName(tr("Move the recording by {step} ms").format(step=step))
+            button.setToolTip(tr("Move the whole recording by {step} ms on the session's clock.").format(step=step))
             button.setProperty("kind", "small")
             button.setFixedWidth(34)
             button.clicked.connect(lambda _=False, ms=step: self._on_nudge(ms))
             place.addWidget(button)
             self.nudges[step] = button
         self.nudge_by = QPushButton("…")
-        self.nudge_by.setAccessibleName("Move the recording by a typed time")
-        self.nudge_by.setToolTip("Move the whole recording by so many milliseconds as you type.")
+        self.nudge_by.setAccessibleName(tr("Move the recording by a typed time"))
+        self.nudge_by.setToolTip(tr("Move the whole recording by so many milliseconds as you type."))
         self.nudge_by.setProperty("kind", "small")
         self.nudge_by.setFixedWidth(26)
         self.nudge_by.clicked.connect(self._ask_nudge)
@@ -88,11 +89,11 @@ class LaneCard(Card):
         place.setContentsMargins(0, 0, 0, 0)
         self.body.addWidget(self.place_row)
         last = QHBoxLayout()
-        self.relink = self._quiet("Locate file …", lambda: self._choose_moved(self._lane().recording))
-        self.split = self._quiet("Split channels", self._on_split)
-        self.remove = self._quiet("Remove", lambda: self._session.do(remove_lane(self._session.episode, self._lane_id)))
-        self.remove.setToolTip("Take the lane out of the episode. The file stays where it is; undo brings the lane back.")
-        self.split.setToolTip("A lane of its own for each channel, where each holds another microphone.")
+        self.relink = self._quiet(tr("Locate file …"), lambda: self._choose_moved(self._lane().recording))
+        self.split = self._quiet(tr("Split channels"), self._on_split)
+        self.remove = self._quiet(tr("Remove"), lambda: self._session.do(remove_lane(self._session.episode, self._lane_id)))
+        self.remove.setToolTip(tr("Take the lane out of the episode. The file stays where it is; undo brings the lane back."))
+        self.split.setToolTip(tr("A lane of its own for each channel, where each holds another microphone."))
         last.addWidget(self.relink)
         last.addWidget(self.split)
         last.addStretch(1)
@@ -118,11 +119,19 @@ class LaneCard(Card):
     def _on_role(self) -> None:
         lane, role = self._lane(), self.role.currentData()
         if role is not lane.role:
-            self._session.do(change_lane(self._session.episode, lane.id, f"{lane.voice} is {ROLES[role]}", role=role))
+            self._session.do(
+                change_lane(self._session.episode, lane.id, tr("{voice} is {roles}").format(voice=lane.voice, roles=ROLES[role]), role=role)
+            )
 
     def _ask_nudge(self) -> None:
         ms, done = QInputDialog.getDouble(
-            self, f"Move {self._lane().voice}", "By how many milliseconds (with a minus: earlier):", 0.0, -MOST_NUDGE_MS, MOST_NUDGE_MS, 2
+            self,
+            tr("Move {voice}").format(voice=self._lane().voice),
+            tr("By how many milliseconds (with a minus: earlier):"),
+            0.0,
+            -MOST_NUDGE_MS,
+            MOST_NUDGE_MS,
+            2,
         )
         if done and ms:
             self._on_nudge(ms)
@@ -151,12 +160,14 @@ class LaneCard(Card):
         picked = self._session.picked_lane
         self.set_active(picked is not None and picked.id == lane.id)
         count = recording.file_channels
-        kind = "mono" if count == 1 else "stereo" if count == 2 else f"{count} channels"
-        self.rows.show_row("recorded", f"{clock(recording.frames / episode.rate, 1)}, {recording.file_rate / 1000:g} kHz, {kind}")
+        kind = tr("mono") if count == 1 else tr("stereo") if count == 2 else tr("{count} channels").format(count=count)
+        self.rows.show_row(
+            tr("recorded"), f"{clock(recording.frames / episode.rate, 1)}, {short_number(recording.file_rate / 1000)} kHz, {kind}"
+        )
         broken = recording.id in self._session.recordings.broken
-        busy = "measuring …" if not broken else "–"
-        self.rows.show_row("loudness", with_unit(report.loudness.integrated_lufs, "LUFS") if report else busy)
-        self.rows.show_row("noise floor", with_unit(report.noise.floor_dbfs, "dBFS") if report else busy)
+        busy = tr("measuring …") if not broken else "–"
+        self.rows.show_row(tr("loudness"), with_unit(report.loudness.integrated_lufs, "LUFS") if report else busy)
+        self.rows.show_row(tr("noise floor"), with_unit(report.noise.floor_dbfs, "dBFS") if report else busy)
         self._show_findings(report)
         remarks = list(remarks_on(recording, episode.rate))
         if broken:

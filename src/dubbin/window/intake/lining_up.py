@@ -5,6 +5,7 @@ from __future__ import annotations
 from dubbin.core.episode.lining_up import LinedUp, line_up, lined_up, to_line_up
 from dubbin.core.jobs import Task
 from dubbin.core.measure.alignment import Alignment
+from dubbin.core.texts import tr
 from dubbin.window.session.session import Session
 
 
@@ -20,7 +21,7 @@ class LiningUp:
         episode, session = self._session.episode, self._session
         lanes = to_line_up(episode)
         if len(lanes) < 2 or any(lane.recording not in session.recordings for lane in lanes):
-            session.said.emit("There must be at least two recordings of voices to line up.")
+            session.said.emit(tr("There must be at least two recordings of voices to line up."))
             return
         copies = session.recordings.copies
 
@@ -35,4 +36,4 @@ class LiningUp:
                 session.do(lined_up(session.episode, results))
             session.said.emit(" ".join(text for r in results for text in r.texts()))
 
-        session.jobs.start("line up", "Aligning the recordings", work, done)
+        session.jobs.start(tr("line up"), tr("Aligning the recordings"), work, done)

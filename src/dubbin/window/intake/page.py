@@ -6,6 +6,8 @@ from PyQt6.QtWidgets import QLineEdit, QPushButton, QStackedWidget, QVBoxLayout,
 
 from dubbin.core.episode.commands.markers import note_marker, remove_marker
 from dubbin.core.episode.model import Marker, Role
+from dubbin.core.figures import clock, number, with_unit
+from dubbin.core.texts import tr, tr_count
 from dubbin.window.intake.actions import intake_actions
 from dubbin.window.intake.lane_card import LaneCard
 from dubbin.window.intake.lining_up import LiningUp
@@ -13,13 +15,22 @@ from dubbin.window.intake.places import Places
 from dubbin.window.intake.recording_files import RecordingFiles
 from dubbin.window.lanes.overlays import Overlays
 from dubbin.window.parts.card import label
-from dubbin.window.parts.figures import clock, with_unit
 from dubbin.window.parts.segments import Segments
 from dubbin.window.parts.table import FigureTable
 from dubbin.window.shell.page import Page, Status
 from dubbin.window.shell.shared import Shared
 
-COLUMNS = ("Voice", "File", "Length", "Starts at", "Clock drift", "Loudness", "True peak", "Noise floor", "SNR")
+COLUMNS = (
+    tr("Voice"),
+    tr("File"),
+    tr("Length"),
+    tr("Starts at"),
+    tr("Clock drift"),
+    tr("Loudness"),
+    tr("True peak"),
+    tr("Noise floor"),
+    tr("SNR"),
+)
 
 
 class IntakePage(Page):
@@ -30,18 +41,18 @@ class IntakePage(Page):
         self.lining_up, self.files = LiningUp(self.session), RecordingFiles(shared)
         self.places = Places(self.session, self.selection, shared.playing)
         shared.actions.add(intake_actions(self.session, self.files, self.lining_up, self.places))
-        self.add_button = QPushButton("Add recordings …")
+        self.add_button = QPushButton(tr("Add recordings …"))
         self.add_button.setProperty("kind", "main")
         self.add_button.clicked.connect(lambda: self.files.choose())
         self.column.addWidget(self.add_button)
-        self.align_button = QPushButton("Align by sound")
+        self.align_button = QPushButton(tr("Align by sound"))
         self.align_button.setToolTip(
-            "Find where recordings made by separate machines belong, and how far their clocks drift, from what both hear."
+            tr("Find where recordings made by separate machines belong, and how far their clocks drift, from what both hear.")
         )
         self.align_button.clicked.connect(lambda: self.lining_up.line_up())
         self.column.addWidget(self.align_button)
         self.hint = label(
-            "Choose one file a microphone, or drop them on the lanes. Each becomes a lane; name the voice on it.",
+            tr("Choose one file a microphone, or drop them on the lanes. Each becomes a lane; name the voice on it."),
             "muted",
             wrap=True,
         )
@@ -58,16 +69,16 @@ class IntakePage(Page):
         column = QVBoxLayout(pane)
         column.setContentsMargins(12, 8, 12, 4)
         column.setSpacing(6)
-        choices = [("recordings", "Recordings", ""), ("markers", "Markers", "")]
-        self.choice = Segments(self.theme, "What the pane shows", choices, {})
+        choices = [("recordings", tr("Recordings"), ""), ("markers", tr("Markers"), "")]
+        self.choice = Segments(self.theme, tr("What the pane shows"), choices, {})
         self.choice.chosen.connect(lambda key: self.stack.setCurrentIndex(int(key == "markers")))
         column.addWidget(self.choice)
         self.table = FigureTable(
-            "Recordings", COLUMNS, 1, "Recordings stand here with their figures: press Ctrl+I, or drop files on the window."
+            tr("Recordings"), COLUMNS, 1, tr("Recordings stand here with their figures: press Ctrl+I, or drop files on the window.")
         )
         self.table.cellClicked.connect(self._on_row)
         self.markers = FigureTable(
-            "Markers", ("Time", "Note", ""), 1, "Press A while it plays to mark a place; it is listed here with a note."
+            tr("Markers"), (tr("Time"), tr("Note"), ""), 1, tr("Press A while it plays to mark a place; it is listed here with a note.")
         )
         self.markers.cellClicked.connect(self._on_marker)
         self.stack = QStackedWidget()
@@ -79,13 +90,16 @@ class IntakePage(Page):
     def status(self) -> Status:
         episode = self.session.episode
         if not episode.lanes:
-            return Status("drop recordings")
+            return Status(tr("drop recordings"))
         files, voices = len(episode.recordings), len(episode.voices)
-        return Status(f"{files} recording{'s' if files != 1 else ''}, {voices} voice{'s' if voices != 1 else ''}", True)
+        return Status(
+            ", ".join((tr_count("{count} recording", "{count} recordings", files), tr_count("{count} voice", "{count} voices", voices))),
+            True,
+        )
 
     def title(self) -> str:
         count = len(self.session.episode.recordings)
-        return f"{count} recording{'s' if count != 1 else ''}" if count else ""
+        return tr_count("{count} recording", "{count} recordings", count) if count else ""
 
     def _on_row(self, row: int, column: int) -> None:
         if row < len(self.session.episode.lanes):
@@ -119,7 +133,11 @@ class IntakePage(Page):
             recording, report = episode.recording(lane.recording), self.session.analyses.report(lane)
             loudness, noise = (report.loudness, report.noise) if report else (None, None)
             found = self.lining_up.alignments.get(recording.id)
-            drift = f"{recording.drift_ppm:+.1f} ppm".replace("-", "−") if recording.drift_ppm else "none"
+            drift = (
+                tr("{drift_ppm} ppm").format(drift_ppm=number(recording.drift_ppm, sign=True)).replace("-", "−")
+                if recording.drift_ppm
+                else tr("none")
+            )
             values = (
                 lane.voice, recording.path.rsplit("/", 1)[-1], clock(recording.frames / episode.rate, 1),
                 clock(lane.start_frame / episode.rate, 3), drift,
@@ -128,7 +146,13 @@ class IntakePage(Page):
                 with_unit(noise.floor_dbfs, "dBFS") if noise else "…",
                 with_unit(noise.snr_db, "dB") if noise else "…",
             )  # fmt: skip
-            tip = f"Aligned by sound: {found.share:.0%} of the stretches agree, ± {found.scatter_ms:.2f} ms." if found else ""
+            tip = (
+                tr("Aligned by sound: {share:.0%} of the stretches agree, ± {scatter_ms} ms.").format(
+                    share=found.share, scatter_ms=number(found.scatter_ms, 2)
+                )
+                if found
+                else ""
+            )
             self.table.show_row(row, values, tip=tip)
 
     def _fill_markers(self) -> None:
@@ -138,18 +162,18 @@ class IntakePage(Page):
         self._markers_shown = markers
         self.markers.setRowCount(len(markers))
         for row, marker in enumerate(markers):
-            self.markers.show_row(row, (clock(marker.frame / rate, 2),), tip="Click to go there and hear it.")
+            self.markers.show_row(row, (clock(marker.frame / rate, 2),), tip=tr("Click to go there and hear it."))
             note = QLineEdit(marker.text)
-            note.setPlaceholderText("why?")
+            note.setPlaceholderText(tr("why?"))
             note.setProperty("kind", "quiet")
-            note.setAccessibleName("Note")
+            note.setAccessibleName(tr("Note"))
             note.editingFinished.connect(lambda n=note, m=marker: self._on_note(n, m))
             self.markers.setCellWidget(row, 1, note)
-            away = QPushButton("Remove")
+            away = QPushButton(tr("Remove"))
             away.setProperty("kind", "quiet")
             away.clicked.connect(lambda _=False, m=marker: self.session.do(remove_marker(self.session.episode, m)))
             self.markers.setCellWidget(row, 2, away)
-        self.choice.setToolTip(f"{len(markers)} marked; A marks a place while it plays.")
+        self.choice.setToolTip(tr("{count} marked; A marks a place while it plays.").format(count=len(markers)))
 
     def _on_note(self, note: QLineEdit, marker: Marker) -> None:
         known = next((m for m in self.session.episode.markers if m == marker), None)

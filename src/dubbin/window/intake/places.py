@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dubbin.core.episode.commands.markers import add_marker
+from dubbin.core.texts import tr
 from dubbin.window.player.playing import Playing
 from dubbin.window.session.selection import Selection
 from dubbin.window.session.session import Session
@@ -16,7 +17,7 @@ class Places:
     def mark(self) -> None:
         """Mark the play head's place, also while it plays; why can be noted later."""
         self._session.do(add_marker(self._session.episode, self._selection.head))
-        self._session.said.emit("Marked. Note why in Intake, under Markers.")
+        self._session.said.emit(tr("Marked. Note why in Intake, under Markers."))
 
     def all(self) -> list[tuple[int, int]]:
         """Session frames of all places of findings of the picked lane, and of all markers, in their order."""

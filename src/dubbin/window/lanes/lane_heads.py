@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QSizePolicy, QWidget
 
 from dubbin.core.episode.model import Lane, Role
 from dubbin.core.mix.program import audible_lanes
+from dubbin.core.texts import tr
 from dubbin.window.lanes.lanes_view import LanesView
 from dubbin.window.parts.theme import Theme, font, scaled
 from dubbin.window.session.session import Session
@@ -45,20 +46,22 @@ class LaneHead(QPushButton):
         text, self.note, _, picked = shown
         self.setText(text)
         self.setToolTip(f"{path.rsplit('/', 1)[-1]}\n{path}" if "/" in path else path)
-        self.setAccessibleName(", ".join(part for part in (lane.voice, lane.role.value, "picked" if picked else "", self.note) if part))
+        self.setAccessibleName(
+            ", ".join(part for part in (lane.voice, tr(lane.role.value), tr("picked") if picked else "", self.note) if part)
+        )
         self.update()
 
     def _note(self, lane: Lane, audible: bool) -> str:
         session = self._session
         if lane.recording in session.recordings.broken:
-            return "file not found"
+            return tr("file not found")
         if session.recordings.source(lane) is None:
-            return "being read …"
+            return tr("being read …")
         if session.analyses.is_treating(lane):
-            return "being treated …"
+            return tr("being treated …")
         if not audible:
-            return "muted" if lane.mute else "not soloed"
-        return "solo" if lane.solo else ""
+            return tr("muted") if lane.mute else tr("not soloed")
+        return tr("solo") if lane.solo else ""
 
     def sizeHint(self) -> QSize:
         return QSize(scaled(WIDTH), scaled(60))

@@ -23,11 +23,13 @@ from dubbin.core.episode.commands.balance import remove_line_points
 from dubbin.core.episode.commands.change import Change
 from dubbin.core.episode.commands.cuts import move_cut_edges
 from dubbin.core.episode.model import Cut, Lane, Role
+from dubbin.core.figures import clock, number
 from dubbin.core.measure.spectrogram import hz_of
 from dubbin.core.mix.monitor import MonitorMode
 from dubbin.core.mix.program import audible_lanes
 from dubbin.core.sound.peaks import PeakPyramid
 from dubbin.core.sound.source import Source
+from dubbin.core.texts import tr
 from dubbin.window.lanes.level_line import Grip, LevelLine
 from dubbin.window.lanes.marks import LENGTHS_H, RULER_H, Marks
 from dubbin.window.lanes.overlays import Overlays
@@ -36,7 +38,6 @@ from dubbin.window.lanes.spectrogram_tiles import SpectrogramTiles
 from dubbin.window.lanes.viewport import Viewport
 from dubbin.window.lanes.wave_image import FinePixels, columns_of, laid_over, wave_image
 from dubbin.window.lanes.words_strip import STRIP_H, ShownWord, paint_covers, paint_placed, paint_splits, paint_words, words_to_show
-from dubbin.window.parts.figures import clock
 from dubbin.window.parts.theme import Theme, font
 from dubbin.window.session.selection import Band, Selection
 from dubbin.window.session.session import Session
@@ -88,7 +89,7 @@ class LanesView(QWidget):
         self._edge_moved = False
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("Lanes")
+        self.setAccessibleName(tr("Lanes"))
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setMinimumHeight(150)
         session.episode_changed.connect(self._on_changed)
@@ -360,15 +361,15 @@ class LanesView(QWidget):
     def describe(self) -> str:
         """Where one is, in words: for screen readers."""
         rate, head = self._session.episode.rate, self._selection.head
-        parts = [f"play head at {clock(head / rate, 1)}"]
+        parts = [tr("play head at {head}").format(head=clock(head / rate, 1))]
         row = self._speech.table.row_at(head) if len(self._speech.table) else None
         if row is not None:
             parts.append(f"{self._speech.table.voice(row).name}: {self._speech.table.words[row].text}")
         if self._selection.range is not None:
             a, b = self._selection.range
-            parts.append(f"selected {clock(a / rate, 1)} to {clock(b / rate, 1)}")
+            parts.append(tr("selected {a} to {b}").format(a=clock(a / rate, 1), b=clock(b / rate, 1)))
         if self._selection.cut is not None:
-            parts.append(f"cut of {self._selection.cut.frames / rate:.2f} s")
+            parts.append(tr("cut of {frames} s").format(frames=number(self._selection.cut.frames / rate, 2)))
         return ", ".join(parts)
 
     def _paint_empty(self, p: QPainter) -> None:
@@ -383,14 +384,14 @@ class LanesView(QWidget):
         p.drawText(
             QRectF(area.left(), middle - 50, area.width(), 34),
             Qt.AlignmentFlag.AlignCenter,
-            "Drop recordings here",
+            tr("Drop recordings here"),
         )
         p.setFont(font(16))
         p.setPen(c.q("muted"))
         p.drawText(
             QRectF(area.left(), middle - 10, area.width(), 60), Qt.AlignmentFlag.AlignHCenter | Qt.TextFlag.TextWordWrap,
-            "or press Ctrl+I to choose them: WAV, FLAC, MP3, M4A, Ogg, Opus, or the sound of a video.\n"
-            "The files themselves are never changed.",
+            tr("or press Ctrl+I to choose them: WAV, FLAC, MP3, M4A, Ogg, Opus, or the sound of a video.\n"
+            "The files themselves are never changed."),
         )  # fmt: skip
 
     def _paint_lane(self, p: QPainter, lane: Lane, rect: QRectF) -> None:

@@ -11,12 +11,12 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QBrush, QPainter, QPen, QPolygonF
 
 from dubbin.core.episode.model import Lane
+from dubbin.core.figures import clock, span_text
 from dubbin.core.measure.finding import Finding
 from dubbin.core.measure.spectrogram import share_of
 from dubbin.window.lanes.density import counts_of, covered_shares, is_crowded, paint_counts, paint_shares
 from dubbin.window.lanes.overview import joined
 from dubbin.window.lanes.viewport import Viewport
-from dubbin.window.parts.figures import clock, span_text
 from dubbin.window.parts.ruler import digits_for, tick_step_s
 from dubbin.window.parts.theme import Theme, font
 from dubbin.window.session.selection import Selection

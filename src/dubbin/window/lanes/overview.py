@@ -10,6 +10,7 @@ from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, Q
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from dubbin.core.episode.time_map import merged
+from dubbin.core.texts import tr
 from dubbin.window.lanes.density import counts_of, covered_shares, is_crowded, paint_counts, paint_shares
 from dubbin.window.lanes.viewport import Viewport
 from dubbin.window.lanes.wave_image import gathered, wave_image
@@ -44,8 +45,8 @@ class Overview(QWidget):
         self._image: tuple[object, QImage] | None = None
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
-        self.setAccessibleName("Overview")
-        self.setAccessibleDescription("The part of the episode that is seen; arrow and page keys move it, Home and End go to its ends.")
+        self.setAccessibleName(tr("Overview"))
+        self.setAccessibleDescription(tr("The part of the episode that is seen; arrow and page keys move it, Home and End go to its ends."))
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         for signal in (session.episode_changed, session.sounds_changed, theme.changed):
             signal.connect(self._on_changed)

@@ -15,6 +15,7 @@ from dubbin.core.episode.time_map import TimeMap
 from dubbin.core.jobs import Task
 from dubbin.core.measure.spectrogram import spectrogram
 from dubbin.core.sound.source import Source
+from dubbin.core.texts import tr
 from dubbin.window.lanes.viewport import Viewport
 from dubbin.window.parts.theme import Colours, Theme
 from dubbin.window.session.session import Session
@@ -122,7 +123,7 @@ class SpectrogramTiles(QObject):
                 self._tiles.popitem(last=False)
             self.changed.emit()
 
-        self._session.jobs.start(("spectrogram", lane.id), "Drawing spectrograms", work, done, quiet=True)
+        self._session.jobs.start(("spectrogram", lane.id), tr("Drawing spectrograms"), work, done, quiet=True)
 
     def _recolour(self) -> None:
         for key, tile in self._tiles.items():

@@ -11,6 +11,7 @@ from PyQt6.QtGui import QBrush, QFontMetricsF, QPainter, QPen
 from dubbin.core.episode.model import CoverKind, Episode, Lane, PlacedKind
 from dubbin.core.speech.transcript import WordKind
 from dubbin.core.speech.word_table import WordTable
+from dubbin.core.texts import tr
 from dubbin.window.lanes.viewport import Viewport
 from dubbin.window.parts.theme import Colours, font
 
@@ -18,7 +19,7 @@ STRIP_H = 19.0
 LEAST_PX_PER_S = 40.0  # below, hardly a word has room
 READABLE_SHARE = 0.8  # of the words in sight that must have room; else none is shown
 GAP_PX = 5.0
-COVER_NAMES = {CoverKind.SILENCE: "muted", CoverKind.LOWER: "lowered", CoverKind.TONE: "bleep", CoverKind.NOISE: "room noise"}
+COVER_NAMES = {CoverKind.SILENCE: "muted", CoverKind.LOWER: "lowered", CoverKind.TONE: "bleep", CoverKind.NOISE: tr("room noise")}
 
 
 @dataclass(frozen=True)
@@ -104,7 +105,7 @@ def paint_placed(p: QPainter, c: Colours, view: Viewport, episode: Episode, top:
         p.setBrush(Qt.BrushStyle.NoBrush)
         p.drawRect(area.adjusted(0.5, 0.5, -0.5, -0.5))
         p.setFont(font(13, 700))
-        text = item.name or {PlacedKind.MOVE: "moved here", PlacedKind.COPY: "copy"}.get(item.kind, item.kind.value)
+        text = item.name or {PlacedKind.MOVE: tr("moved here"), PlacedKind.COPY: tr("copy")}.get(item.kind, tr(item.kind.value))
         room = QRectF(a + 4, bottom - 20, max(b - a - 8, 0), 18)
         p.drawText(room, Qt.AlignmentFlag.AlignVCenter, p.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, int(room.width())))
     if view.folded:
@@ -120,7 +121,7 @@ def paint_placed(p: QPainter, c: Colours, view: Viewport, episode: Episode, top:
             p.setFont(font(13, 700))
             p.setPen(c.q("fern"))
             if area.width() > 90:
-                p.drawText(area.adjusted(4, 0, -4, -4), Qt.AlignmentFlag.AlignBottom, "moved away")
+                p.drawText(area.adjusted(4, 0, -4, -4), Qt.AlignmentFlag.AlignBottom, tr("moved away"))
 
 
 def paint_splits(p: QPainter, c: Colours, view: Viewport, episode: Episode, top: float, bottom: float) -> None:

@@ -29,16 +29,17 @@ from dubbin.core.deliver.targets import Target
 from dubbin.core.episode.commands.delivery import change_delivery
 from dubbin.core.episode.model import Delivery, Tags
 from dubbin.core.errors import DubbinError
+from dubbin.core.texts import tr
 from dubbin.window.parts.card import Card, label, set_kind
 from dubbin.window.parts.layouts import clear_layout
 from dubbin.window.session.session import Session
 
-ON_THE_CARD = (("title", "Title"), ("show", "Show"), ("author", "Author"))
+ON_THE_CARD = (("title", tr("Title")), ("show", tr("Show")), ("author", tr("Author")))
 ALL_TAGS = (
-    ("title", "Title"), ("show", "Show"), ("season", "Season"), ("number", "Episode"), ("author", "Author"), ("people", "People"), ("description", "Description"),
-    ("year", "Year"), ("genre", "Genre"), ("language", "Language"), ("copyright", "Copyright"),
+    ("title", tr("Title")), ("show", tr("Show")), ("season", tr("Season")), ("number", tr("Episode")), ("author", tr("Author")), ("people", tr("People")), ("description", tr("Description")),
+    ("year", tr("Year")), ("genre", tr("Genre")), ("language", tr("Language")), ("copyright", tr("Copyright")),
 )  # fmt: skip
-PICTURES = "Pictures (*.jpg *.jpeg *.png)"
+PICTURES = tr("Pictures (*.jpg *.jpeg *.png)")
 
 
 class ChoiceCard(Card):
@@ -71,14 +72,14 @@ class TargetCard(ChoiceCard):
     edit_wanted = pyqtSignal()
 
     def __init__(self, targets: dict[str, Target]) -> None:
-        super().__init__("Targets")
+        super().__init__(tr("Targets"))
         self.body.setSpacing(3)
         self._rows = QVBoxLayout()
         self._rows.setSpacing(3)
         self.body.addLayout(self._rows)
-        self.edit = QPushButton("Edit targets …")
+        self.edit = QPushButton(tr("Edit targets …"))
         self.edit.setProperty("kind", "quiet")
-        self.edit.setToolTip("The rule of each target, and targets of your own.")
+        self.edit.setToolTip(tr("The rule of each target, and targets of your own."))
         self.edit.clicked.connect(self.edit_wanted)
         self.body.addWidget(self.edit)
         self.show_targets(targets)
@@ -100,12 +101,12 @@ class TargetCard(ChoiceCard):
 
 class FormatCard(ChoiceCard):
     def __init__(self) -> None:
-        super().__init__("Formats")
+        super().__init__(tr("Formats"))
         grid = QGridLayout()
         for k, format in enumerate(FORMATS.values()):
             grid.addWidget(self.add(format.name, format.title), k // 3, k % 3)
-        self.vbr = QCheckBox("MP3 VBR")
-        self.vbr.setToolTip("MP3 with a variable bit rate.")
+        self.vbr = QCheckBox(tr("MP3 VBR"))
+        self.vbr.setToolTip(tr("MP3 with a variable bit rate."))
         self.vbr.clicked.connect(lambda _=False: self.chosen.emit())
         grid.addWidget(self.vbr, len(FORMATS) // 3, len(FORMATS) % 3)
         self.body.addLayout(grid)
@@ -113,10 +114,12 @@ class FormatCard(ChoiceCard):
 
 class ExtrasCard(ChoiceCard):
     def __init__(self) -> None:
-        super().__init__("Also export")
+        super().__init__(tr("Also export"))
         grid = QGridLayout()
         for k, companion in enumerate(COMPANIONS):
-            tip = ", ".join(companion.endings) + (f"; from the episode's {companion.needs}" if companion.needs else "")
+            tip = ", ".join(companion.endings) + (
+                tr("; from the episode's {needs}").format(needs=companion.needs) if companion.needs else ""
+            )
             grid.addWidget(self.add(companion.name, companion.title, tip), k // 2, k % 2)
         self.body.addLayout(grid)
 
@@ -126,7 +129,7 @@ class TagsDialog(QDialog):
 
     def __init__(self, tags: Tags, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Tags")
+        self.setWindowTitle(tr("Tags"))
         self.resize(460, 420)
         form = QFormLayout(self)
         self.fields: dict[str, QLineEdit] = {}
@@ -135,8 +138,8 @@ class TagsDialog(QDialog):
             field.setAccessibleName(text)
             form.addRow(text, field)
             self.fields[name] = field
-        self.fields["people"].setPlaceholderText("names, parted by commas")
-        self.fields["language"].setPlaceholderText("en, de, fr …")
+        self.fields["people"].setPlaceholderText(tr("names, parted by commas"))
+        self.fields["language"].setPlaceholderText(tr("en, de, fr …"))
         buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
         buttons.accepted.connect(self.accept)
         buttons.rejected.connect(self.reject)
@@ -148,7 +151,7 @@ class TagsDialog(QDialog):
 
 class TagsCard(Card):
     def __init__(self, session: Session) -> None:
-        super().__init__("Tags")
+        super().__init__(tr("Tags"))
         self._session = session
         form = QFormLayout()
         form.setContentsMargins(0, 0, 0, 0)
@@ -162,14 +165,14 @@ class TagsCard(Card):
             self.fields[name] = field
         self.body.addLayout(form)
         row = QHBoxLayout()
-        self.titles = QPushButton("Titles …")
-        self.titles.setToolTip("Titles drafted from what is said, to choose from and to edit.")
+        self.titles = QPushButton(tr("Titles …"))
+        self.titles.setToolTip(tr("Titles drafted from what is said, to choose from and to edit."))
         self.titles.clicked.connect(self._on_titles)
         row.addWidget(self.titles)
-        self.more, self.cover = QPushButton("All tags …"), QPushButton("Cover …")
+        self.more, self.cover = QPushButton(tr("All tags …")), QPushButton(tr("Cover …"))
         self.more.clicked.connect(self._on_more)
         self.cover.clicked.connect(self._on_cover)
-        self.cover.setToolTip("A square JPEG or PNG, 1400 to 3000 pixels a side.")
+        self.cover.setToolTip(tr("A square JPEG or PNG, 1400 to 3000 pixels a side."))
         row.addWidget(self.more)
         row.addWidget(self.cover)
         self.body.addLayout(row)
@@ -186,15 +189,15 @@ class TagsCard(Card):
         words = publication_of(self._session.episode).words
         titles = draft_titles(sentences(words))
         if not titles:
-            self._session.said.emit("Titles are drafted from what is said: have it transcribed in Edit first.")
+            self._session.said.emit(tr("Titles are drafted from what is said: have it transcribed in Edit first."))
             return
-        title, done = QInputDialog.getItem(self, "Title", "Drafts; choose one, and make it yours:", titles, 0, True)
+        title, done = QInputDialog.getItem(self, tr("Title"), tr("Drafts; choose one, and make it yours:"), titles, 0, True)
         if done and title.strip():
             self.set_tags(replace(self._session.episode.delivery.tags, title=title.strip()))
 
     def set_tags(self, tags: Tags) -> None:
         if tags != self._session.episode.delivery.tags:
-            self._session.do(change_delivery(self._session.episode, "Change the tags", tags=tags))
+            self._session.do(change_delivery(self._session.episode, tr("Change the tags"), tags=tags))
 
     def _on_more(self) -> None:
         dialog = TagsDialog(self._session.episode.delivery.tags, self)
@@ -203,7 +206,7 @@ class TagsCard(Card):
 
     def _on_cover(self) -> None:
         old = self._session.episode.delivery.cover
-        name, _ = QFileDialog.getOpenFileName(self, "Cover", str(Path(old).parent) if old else str(Path.home()), PICTURES)
+        name, _ = QFileDialog.getOpenFileName(self, tr("Cover"), str(Path(old).parent) if old else str(Path.home()), PICTURES)
         if name:
             self.set_cover(name)
 
@@ -214,7 +217,7 @@ class TagsCard(Card):
         except DubbinError as error:
             self._session.said.emit(str(error))
             return
-        self._session.do(change_delivery(self._session.episode, "Choose a cover", cover=name))
+        self._session.do(change_delivery(self._session.episode, tr("Choose a cover"), cover=name))
 
     def refresh(self, delivery: Delivery) -> None:
         for name, field in self.fields.items():
@@ -236,5 +239,5 @@ def _remark_on(name: str) -> tuple[str, bool]:
         cover = read_cover(Path(name))
     except DubbinError as error:
         return f"▲ {error}", False
-    text = f"Cover: {Path(name).name}, {cover.width} x {cover.height}"
+    text = tr("Cover: {name}, {width} x {height}").format(name=Path(name).name, width=cover.width, height=cover.height)
     return ("\n".join([text, *(f"▲ {r}" for r in cover.remarks)]), not cover.remarks)

@@ -11,6 +11,7 @@ from dubbin.core.deliver.publication import publication_of
 from dubbin.core.episode.model import Episode
 from dubbin.core.jobs import Task
 from dubbin.core.sound.writing import check_folder
+from dubbin.core.texts import tr
 from dubbin.window.master.mastering import Mastering
 from dubbin.window.player.playing import Playing
 from dubbin.window.session.selection import Selection
@@ -43,7 +44,7 @@ class Clips(QObject):
             publication = publication_of(episode)
             return find_passages(publication.words, languages=publication.languages)
 
-        self._session.jobs.start(SLOT, "Looking for passages worth a clip", work, self._done, quiet=True)
+        self._session.jobs.start(SLOT, tr("Looking for passages worth a clip"), work, self._done, quiet=True)
 
     def _done(self, found: list[Passage]) -> None:
         self.found = found

@@ -8,19 +8,20 @@ from PyQt6.QtWidgets import QHBoxLayout, QPlainTextEdit, QPushButton, QStackedWi
 
 from dubbin.core.deliver.prediction import STEP_S, Prediction, ProgramFigures
 from dubbin.core.deliver.targets import Target
+from dubbin.core.figures import number, with_unit
+from dubbin.core.texts import tr
 from dubbin.window.master.mastering import Mastering
 from dubbin.window.parts.card import label, set_kind
-from dubbin.window.parts.figures import number, with_unit
 from dubbin.window.parts.plot import Plot
 from dubbin.window.parts.segments import Segments
 from dubbin.window.parts.table import FigureTable
 from dubbin.window.parts.theme import Theme
 
-TABS = (("program", "Program"), ("masters", "Masters"), ("clips", "Clips"), ("notes", "Show notes"))
-HEARD = (("program", "Program", ""), ("master", "Master", ""), ("Matched", "Matched", ""))
+TABS = (("program", tr("Program")), ("masters", tr("Masters")), ("clips", tr("Clips")), ("notes", tr("Show notes")))
+HEARD = (("program", tr("Program"), ""), ("master", tr("Master"), ""), (tr("Matched"), tr("Matched"), ""))
 LOWEST_LUFS, HIGHEST_LUFS = -50.0, 0.0
-MASTER_COLUMNS = ("Master", "Loudness", "True peak", "Range", "Verdict")
-TARGET_COLUMNS = ("Target", "Gain", "Limiter", "Will it pass?")
+MASTER_COLUMNS = (tr("Master"), tr("Loudness"), tr("True peak"), tr("Range"), tr("Verdict"))
+TARGET_COLUMNS = (tr("Target"), tr("Gain"), tr("Limiter"), tr("Will it pass?"))
 
 
 class MasterEvidence(QWidget):
@@ -35,10 +36,10 @@ class MasterEvidence(QWidget):
         super().__init__()
         self.setObjectName("evidence")
         self._theme = theme
-        self.tabs = Segments(theme, "Evidence", [(k, t, "") for k, t in TABS], {})
-        self.heard = Segments(theme, "Hear", HEARD, {})
+        self.tabs = Segments(theme, tr("Evidence"), [(k, t, "") for k, t in TABS], {})
+        self.heard = Segments(theme, tr("Hear"), HEARD, {})
         self.heard.setToolTip(
-            "Hear the program, or the master as it will be; “Matched” has the program's level, so that one compares the sound."
+            tr("Hear the program, or the master as it will be; “Matched” has the program's level, so that one compares the sound.")
         )
         self.pages = QStackedWidget()
         for page in (self._program_page(), self._masters_page(), passages, self._notes_page()):
@@ -46,7 +47,7 @@ class MasterEvidence(QWidget):
         head = QHBoxLayout()
         head.addWidget(self.tabs)
         head.addStretch(1)
-        self.hear_label = label("hear:", "muted")
+        self.hear_label = label(tr("hear:"), "muted")
         head.addWidget(self.hear_label)
         head.addWidget(self.heard)
         column = QVBoxLayout(self)
@@ -63,7 +64,7 @@ class MasterEvidence(QWidget):
         row = QHBoxLayout(page)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(12)
-        self.plot = Plot(self._theme, "Loudness of the program", "program time", "LUFS", clock_axis=True)
+        self.plot = Plot(self._theme, tr("Loudness of the program"), tr("program time"), "LUFS", clock_axis=True)
         for name, colour, width, dashed in (
             ("upper", "fern", 1.0, True),
             ("lower", "fern", 1.0, True),
@@ -72,7 +73,7 @@ class MasterEvidence(QWidget):
             ("limiter", "brick", 1.2, False),
         ):
             self.plot.curve(name, colour, width, dashed)
-        for name, text in (("program", "short-term"), ("upper", "tolerance"), ("limiter", "limiter")):
+        for name, text in (("program", tr("short-term")), ("upper", tr("tolerance")), ("limiter", tr("limiter"))):
             self.plot.name_curve(name, text)
         left = QVBoxLayout()
         left.setSpacing(2)
@@ -82,7 +83,7 @@ class MasterEvidence(QWidget):
         row.addLayout(left, 5)
         right = QVBoxLayout()
         self.predictions = FigureTable(
-            "Expected result", TARGET_COLUMNS, 0, "Tick a target on the card: what it will take to meet it stands here."
+            tr("Expected result"), TARGET_COLUMNS, 0, tr("Tick a target on the card: what it will take to meet it stands here.")
         )
         right.addWidget(self.predictions, 1)
         self.advice = label("", "muted", wrap=True)
@@ -94,14 +95,16 @@ class MasterEvidence(QWidget):
         page = QWidget()
         column = QVBoxLayout(page)
         column.setContentsMargins(0, 0, 0, 0)
-        self.table = FigureTable("Masters", MASTER_COLUMNS, 0, "No masters yet. Tick targets and formats on the card, then Make masters.")
+        self.table = FigureTable(
+            tr("Masters"), MASTER_COLUMNS, 0, tr("No masters yet. Tick targets and formats on the card, then Make masters.")
+        )
         self.table.cellDoubleClicked.connect(lambda row, _: self.sheet_wanted.emit(row))
         column.addWidget(self.table, 1)
         row = QHBoxLayout()
         self.verdict = label("", "muted", wrap=True)
         row.addWidget(self.verdict, 1)
-        self.sheet = QPushButton("Show the proof sheet")
-        self.sheet.setToolTip("Opens the picked master's proof sheet; a double-click on it does too.")
+        self.sheet = QPushButton(tr("Show the proof sheet"))
+        self.sheet.setToolTip(tr("Opens the picked master's proof sheet; a double-click on it does too."))
         self.sheet.clicked.connect(lambda: self.sheet_wanted.emit(max(self.table.currentRow(), 0)))
         row.addWidget(self.sheet)
         column.addLayout(row)
@@ -112,13 +115,13 @@ class MasterEvidence(QWidget):
         row = QHBoxLayout(page)
         row.setContentsMargins(0, 0, 0, 0)
         self.notes = QPlainTextEdit()
-        self.notes.setAccessibleName("Show notes")
-        self.notes.setPlaceholderText("Notes are drafted from what was said. Have it transcribed in Edit first.")
+        self.notes.setAccessibleName(tr("Show notes"))
+        self.notes.setPlaceholderText(tr("Notes are drafted from what was said. Have it transcribed in Edit first."))
         self.notes.textChanged.connect(self._on_notes)
         row.addWidget(self.notes, 1)
         side = QVBoxLayout()
-        self.redraft = QPushButton("Redraft")
-        self.redraft.setToolTip("From the words as they are now; what was edited is lost, and Undo brings it back.")
+        self.redraft = QPushButton(tr("Redraft"))
+        self.redraft.setToolTip(tr("From the words as they are now; what was edited is lost, and Undo brings it back."))
         self.redraft.clicked.connect(self.redraft_wanted)
         side.addWidget(self.redraft)
         side.addStretch(1)
@@ -141,7 +144,7 @@ class MasterEvidence(QWidget):
     def show_program(self, figures: ProgramFigures | None, target: Target | None, prediction: Prediction | None, has_lanes: bool) -> None:
         names = ("upper", "lower", "momentary", "program", "limiter")
         if figures is None or not len(figures.history.times_s):
-            self.caption.setText("The program's loudness is being measured …" if has_lanes else "")
+            self.caption.setText(tr("The program's loudness is being measured …") if has_lanes else "")
             for name in names:
                 self.plot.hide_curve(name)
             return
@@ -152,11 +155,13 @@ class MasterEvidence(QWidget):
         self.plot.show_curve("momentary", history.times_s, np.maximum(history.momentary + gain, LOWEST_LUFS))
         self.plot.show_curve("program", history.times_s, np.maximum(history.short_term + gain, LOWEST_LUFS))
         if target is None or target.integrated_lufs is None or prediction is None:
-            self.caption.setText(f"{with_unit(history.loudness.integrated_lufs, 'LUFS')} now; pale: momentary")
+            self.caption.setText(
+                tr("{integrated_lufs} now; pale: momentary").format(integrated_lufs=with_unit(history.loudness.integrated_lufs, "LUFS"))
+            )
             for name in ("upper", "lower"):
                 self.plot.hide_curve(name)
         else:
-            self.caption.setText(f"{target.title}, {number(gain)} dB of gain; pale: momentary")
+            self.caption.setText(tr("{title}, {gain} dB of gain; pale: momentary").format(title=target.title, gain=number(gain)))
             for name, sign in (("upper", 1), ("lower", -1)):
                 self.plot.show_curve(name, np.array([0.0, end]), np.full(2, target.integrated_lufs + sign * target.tolerance_lu))
         if prediction is None or not len(prediction.reduction.db):
@@ -173,7 +178,7 @@ class MasterEvidence(QWidget):
         sentences = []
         for row, p in enumerate(predictions):
             limiter = "–" if p.target.keeps_level else f"−{number(p.reduction.deepest_db)} dB" if p.reduction.deepest_db > 0.05 else "idle"
-            verdict = "▲ no" if p.problems else "✓ yes, heard" if p.advice else "✓ yes"
+            verdict = tr("▲ no") if p.problems else tr("✓ yes, heard") if p.advice else tr("✓ yes")
             gain = "–" if p.target.keeps_level else f"{'+' if p.gain_db > 0 else ''}{number(p.gain_db)} dB"
             *_, item = self.predictions.show_row(row, (p.target.title, gain, limiter, verdict), tip="\n".join((*p.problems, *p.advice)))
             item.setForeground(self._theme.colours.q("brick" if p.problems else "fern"))
@@ -191,13 +196,13 @@ class MasterEvidence(QWidget):
             loudness, proof = master.proof.measured.loudness, master.proof
             values = (
                 f"{master.format.title} · {mastering.title_of(proof.target)}", with_unit(loudness.integrated_lufs, "LUFS"), with_unit(loudness.true_peak_dbtp, "dBTP"),
-                with_unit(loudness.range_lu, "LU"), "✓ passes" if proof.passes else "▲ fails",
+                with_unit(loudness.range_lu, "LU"), tr("✓ passes") if proof.passes else tr("▲ fails"),
             )  # fmt: skip
             *_, verdict = self.table.show_row(row, values, tip="\n".join([str(master.file), *proof.problems]))
             verdict.setForeground(self._theme.colours.q("fern" if proof.passes else "brick"))
         for row, failure in enumerate(failed, len(masters)):
             *_, verdict = self.table.show_row(
-                row, (f"{failure.format.title} · {mastering.title_of(failure.target)}", "–", "–", "–", "▲ not made"), tip=failure.reason
+                row, (f"{failure.format.title} · {mastering.title_of(failure.target)}", "–", "–", "–", tr("▲ not made")), tip=failure.reason
             )
             verdict.setForeground(self._theme.colours.q("brick"))
         self.sheet.setEnabled(any(p.name.endswith(".proof.html") for p in mastering.delivered.files))
@@ -206,13 +211,13 @@ class MasterEvidence(QWidget):
     def _show_verdict(self, mastering: Mastering) -> None:
         masters, failed = mastering.masters, mastering.delivered.failed
         if not masters and not failed:
-            self.verdict.setText("No masters yet. Every file will be decoded again and measured; what passes here passes there.")
+            self.verdict.setText(tr("No masters yet. Every file will be decoded again and measured; what passes here passes there."))
             set_kind(self.verdict, "muted")
             return
         passed = sum(m.proof.passes for m in masters)
-        text = f"{passed} of {len(masters) + len(failed)} masters pass."
+        text = tr("{passed} of {count} masters pass.").format(passed=passed, count=len(masters) + len(failed))
         if mastering.is_out_of_date:
-            text += " The episode was changed since they were made."
+            text += tr(" The episode was changed since they were made.")
         problems = list(
             dict.fromkeys(
                 [f"{mastering.title_of(m.proof.target)}: {p}" for m in masters for p in m.proof.problems] + [f.reason for f in failed]

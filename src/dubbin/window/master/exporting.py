@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QFileDialog
 from dubbin.core.deliver.video import CONTAINERS
 from dubbin.core.errors import DubbinError
 from dubbin.core.sound.writing import check_folder
+from dubbin.core.texts import tr
 from dubbin.window.master.clips import Clips
 from dubbin.window.master.mastering import Mastering
 from dubbin.window.shell.shared import Shared
@@ -24,24 +25,24 @@ class Exporting:
     def choose_export(self) -> None:
         self._go_step(Step.MASTER)
         if self._session.recordings.are_all_read and self._mastering.chosen():
-            self._in_folder("Folder for the masters", self.export_to)
+            self._in_folder(tr("Folder for the masters"), self.export_to)
 
     def choose_clip(self) -> None:
         if self._selection.range is not None:
-            self._in_folder("Folder for the clip", self.clip_to)
+            self._in_folder(tr("Folder for the clip"), self.clip_to)
 
     def choose_clips(self, clips: Clips) -> None:
         """Ask where the ticked passages go as clips."""
         if clips.chosen() and self._session.recordings.are_all_read and self._mastering.chosen():
-            self._in_folder("Folder for the clips", lambda folder: self._try(lambda: clips.make(folder)))
+            self._in_folder(tr("Folder for the clips"), lambda folder: self._try(lambda: clips.make(folder)))
 
     def choose_stems(self) -> None:
-        self._in_folder("Folder for the stems", self.stems_to)
+        self._in_folder(tr("Folder for the stems"), self.stems_to)
 
     def choose_video(self) -> None:
         videos = self._mastering.videos()
         if not videos:
-            self._session.said.emit("None of the recordings is a video.")
+            self._session.said.emit(tr("None of the recordings is a video."))
             return
         video = videos[0]
         picked = self._session.picked_lane
@@ -50,7 +51,12 @@ class Exporting:
             video = path if path in videos else video
         suggestion = video.with_name(f"{video.stem}-treated{video.suffix}")
         endings = " ".join(f"*{e}" for e in CONTAINERS)
-        name, _ = QFileDialog.getSaveFileName(self._window, f"{video.name} with the treated sound", str(suggestion), f"Video ({endings})")
+        name, _ = QFileDialog.getSaveFileName(
+            self._window,
+            tr("{name} with the treated sound").format(name=video.name),
+            str(suggestion),
+            tr("Video ({endings})").format(endings=endings),
+        )
         if name:
             self.video_to(video, Path(name))
 

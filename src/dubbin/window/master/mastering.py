@@ -21,6 +21,7 @@ from dubbin.core.errors import DubbinError
 from dubbin.core.jobs import Task
 from dubbin.core.mix.monitor import MonitorMode
 from dubbin.core.mix.stems import stem_programs
+from dubbin.core.texts import tr, tr_count
 from dubbin.window.session.made_files import say_made
 from dubbin.window.session.monitor import MasterPreview
 from dubbin.window.session.program_measure import ProgramMeasure, is_same_sound
@@ -119,7 +120,7 @@ class Mastering(QObject):
             self._say(result, folder, span is not None)
             self.changed.emit()
 
-        self._session.jobs.start("master", f"Making {len(order.targets) * len(order.formats)} masters", work, done)
+        self._session.jobs.start("master", tr("Making {count} masters").format(count=len(order.targets) * len(order.formats)), work, done)
         self.changed.emit()
 
     def make_clips(self, folder: Path, spans: Sequence[tuple[int, int]]) -> None:
@@ -133,19 +134,30 @@ class Mastering(QObject):
             self._say(result, folder, True)
             self.changed.emit()
 
-        self._session.jobs.start("master", f"Making {len(spans)} clips", work, done)
+        self._session.jobs.start("master", tr("Making {count} clips").format(count=len(spans)), work, done)
         self.changed.emit()
 
     def _say(self, result: Delivered, folder: Path, clip: bool) -> None:
-        failed = [f"{f.format.title} for {self.title_of(f.target)} was not made: {f.reason}" for f in result.failed] + list(result.problems)
+        failed = [
+            tr("{title} for {title_of} was not made: {reason}").format(
+                title=f.format.title, title_of=self.title_of(f.target), reason=f.reason
+            )
+            for f in result.failed
+        ] + list(result.problems)
         if failed:
             self._session.said.emit("\n".join(failed))
             return
-        what = ("clip" if clip else "master") + ("s" if len(result.masters) != 1 else "")
-        passed = sum(m.proof.passes for m in result.masters)
-        verdict = "" if clip else f" {passed} of {len(result.masters)} pass."
-        names = f": {', '.join(m.file.name for m in result.masters)}" if clip else ""
-        say_made(self._session, f"{len(result.masters)} {what} made in {folder}{names}.{verdict}", folder)
+        count = len(result.masters)
+        if clip:
+            names = ", ".join(m.file.name for m in result.masters)
+            made = tr_count(
+                "{count} clip made in {folder}: {names}.", "{count} clips made in {folder}: {names}.", count, folder=folder, names=names
+            )
+        else:
+            passed = sum(m.proof.passes for m in result.masters)
+            made = tr_count("{count} master made in {folder}.", "{count} masters made in {folder}.", count, folder=folder)
+            made += tr(" {passed} of {count} pass.").format(passed=passed, count=count)
+        say_made(self._session, made, folder)
 
     def make_stems(self, folder: Path) -> None:
         """A file a voice, music apart."""
@@ -155,10 +167,17 @@ class Mastering(QObject):
         recordings = [Path(r.path) for r in session.episode.recordings]
 
         def done(files: list[Path]) -> None:
-            say_made(session, f"{len(files)} stems are in {folder}: " + ", ".join(p.name for p in files), folder)
+            say_made(
+                session,
+                tr("{count} stems are in {folder}: ").format(count=len(files), folder=folder) + ", ".join(p.name for p in files),
+                folder,
+            )
 
         session.jobs.start(
-            "stems", f"Writing {len(stems)} stems", lambda task: write_stems(stems, folder, self.name, task, recordings), done
+            "stems",
+            tr("Writing {count} stems").format(count=len(stems)),
+            lambda task: write_stems(stems, folder, self.name, task, recordings),
+            done,
         )
 
     def videos(self) -> list[Path]:
@@ -177,10 +196,17 @@ class Mastering(QObject):
         program = self._session.monitor.program(mode=MonitorMode.TREATED)
 
         def done(_: None) -> None:
-            say_made(self._session, f"{out} has the treated sound; its picture is that of {video.name}.", out.parent)
+            say_made(
+                self._session,
+                tr("{out} has the treated sound; its picture is that of {name}.").format(out=out, name=video.name),
+                out.parent,
+            )
 
         self._session.jobs.start(
-            "video", f"Putting the sound into {out.name}", lambda task: put_into_video(program, video, start, out, task), done
+            "video",
+            tr("Putting the sound into {name}").format(name=out.name),
+            lambda task: put_into_video(program, video, start, out, task),
+            done,
         )
 
     def drafted_notes(self) -> str:

@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QPushButton
 from dubbin.core.deliver.targets import Target
 from dubbin.core.episode.commands.delivery import change_delivery
 from dubbin.core.errors import DubbinError
+from dubbin.core.texts import tr, tr_count
 from dubbin.window.master.actions import master_actions
 from dubbin.window.master.cards import ExtrasCard, FormatCard, TagsCard, TargetCard
 from dubbin.window.master.clips import Clips
@@ -41,16 +42,16 @@ class MasterPage(Page):
         self.targets.edit_wanted.connect(self.edit_targets)
         for card in (self.targets, self.formats, self.extras):
             card.chosen.connect(self._on_chosen)
-        self.export_button = QPushButton("Make masters …")
+        self.export_button = QPushButton(tr("Make masters …"))
         self.export_button.setProperty("kind", "main")
-        self.export_button.setToolTip("Choose a folder; every file is decoded again and measured after it was written.")
+        self.export_button.setToolTip(tr("Choose a folder; every file is decoded again and measured after it was written."))
         self.export_button.clicked.connect(lambda: acts.choose_export())
         row = QHBoxLayout()
-        self.clip, self.stems, self.video = QPushButton("Clip …"), QPushButton("Stems …"), QPushButton("Video …")
+        self.clip, self.stems, self.video = QPushButton(tr("Clip …")), QPushButton(tr("Stems …")), QPushButton(tr("Video …"))
         for button, tip, act in (
-            (self.clip, "A master of the selection alone.", acts.choose_clip),
-            (self.stems, "A file a voice, music apart; together they are the program.", acts.choose_stems),
-            (self.video, "The program's sound back into the video that it came from; its picture is not touched.", acts.choose_video),
+            (self.clip, tr("A master of the selection alone."), acts.choose_clip),
+            (self.stems, tr("A file a voice, music apart; together they are the program."), acts.choose_stems),
+            (self.video, tr("The program's sound back into the video that it came from; its picture is not touched."), acts.choose_video),
         ):
             button.setToolTip(tip)
             button.clicked.connect(lambda _=False, act=act: act())
@@ -88,7 +89,7 @@ class MasterPage(Page):
             "extras": self.extras.names(),
             "vbr": self.formats.vbr.isChecked(),
         }
-        self.session.do(change_delivery(self.session.episode, "Choose what to deliver", **fields))
+        self.session.do(change_delivery(self.session.episode, tr("Choose what to deliver"), **fields))
 
     def takers(self) -> dict[str, Callable[[Path], None]]:
         return {suffix: lambda path: self.tags.set_cover(str(path)) for suffix in (".jpg", ".jpeg", ".png")}
@@ -108,10 +109,10 @@ class MasterPage(Page):
         self.mastering.hear(self._first_target() if key != "program" else None, key == "Matched")
 
     def _on_notes(self, text: str) -> None:
-        self.session.do(change_delivery(self.session.episode, "Edit the show notes", notes=text))
+        self.session.do(change_delivery(self.session.episode, tr("Edit the show notes"), notes=text))
 
     def _on_redraft(self) -> None:
-        self.session.do(change_delivery(self.session.episode, "Draft the show notes anew", notes=None))
+        self.session.do(change_delivery(self.session.episode, tr("Draft the show notes anew"), notes=None))
 
     def sheet_of(self, row: int) -> QUrl | None:
         """The proof sheet of a master in the table."""
@@ -124,22 +125,26 @@ class MasterPage(Page):
     def show_sheet(self, row: int) -> None:
         url = self.sheet_of(row)
         if url is None or not QDesktopServices.openUrl(url):
-            self.session.said.emit("There is no proof sheet of this master." if url is None else f"The proof sheet is {url.toLocalFile()}.")
+            self.session.said.emit(
+                tr("There is no proof sheet of this master.")
+                if url is None
+                else tr("The proof sheet is {tolocalfile}.").format(tolocalfile=url.toLocalFile())
+            )
 
     # -- showing ----------------------------------------------------------------------
 
     def status(self) -> Status:
         if not self.session.episode.lanes:
-            return Status("not started")
+            return Status(tr("not started"))
         masters = self.mastering.masters
         if masters:
             passed = sum(m.proof.passes for m in masters)
-            return Status(f"{passed} of {len(masters)} masters pass", passed == len(masters))
+            return Status(tr("{passed} of {count} masters pass").format(passed=passed, count=len(masters)), passed == len(masters))
         count = len(self.session.episode.delivery.targets)
-        return Status(f"{count} target{'s' if count != 1 else ''} chosen")
+        return Status(tr_count("{count} target chosen", "{count} targets chosen", count))
 
     def title(self) -> str:
-        return "the whole program"
+        return tr("the whole program")
 
     def opened(self) -> None:
         super().opened()
@@ -163,7 +168,9 @@ class MasterPage(Page):
         count = len(self.mastering.chosen()) * len(delivery.formats)
         ready = self.session.recordings.are_all_read and not self.mastering.is_busy
         self.export_button.setEnabled(bool(count) and ready)
-        self.export_button.setText(f"Make {count} master{'s' if count != 1 else ''} …" if count else "Choose a target and a format")
+        self.export_button.setText(
+            tr_count("Make {count} master …", "Make {count} masters …", count) if count else tr("Choose a target and a format")
+        )
         self.clip.setEnabled(bool(count) and ready and self.selection.range is not None)
         self.stems.setEnabled(ready)
         self.video.setVisible(bool(self.mastering.videos()))

@@ -6,12 +6,13 @@ from collections.abc import Callable
 
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
+from dubbin.core.figures import clock, span_text
+from dubbin.core.texts import tr, tr_count
 from dubbin.window.master.clips import Clips
 from dubbin.window.parts.active_table import ActiveTable
 from dubbin.window.parts.card import label
-from dubbin.window.parts.figures import clock, span_text
 
-COLUMNS = ("Clip", "At", "Length", "Begins with", "Why")
+COLUMNS = (tr("Clip"), tr("At"), tr("Length"), tr("Begins with"), tr("Why"))
 
 
 class PassageList(QWidget):
@@ -22,13 +23,13 @@ class PassageList(QWidget):
         super().__init__()
         self._clips = clips
         self.table = ActiveTable(
-            "Passages worth a clip", COLUMNS, 3, "Passages that stand alone are found in the words: have it transcribed in Edit."
+            tr("Passages worth a clip"), COLUMNS, 3, tr("Passages that stand alone are found in the words: have it transcribed in Edit.")
         )
         self.table.on_ticked = lambda row, on: clips.tick(clips.found[row], on)
         self.table.on_row = self._hear
         self.said = label("", "muted", wrap=True)
-        self.make = QPushButton("Make clips …")
-        self.make.setToolTip("Masters of every ticked passage, each with captions of its own.")
+        self.make = QPushButton(tr("Make clips …"))
+        self.make.setToolTip(tr("Masters of every ticked passage, each with captions of its own."))
         self.make.clicked.connect(lambda: choose())
         row = QHBoxLayout()
         row.addWidget(self.said, 1)
@@ -47,10 +48,10 @@ class PassageList(QWidget):
         found, chosen = self._clips.found, self._clips.chosen()
         self.table.fill([(p in chosen, clock(p.start_s), span_text(p.length_s), p.title, ", ".join(p.reasons)) for p in found], ticks=True)
         self.make.setEnabled(bool(chosen))
-        self.make.setText(f"Make {len(chosen)} clip{'s' if len(chosen) != 1 else ''} …" if chosen else "Make clips …")
+        self.make.setText(tr_count("Make {count} clip …", "Make {count} clips …", len(chosen)) if chosen else tr("Make clips …"))
         if found:
-            self.said.setText("A click plays a passage and selects it; ticked ones become clips.")
+            self.said.setText(tr("A click plays a passage and selects it; ticked ones become clips."))
         elif self._clips.is_looking:
-            self.said.setText("Looking for passages that stand alone …")
+            self.said.setText(tr("Looking for passages that stand alone …"))
         else:
-            self.said.setText("No passages yet: they are found in the words. Have them transcribed in Edit first.")
+            self.said.setText(tr("No passages yet: they are found in the words. Have them transcribed in Edit first."))

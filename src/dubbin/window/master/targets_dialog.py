@@ -23,6 +23,8 @@ from dubbin.core.deliver.formats import FORMATS
 from dubbin.core.deliver.own_targets import free_name, own_targets, save_own_targets
 from dubbin.core.deliver.targets import Target, all_targets
 from dubbin.core.errors import DubbinError
+from dubbin.core.figures import short_number
+from dubbin.core.texts import tr
 from dubbin.window.parts.card import label, set_kind
 from dubbin.window.parts.dialog import close_row
 from dubbin.window.parts.figure_box import FigureBox
@@ -30,7 +32,7 @@ from dubbin.window.parts.figure_box import FigureBox
 RATES = (0, 22050, 32000, 44100, 48000, 96000)
 # Figures of a target that are edited: field, label, unit, lowest, highest.
 FIGURES = (
-    ("integrated_lufs", "Loudness", "LUFS", -60.0, 0.0), ("tolerance_lu", "Tolerance", "LU", 0.1, 6.0), ("true_peak_dbtp", "True peak", "dBTP", -30.0, 0.0),
+    ("integrated_lufs", tr("Loudness"), "LUFS", -60.0, 0.0), ("tolerance_lu", tr("Tolerance"), "LU", 0.1, 6.0), ("true_peak_dbtp", tr("True peak"), "dBTP", -30.0, 0.0),
 )  # fmt: skip
 
 
@@ -39,20 +41,20 @@ class TargetsDialog(QDialog):
 
     def __init__(self, folder: Path, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Targets")
+        self.setWindowTitle(tr("Targets"))
         self.resize(640, 460)
         self._folder = folder
         self.own: dict[str, Target] = own_targets(folder)
         self._filling = False
         self.list = QListWidget()
-        self.list.setAccessibleName("Targets")
+        self.list.setAccessibleName(tr("Targets"))
         self.list.setFixedWidth(210)
         self.list.currentRowChanged.connect(lambda _: self._show())
         left = QVBoxLayout()
         left.addWidget(self.list, 1)
         row = QHBoxLayout()
-        self.copy, self.remove = QPushButton("Copy"), QPushButton("Remove")
-        self.copy.setToolTip("A target of your own, which begins as the picked one.")
+        self.copy, self.remove = QPushButton(tr("Copy")), QPushButton(tr("Remove"))
+        self.copy.setToolTip(tr("A target of your own, which begins as the picked one."))
         self.copy.clicked.connect(self.copy_picked)
         self.remove.clicked.connect(self.remove_picked)
         row.addWidget(self.copy)
@@ -77,7 +79,7 @@ class TargetsDialog(QDialog):
         form.setVerticalSpacing(7)
         self.title = QLineEdit()
         self.title.editingFinished.connect(self._take_over)
-        form.addRow("Title", self.title)
+        form.addRow(tr("Title"), self.title)
         self.boxes: dict[str, FigureBox] = {}
         for name, text, unit, low, high in FIGURES:
             box = FigureBox()
@@ -89,24 +91,28 @@ class TargetsDialog(QDialog):
             form.addRow(text, box)
         self.rate, self.channels, self.bits = QComboBox(), QComboBox(), QComboBox()
         for rate in RATES:
-            self.rate.addItem(f"{rate / 1000:g} kHz" if rate else "as the program", rate)
-        for count, text in ((1, "mono"), (2, "stereo")):
+            self.rate.addItem(f"{short_number(rate / 1000)} kHz" if rate else tr("as the program"), rate)
+        for count, text in ((1, tr("mono")), (2, tr("stereo"))):
             self.channels.addItem(text, count)
         for bits in (16, 24, 32):
-            self.bits.addItem(f"{bits} bit", bits)
+            self.bits.addItem(tr("{bits} bit").format(bits=bits), bits)
         self.kbps = QSpinBox()
         self.kbps.setRange(16, 512)
-        self.kbps.setSuffix(" kbit/s")
+        self.kbps.setSuffix(tr(" kbit/s"))
         self.kbps.setKeyboardTracking(False)
-        for text, widget in (("Sample rate", self.rate), ("Channels", self.channels), ("Word length of WAV and FLAC", self.bits)):
+        for text, widget in (
+            (tr("Sample rate"), self.rate),
+            (tr("Channels"), self.channels),
+            (tr("Word length of WAV and FLAC"), self.bits),
+        ):
             widget.activated.connect(lambda _: self._take_over())
             form.addRow(text, widget)
         self.kbps.valueChanged.connect(lambda _: self._take_over())
-        form.addRow("Bit rate of MP3, M4A and Opus", self.kbps)
+        form.addRow(tr("Bit rate of MP3, M4A and Opus"), self.kbps)
         self.rule = QLineEdit()
-        self.rule.setPlaceholderText("Where these figures come from")
+        self.rule.setPlaceholderText(tr("Where these figures come from"))
         self.rule.editingFinished.connect(self._take_over)
-        form.addRow("Rule", self.rule)
+        form.addRow(tr("Rule"), self.rule)
         self.rule_text = label("", "muted", wrap=True)
         form.addRow("", self.rule_text)
         return form
@@ -115,7 +121,7 @@ class TargetsDialog(QDialog):
         self.targets = {**all_targets(), **self.own}
         self.list.clear()
         for target in self.targets.values():
-            self.list.addItem(f"{target.title}  ·  yours" if target.name in self.own else target.title)
+            self.list.addItem(tr("{title}  ·  yours").format(title=target.title) if target.name in self.own else target.title)
 
     def picked(self) -> Target | None:
         names = list(self.targets)
@@ -146,8 +152,8 @@ class TargetsDialog(QDialog):
         self.remove.setEnabled(own)
         self._filling = False
         formats = ", ".join(FORMATS[f].title for f in target.formats if f in FORMATS)
-        usual = f"Usual formats: {formats}." if formats else ""
-        self._say(usual if own else f"This target comes with Dubbin: Copy makes one that can be changed. {usual}")
+        usual = tr("Usual formats: {formats}.").format(formats=formats) if formats else ""
+        self._say(usual if own else tr("This target comes with Dubbin: Copy makes one that can be changed. {usual}").format(usual=usual))
 
     def _say(self, text: str, kind: str = "muted") -> None:
         self.said.setText(text)
@@ -159,7 +165,7 @@ class TargetsDialog(QDialog):
         """A target of one's own like the picked one."""
         target = self.picked()
         if target is not None:
-            title = f"{target.title}, own"
+            title = tr("{title}, own").format(title=target.title)
             name = free_name(title, self.targets)
             self._save({**self.own, name: replace(target, name=name, title=title)}, name)
             self.title.setFocus()

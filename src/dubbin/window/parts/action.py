@@ -10,17 +10,24 @@ from PyQt6.QtCore import QEvent
 from PyQt6.QtGui import QKeySequence
 from PyQt6.QtWidgets import QPushButton
 
+from dubbin.core.texts import mark, tr
+
 
 class Menu(StrEnum):
     """The menus, in their order."""
 
-    EPISODE = "Episode"
-    EDIT = "Edit"
-    WORDS = "Words"
-    PROGRAM = "Program"
-    PLAY = "Play"
-    VIEW = "View"
-    HELP = "Help"
+    EPISODE = mark("Episode")
+    EDIT = mark("Edit")
+    WORDS = mark("Words")
+    PROGRAM = mark("Program")
+    PLAY = mark("Play")
+    VIEW = mark("View")
+    HELP = mark("Help")
+
+    @property
+    def caption(self) -> str:
+        """Its name, for people."""
+        return tr(self.value)
 
 
 class ContextMenu(StrEnum):
@@ -83,7 +90,7 @@ class Action:
         """Why it can't be done now and what to do, in a sentence; nothing where it can."""
         if self.enabled():
             return ""
-        return self.enabled.sentence if isinstance(self.enabled, Need) else "This can't be done here."
+        return self.enabled.sentence if isinstance(self.enabled, Need) else tr("This can't be done here.")
 
     @property
     def tip(self) -> str:

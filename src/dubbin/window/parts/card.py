@@ -7,6 +7,7 @@ from typing import Protocol, cast
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
+from dubbin.core.texts import tr
 from dubbin.guide import anchor_of
 from dubbin.window.parts.slider import MarkedSlider
 from dubbin.window.parts.switch import Switch
@@ -50,8 +51,8 @@ class HelpButton(QPushButton):
         super().__init__("?")
         self.anchor = anchor
         self.setProperty("kind", "help")
-        self.setToolTip(f"What is this? The guide on {title}")
-        self.setAccessibleName(f"What is this? {title}")
+        self.setToolTip(tr("What is this? The guide on {title}").format(title=title))
+        self.setAccessibleName(tr("What is this? {title}").format(title=title))
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.clicked.connect(self._open)
 
@@ -132,7 +133,7 @@ class TreatmentCard(Card):
         self.title = title
         head = QHBoxLayout()
         head.setSpacing(9)
-        self.switch = Switch(theme, f"{title} on or off")
+        self.switch = Switch(theme, tr("{title} on or off").format(title=title))
         self.percent = label("", "muted")
         head.addWidget(self.switch)
         head.addWidget(label(title, "strong"))
@@ -140,8 +141,10 @@ class TreatmentCard(Card):
         head.addWidget(self.percent)
         add_help(head, title)
         self.body.addLayout(head)
-        self.slider = MarkedSlider(theme, f"Strength of {title}")
-        self.slider.setToolTip("How much of the treatment is applied. The green tick is the suggested strength; double-click goes there.")
+        self.slider = MarkedSlider(theme, tr("Strength of {title}").format(title=title))
+        self.slider.setToolTip(
+            tr("How much of the treatment is applied. The green tick is the suggested strength; double-click goes there.")
+        )
         if strength:
             self.body.addWidget(self.slider)
         self.rows = FigureRows()
@@ -154,4 +157,4 @@ class TreatmentCard(Card):
             self.slider.setVisible(on)
             if not self.slider.is_dragged:
                 self.slider.show_value(strength, suggested)
-            self.percent.setText(f"{strength:.0f} %" if on else "off")
+            self.percent.setText(f"{strength:.0f} %" if on else tr("off"))

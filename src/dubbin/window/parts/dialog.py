@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from PyQt6.QtWidgets import QDialog, QDialogButtonBox, QHBoxLayout, QPushButton
 
+from dubbin.core.texts import tr
+
 
 def ok_or_cancel(dialog: QDialog) -> QDialogButtonBox:
     """The two buttons at a dialog's foot."""
@@ -18,7 +20,7 @@ def close_row(dialog: QDialog) -> QHBoxLayout:
     """The one button at the foot of a dialog whose changes hold at once."""
     row = QHBoxLayout()
     row.addStretch(1)
-    close = QPushButton("Close")
+    close = QPushButton(tr("Close"))
     close.setDefault(True)
     close.clicked.connect(dialog.accept)
     row.addWidget(close)

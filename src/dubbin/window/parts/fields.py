@@ -8,6 +8,8 @@ from typing import Any
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QPushButton, QWidget
 
+from dubbin.core.figures import number
+from dubbin.core.texts import tr
 from dubbin.core.treat.settings import FieldInfo, Kind, describe
 from dubbin.window.parts.card import label
 from dubbin.window.parts.figure_box import FigureBox
@@ -63,7 +65,7 @@ class ChoiceField(QComboBox):
         self.setAccessibleName(info.label)
         self.setFixedWidth(scaled(FIELD_W))
         for value in info.choices:
-            self.addItem(str(value.value), value)
+            self.addItem(tr(str(value.value)), value)
 
     def show_value(self, value: object) -> None:
         self.setCurrentIndex(self.findData(value))
@@ -78,7 +80,11 @@ class SpanField(QPushButton):
         self.setToolTip(info.help)
 
     def show_value(self, value: tuple[float, float] | None) -> None:
-        self.setText(f"Learned from {value[0]:.1f}–{value[1]:.1f} s · {self.info.clear}" if value else self.info.pick)
+        self.setText(
+            tr("Learned from {value}–{value2} s · {clear}").format(value=number(value[0]), value2=number(value[1]), clear=self.info.clear)
+            if value
+            else self.info.pick
+        )
 
 
 Field = FigureField | SwitchField | ChoiceField | SpanField

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QLocale, Qt
+from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QValidator
 from PyQt6.QtWidgets import QDoubleSpinBox
+
+from dubbin.core.figures import number
 
 MINUS = "−"
 
@@ -14,13 +16,11 @@ class FigureBox(QDoubleSpinBox):
 
     def __init__(self) -> None:
         super().__init__()
-        self.setLocale(QLocale.c())  # all texts are English: one decimal point everywhere
         self.setAlignment(Qt.AlignmentFlag.AlignRight)
         self.setKeyboardTracking(False)
 
     def textFromValue(self, value: float) -> str:
-        text = f"{value:.{self.decimals()}f}"
-        return (text.lstrip("-") if float(text) == 0 else text).replace("-", MINUS)
+        return number(value, self.decimals())
 
     def _plain(self, text: str | None) -> str:
         text = (text or "").strip()

@@ -9,6 +9,7 @@ from PyQt6.QtGui import QFontMetrics, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QAbstractButton, QSizePolicy, QWidget
 
 from dubbin.core.measure.finding import Finding, Severity
+from dubbin.core.texts import tr, tr_count
 from dubbin.window.parts.theme import Theme, font
 
 LEFT, LINE_H = 20, 18
@@ -22,9 +23,13 @@ class FindingRow(QAbstractButton):
         self._theme, self.finding = theme, finding
         self._next = 0
         places = len(finding.places_s)
-        where = f"{places} place{'s' if places != 1 else ''}: click to go to the next and hear it." if places else "Everywhere."
+        where = (
+            tr_count("{count} place: click to go there and hear it.", "{count} places: click to go to the next and hear it.", places)
+            if places
+            else tr("Everywhere.")
+        )
         self.setToolTip(f"{finding.text}. {where}")
-        self.setAccessibleName(f"{finding.title}, {finding.severity.value}: {finding.text}")
+        self.setAccessibleName(f"{finding.title}, {tr(finding.severity.value)}: {finding.text}")
         self.setCursor(Qt.CursorShape.PointingHandCursor if places else Qt.CursorShape.ArrowCursor)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus if places else Qt.FocusPolicy.NoFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
@@ -67,7 +72,7 @@ class FindingRow(QAbstractButton):
         p.setFont(font(14))
         p.setPen(c.q(colour))
         p.drawText(QRectF(LEFT, 0, self.width() - LEFT, LINE_H), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight,
-                   self.finding.severity.value)  # fmt: skip
+                   tr(self.finding.severity.value))  # fmt: skip
         p.setPen(c.q("muted"))
         for k, line in enumerate(self._lines()):
             p.drawText(QRectF(LEFT, (k + 1) * LINE_H, self.width() - LEFT, LINE_H), Qt.AlignmentFlag.AlignVCenter, line)

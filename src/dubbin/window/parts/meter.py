@@ -6,8 +6,9 @@ from PyQt6.QtCore import QRectF, QSize, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
+from dubbin.core.figures import number
 from dubbin.core.measure.live import Reading
-from dubbin.window.parts.figures import number
+from dubbin.core.texts import tr
 from dubbin.window.parts.theme import Theme
 
 LOWEST_DB = -48.0
@@ -24,8 +25,8 @@ class LevelMeter(QWidget):
         self._reading: Reading | None = None
         self.setSizePolicy(QSizePolicy.Policy.Maximum, QSizePolicy.Policy.Fixed)
         self.setMinimumWidth(NARROWEST)
-        self.setAccessibleName("Peak meter")
-        self.setToolTip("Peak level of both channels, −48 to 0 dBFS; the mark is the highest true peak so far.")
+        self.setAccessibleName(tr("Peak meter"))
+        self.setToolTip(tr("Peak level of both channels, −48 to 0 dBFS; the mark is the highest true peak so far."))
 
     def sizeHint(self) -> QSize:
         return QSize(190, 22)
@@ -33,7 +34,9 @@ class LevelMeter(QWidget):
     def show_reading(self, reading: Reading | None) -> None:
         self._reading = reading
         highest = reading.highest_dbtp if reading is not None else None
-        text = f"highest true peak {number(highest, 0)} dBTP" if highest is not None else "nothing has played"
+        text = (
+            tr("highest true peak {highest} dBTP").format(highest=number(highest, 0)) if highest is not None else tr("nothing has played")
+        )
         if text != self.accessibleDescription():
             self.setAccessibleDescription(text)
         self.update()

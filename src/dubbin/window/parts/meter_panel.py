@@ -6,8 +6,9 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
+from dubbin.core.figures import number
 from dubbin.core.measure.live import Reading
-from dubbin.window.parts.figures import number
+from dubbin.core.texts import tr
 from dubbin.window.parts.theme import Theme, font
 
 LOWEST_DB, OVER_DBTP = -48.0, -1.0
@@ -24,10 +25,12 @@ class MeterPanel(QWidget):
         super().__init__()
         self._theme = theme
         self._reading: Reading | None = None
-        self.setAccessibleName("Meters")
+        self.setAccessibleName(tr("Meters"))
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setToolTip(
-            "Peaks of both channels with their highest true peak, held; loudness and range since playing began; correlation. Click to reset."
+            tr(
+                "Peaks of both channels with their highest true peak, held; loudness and range since playing began; correlation. Click to reset."
+            )
         )
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
@@ -80,7 +83,7 @@ class MeterPanel(QWidget):
             ("M, LUFS", number(reading.momentary_lufs if reading else None)),
             ("S, LUFS", number(reading.short_term_lufs if reading else None)),
             ("I, LUFS", number(reading.integrated_lufs if reading else None)),
-            ("range, LU", number(reading.range_lu if reading else None)),
+            (tr("range, LU"), number(reading.range_lu if reading else None)),
         )
         width = self.width() / len(texts)
         for k, (name, value) in enumerate(texts):
@@ -135,6 +138,6 @@ class MeterPanel(QWidget):
         p.setPen(c.q("muted"))
         p.drawText(QRectF(a, y + 8, 60, 15), Qt.AlignmentFlag.AlignLeft, "−1")
         p.drawText(QRectF(b - 60, y + 8, 60, 15), Qt.AlignmentFlag.AlignRight, "+1")
-        p.drawText(QRectF(a, y + 8, b - a, 15), Qt.AlignmentFlag.AlignCenter, "correlation")
+        p.drawText(QRectF(a, y + 8, b - a, 15), Qt.AlignmentFlag.AlignCenter, tr("correlation"))
         p.setPen(c.q("ink"))
         p.drawText(QRectF(b + 4, y - 4, RIGHT - 4, 16), Qt.AlignmentFlag.AlignVCenter, number(value, 2))

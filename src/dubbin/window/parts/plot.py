@@ -10,8 +10,8 @@ import pyqtgraph as pg
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QPen
 
+from dubbin.core.figures import clock, number
 from dubbin.core.measure.frequency_scale import FREQUENCIES
-from dubbin.window.parts.figures import clock, number
 from dubbin.window.parts.ruler import tick_step_s
 from dubbin.window.parts.theme import Theme, font
 

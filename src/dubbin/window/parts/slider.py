@@ -6,6 +6,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
 from PyQt6.QtWidgets import QSizePolicy, QSlider
 
+from dubbin.core.figures import short_number
 from dubbin.window.parts.theme import Theme
 
 MARGIN = 8
@@ -56,7 +57,7 @@ class MarkedSlider(QSlider):
         self.blockSignals(True)
         self.setValue(round(self._value / self._step))
         self.blockSignals(False)
-        self.setAccessibleDescription(f"{self._value:g}".replace("-", "−"))
+        self.setAccessibleDescription(short_number(self._value))
 
     @property
     def is_dragged(self) -> bool:

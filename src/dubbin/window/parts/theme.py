@@ -11,6 +11,8 @@ from PyQt6.QtCore import QObject, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QFont, QFontDatabase, QPalette
 from PyQt6.QtWidgets import QApplication
 
+from dubbin.core.texts import tr
+
 FONTS = Path(__file__).parents[2] / "fonts"
 ICONS = Path(__file__).parent.parent / "icons"
 FAMILY = "Alegreya Sans"
@@ -66,7 +68,7 @@ class Appearance(Enum):
 
     @property
     def title(self) -> str:
-        return {"system": "Like the system", "light": "Light", "dark": "Dark"}[self.value]
+        return {"system": tr("Like the system"), "light": tr("Light"), "dark": tr("Dark")}[self.value]
 
 
 def appearance_of(value: str) -> Appearance:

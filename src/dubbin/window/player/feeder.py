@@ -12,6 +12,7 @@ import numpy as np
 from dubbin.core.errors import DubbinError
 from dubbin.core.measure.live import LiveMeter, Reading
 from dubbin.core.sound.source import Samples
+from dubbin.core.texts import tr
 from dubbin.window.player.cursor import Cursor, Playable
 
 BLOCK = 1024
@@ -124,7 +125,7 @@ class Feeder:
                 x, trouble = np.zeros((2, 0), np.float32), str(error)
             except Exception:
                 logging.getLogger("dubbin").exception("playback failed")
-                x, trouble = np.zeros((2, 0), np.float32), "This can't be played: something went wrong inside; the log tells more."
+                x, trouble = np.zeros((2, 0), np.float32), tr("This can't be played: something went wrong inside; the log tells more.")
             with self._ready:
                 if cursor is not self._cursor:
                     continue  # swapped or stopped meanwhile: this chunk is not wanted any more

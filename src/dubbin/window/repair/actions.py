@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dubbin.core.episode.model import Lane
+from dubbin.core.texts import tr
 from dubbin.window.parts.action import Action, ContextMenu, Menu, Need
 from dubbin.window.repair.removed_file import RemovedFile
 from dubbin.window.repair.suggesting import Suggesting
@@ -21,13 +22,13 @@ def repair_actions(session: Session, touch_ups: TouchUps, removed: RemovedFile, 
     def picked() -> list[Lane]:
         return [session.picked_lane] if session.picked_lane is not None else []
 
-    nothing = "Nothing more is suggested: what the measurements ask for is on, or is still being measured."
+    nothing = tr("Nothing more is suggested: what the measurements ask for is on, or is still being measured.")
     return [
         Action(
             "repair-lane",
             Menu.EDIT,
             "repairs",
-            "Repair this recording as suggested",
+            tr("Repair this recording as suggested"),
             (),
             lambda: suggesting.repair(picked()),
             Need(lambda: suggesting.can_repair(picked()), nothing),
@@ -37,7 +38,7 @@ def repair_actions(session: Session, touch_ups: TouchUps, removed: RemovedFile, 
             "repair-all",
             Menu.EDIT,
             "repairs",
-            "Repair all recordings as suggested",
+            tr("Repair all recordings as suggested"),
             ("Ctrl+Shift+R",),
             lambda: suggesting.repair(suggesting.lanes()),
             Need(lambda: suggesting.can_repair(suggesting.lanes()), nothing),
@@ -46,16 +47,16 @@ def repair_actions(session: Session, touch_ups: TouchUps, removed: RemovedFile, 
             "write-removed",
             Menu.EPISODE,
             "deliver",
-            "Export removed sound …",
+            tr("Export removed sound …"),
             (),
             removed.ask_file,
-            Need(removed.can_write, "Nothing is removed from this lane: switch a treatment on first."),
+            Need(removed.can_write, tr("Nothing is removed from this lane: switch a treatment on first.")),
         ),
         Action(
             "touch-down",
             Menu.EDIT,
             "places",
-            "Attenuate selected rectangle",
+            tr("Attenuate selected rectangle"),
             ("T",),
             lambda: touch_ups.add(TOUCH_DOWN_DB),
             has_lanes,
@@ -65,7 +66,7 @@ def repair_actions(session: Session, touch_ups: TouchUps, removed: RemovedFile, 
             "touch-fill",
             Menu.EDIT,
             "places",
-            "Fill in selected rectangle",
+            tr("Fill in selected rectangle"),
             ("Shift+T",),
             lambda: touch_ups.add(None),
             has_lanes,

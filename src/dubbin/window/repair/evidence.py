@@ -9,8 +9,9 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
 from dubbin.core.episode.model import Lane
+from dubbin.core.figures import clock, with_unit
+from dubbin.core.texts import tr
 from dubbin.window.parts.card import label
-from dubbin.window.parts.figures import clock, with_unit
 from dubbin.window.parts.plot import Plot, frequency_ticks
 from dubbin.window.parts.segments import Segments
 from dubbin.window.parts.table import FigureTable
@@ -33,8 +34,8 @@ class RepairEvidence(QWidget):
         column.setContentsMargins(12, 6, 12, 4)
         column.setSpacing(2)
         head = QHBoxLayout()
-        choices = [("spectrum", "Spectrum", ""), ("places", "Places", ""), ("echo", "Echo", "")]
-        self.choice = Segments(theme, "What the pane shows", choices, {})
+        choices = [("spectrum", tr("Spectrum"), ""), ("places", tr("Places"), ""), ("echo", tr("Echo"), "")]
+        self.choice = Segments(theme, tr("What the pane shows"), choices, {})
         head.addWidget(self.choice)
         head.addSpacing(10)
         self.title = label("", "muted", wrap=True)
@@ -43,10 +44,10 @@ class RepairEvidence(QWidget):
         self.stack = QStackedWidget()
         self.plot = self._spectrum_plot()
         self.table = FigureTable(
-            "Places",
-            ("Time", "Finding", "Severity", "Places"),
+            tr("Places"),
+            (tr("Time"), tr("Finding"), tr("Severity"), tr("Places")),
             1,
-            "No finding of this recording has a place of its own: what was found is everywhere, or nothing was.",
+            tr("No finding of this recording has a place of its own: what was found is everywhere, or nothing was."),
         )
         self.table.cellClicked.connect(self._on_place)
         self.echo = self._echo_plot()
@@ -56,7 +57,7 @@ class RepairEvidence(QWidget):
         self.choice.chosen.connect(self._on_choice)
 
     def _spectrum_plot(self) -> Plot:
-        plot = Plot(self._theme, "Averaged spectrum", "Hz", "dBFS per 1/12 octave")
+        plot = Plot(self._theme, tr("Averaged spectrum"), tr("Hz"), tr("dBFS per 1/12 octave"))
         plot.getPlotItem().setLogMode(x=False)
         plot.set_range((float(np.log10(30)), float(np.log10(20000))), (-110.0, -25.0))
         plot.set_ticks("bottom", frequency_ticks())
@@ -67,12 +68,12 @@ class RepairEvidence(QWidget):
         return plot
 
     def _echo_plot(self) -> Plot:
-        plot = Plot(self._theme, "Echo decay", "seconds after a word ends", "dB")
+        plot = Plot(self._theme, tr("Echo decay"), tr("seconds after a word ends"), "dB")
         plot.set_range((0.0, 0.6), (-50.0, 2.0))
         plot.curve("recorded", "indigo")
         plot.curve("treated", "saddle")
-        for name in ("recorded", "treated"):
-            plot.name_curve(name, name)
+        for name, text in (("recorded", tr("recorded")), ("treated", tr("treated"))):
+            plot.name_curve(name, text)
         return plot
 
     def _on_choice(self, key: str) -> None:
@@ -110,10 +111,10 @@ class RepairEvidence(QWidget):
         report, after = self._session.analyses.report(lane), self._session.analyses.after(lane)
         self._show_hum(report.hum.fundamental_hz if report and report.hum.present else None)
         if not spectra:
-            self.title.setText(f"{lane.voice}: being computed …")
+            self.title.setText(tr("{voice}: being computed …").format(voice=lane.voice))
             return
         before = report.noise.floor_dbfs if report else None
-        text = f"{lane.voice}, whole recording. Noise floor {with_unit(before, 'dBFS')}"
+        text = tr("{voice}, whole recording. Noise floor {before}").format(voice=lane.voice, before=with_unit(before, "dBFS"))
         if after is not None:
             text += f" → {with_unit(after.noise.floor_dbfs, 'dBFS')}"
         self.title.setText(text)
@@ -137,11 +138,15 @@ class RepairEvidence(QWidget):
         self._places = [p for p, _ in rows[:MOST_PLACES]]
         self.table.setRowCount(len(self._places))
         for k, (place, finding) in enumerate(rows[:MOST_PLACES]):
-            texts = (clock(place[0], 2), finding.title, finding.severity.value, str(len(finding.places_s)))
-            self.table.show_row(k, texts, tip="Click to go there and hear it.")
-        more = f", the first {MOST_PLACES} shown" if len(rows) > MOST_PLACES else ""
-        none = "no finding has a place of its own" if report else "being measured …"
-        self.title.setText(f"{lane.voice}: {len(rows)} places{more}; click one to hear it" if rows else f"{lane.voice}: {none}")
+            texts = (clock(place[0], 2), finding.title, tr(finding.severity.value), str(len(finding.places_s)))
+            self.table.show_row(k, texts, tip=tr("Click to go there and hear it."))
+        more = tr(", the first {most_places} shown").format(most_places=MOST_PLACES) if len(rows) > MOST_PLACES else ""
+        none = tr("no finding has a place of its own") if report else tr("being measured …")
+        self.title.setText(
+            tr("{voice}: {count} places{more}; click one to hear it").format(voice=lane.voice, count=len(rows), more=more)
+            if rows
+            else f"{lane.voice}: {none}"
+        )
 
     def _show_echo(self, lane: Lane) -> None:
         decays = self._session.analyses.decays(lane)
@@ -152,7 +157,9 @@ class RepairEvidence(QWidget):
             else:
                 self.echo.hide_curve(name)
         report, after = self._session.analyses.report(lane), self._session.analyses.after(lane)
-        text = f"{lane.voice}: how words die away. RT60 {with_unit(report.echo.rt60_s if report else None, 's', 2)}"
+        text = tr("{voice}: how words die away. RT60 {rt60_s}").format(
+            voice=lane.voice, rt60_s=with_unit(report.echo.rt60_s if report else None, "s", 2)
+        )
         if after is not None:
             text += f" → {with_unit(after.echo.rt60_s, 's', 2)}"
         self.title.setText(text)

@@ -6,11 +6,12 @@ from PyQt6.QtWidgets import QHBoxLayout, QPushButton
 
 from dubbin.core.episode.commands.treatments import find_use
 from dubbin.core.episode.model import FrameRange, Lane, TreatmentUse
+from dubbin.core.figures import number
+from dubbin.core.texts import tr, tr_count
 from dubbin.core.treat.registry import REPAIRS
 from dubbin.window.lanes.overlays import Overlays
 from dubbin.window.parts.action import ActionButton
 from dubbin.window.parts.card import Card, label
-from dubbin.window.parts.figures import number
 from dubbin.window.repair.actions import repair_actions
 from dubbin.window.repair.evidence import RepairEvidence
 from dubbin.window.repair.removed_file import RemovedFile
@@ -21,7 +22,7 @@ from dubbin.window.shell.shared import Shared
 from dubbin.window.shell.treatment_section import TreatmentSection
 
 DEFAULT_STRENGTH = 90
-SPEECH_ROW = "speech removed"
+SPEECH_ROW = tr("speech removed")
 
 
 class RepairPage(Page):
@@ -32,14 +33,15 @@ class RepairPage(Page):
         self.touch_ups = TouchUps(self.session, self.selection)
         self.suggesting = Suggesting(self.session)
         shared.actions.add(repair_actions(self.session, self.touch_ups, RemovedFile(shared), self.suggesting))
-        self.empty = label("Add recordings in Intake first.", "muted", wrap=True)
+        self.empty = label(tr("Add recordings in Intake first."), "muted", wrap=True)
         self.column.addWidget(self.empty)
-        self.suggested = Card("Suggested repairs")
+        self.suggested = Card(tr("Suggested repairs"))
         self.suggested_text = label("", "muted", wrap=True)
         self.suggested.body.addWidget(self.suggested_text)
         row = QHBoxLayout()
         self.suggest_buttons = [
-            ActionButton(shared.actions, id, text) for id, text in (("repair-lane", "This recording"), ("repair-all", "All recordings"))
+            ActionButton(shared.actions, id, text)
+            for id, text in (("repair-lane", tr("This recording")), ("repair-all", tr("All recordings")))
         ]
         for button in self.suggest_buttons:
             row.addWidget(button, 1)
@@ -75,17 +77,17 @@ class RepairPage(Page):
         use, span = find_use(lane, section.treatment.name), self.selection.range
         if span is not None:
             stretch = FrameRange(max(span[0] - lane.start_frame, 0), max(span[1] - lane.start_frame, 0))
-            section.do(section.change(f"{title} only on a stretch", spans=tuple(sorted({*use.spans, stretch}))))
+            section.do(section.change(tr("{title} only on a stretch").format(title=title), spans=tuple(sorted({*use.spans, stretch}))))
         elif use.spans:
-            section.do(section.change(f"{title} everywhere", spans=()))
+            section.do(section.change(tr("{title} everywhere").format(title=title), spans=()))
         else:
-            self.session.said.emit("Select a stretch on the lanes first; the treatment is then applied there alone.")
+            self.session.said.emit(tr("Select a stretch on the lanes first; the treatment is then applied there alone."))
 
     # -- showing ----------------------------------------------------------------------
 
     def status(self) -> Status:
         count = sum(use.on for lane in self.session.episode.lanes for use in lane.repairs)
-        return Status(f"{count} treatment{'s' if count != 1 else ''} on", True) if count else Status("not started")
+        return Status(tr_count("{count} treatment on", "{count} treatments on", count), True) if count else Status(tr("not started"))
 
     def opened(self) -> None:
         super().opened()
@@ -116,17 +118,17 @@ class RepairPage(Page):
         missing = self.suggesting.missing(lane)
         titles = ", ".join(f"{t.title} {missing[t.name]} %" for t in REPAIRS if t.name in missing)
         if self.session.analyses.report(lane) is None:
-            self.suggested_text.setText("The recording is being measured …")
+            self.suggested_text.setText(tr("The recording is being measured …"))
         else:
-            self.suggested_text.setText(titles or f"Nothing more is suggested for {lane.voice}.")
+            self.suggested_text.setText(titles or tr("Nothing more is suggested for {voice}.").format(voice=lane.voice))
 
     def _show(self, lane: Lane, section: TreatmentSection) -> None:
         name = section.treatment.name
         use = section.show_lane(lane, self.suggesting.suggested(lane, name))
         self._show_figures(lane, section, use)
         count = len(use.spans)
-        where = f"on {count} stretch{'es' if count != 1 else ''}"
-        self.only[name].setText(f"Applied {where} · everywhere again" if count else "Apply to selection only")
+        where = tr_count("on {count} stretch", "on {count} stretches", count)
+        self.only[name].setText(tr("Applied {where} · everywhere again").format(where=where) if count else tr("Apply to selection only"))
 
     def _show_figures(self, lane: Lane, section: TreatmentSection, use: TreatmentUse) -> None:
         """The figure that the treatment is judged by, before and after, and why it is suggested."""
@@ -135,9 +137,9 @@ class RepairPage(Page):
         card.rows.show_row(figure.label, figure.change_text(report, analyses.after(lane)) if use.on else figure.text(report))
         self._show_guard(lane, section, use)
         reason = next((s.because for s in report.suggested if s.treatment == use.name), "") if report else ""
-        card.setToolTip(f"Suggested: {reason}" if reason else "Nothing measured asks for it.")
+        card.setToolTip(tr("Suggested: {reason}").format(reason=reason) if reason else tr("Nothing measured asks for it."))
         if not use.on:
-            card.percent.setText("suggested" if reason else "not needed" if report else "")
+            card.percent.setText(tr("suggested") if reason else tr("not needed") if report else "")
 
     def _show_guard(self, lane: Lane, section: TreatmentSection, use: TreatmentUse) -> None:
         """The voice in what is removed, and a warning from where it can be heard."""
@@ -149,8 +151,8 @@ class RepairPage(Page):
         if guard is None:
             rows.show_row(SPEECH_ROW, "…")
         elif level is None:
-            rows.show_row(SPEECH_ROW, "none")
+            rows.show_row(SPEECH_ROW, tr("none"))
         elif guard.is_audible(strength):
-            rows.show_row(SPEECH_ROW, f"{number(level, 0)} dB ▲ audible", "bad")
+            rows.show_row(SPEECH_ROW, tr("{level} dB ▲ audible").format(level=number(level, 0)), "bad")
         else:
             rows.show_row(SPEECH_ROW, f"{number(level, 0)} dB ✓", "good")

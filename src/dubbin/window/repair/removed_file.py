@@ -11,11 +11,12 @@ from dubbin.core.errors import DubbinError
 from dubbin.core.jobs import Task
 from dubbin.core.mix.monitor import MonitorMode
 from dubbin.core.sound.writing import check_output, write_sound
+from dubbin.core.texts import tr
 from dubbin.window.session.made_files import say_made
 from dubbin.window.shell.shared import Shared
 
 BITS = 24
-FILES = "WAV (*.wav);;FLAC (*.flac)"
+FILES = tr("WAV (*.wav);;FLAC (*.flac)")
 
 
 class RemovedFile:
@@ -30,10 +31,12 @@ class RemovedFile:
     def ask_file(self) -> None:
         lane = self._session.picked_lane
         if lane is None or not self.can_write():
-            self._session.said.emit("Nothing is removed from this lane: switch a treatment on first.")
+            self._session.said.emit(tr("Nothing is removed from this lane: switch a treatment on first."))
             return
         suggestion = Path(self._folder()) / f"{safe_name(lane.voice)}.removed.wav"
-        name, _ = QFileDialog.getSaveFileName(self._window, f"What was removed from {lane.voice}", str(suggestion), FILES)
+        name, _ = QFileDialog.getSaveFileName(
+            self._window, tr("What was removed from {voice}").format(voice=lane.voice), str(suggestion), FILES
+        )
         if name:
             self.write(Path(name))
 
@@ -42,7 +45,7 @@ class RemovedFile:
         session, lane = self._session, self._session.picked_lane
         sound = session.analyses.sound(lane) if lane is not None else None
         if lane is None or sound is None:
-            session.said.emit("The recording is still being read.")
+            session.said.emit(tr("The recording is still being read."))
             return
         path = path if path.suffix.lower() in (".wav", ".flac") else path.with_name(path.name + ".wav")
         try:
@@ -56,6 +59,6 @@ class RemovedFile:
             write_sound(sound.heard(MonitorMode.REMOVED), path, BITS, task.part(0.8, 1.0))
 
         def done(_: None) -> None:
-            say_made(session, f"What was removed from {lane.voice} is in {path}.", path.parent)
+            say_made(session, tr("What was removed from {voice} is in {path}.").format(voice=lane.voice, path=path), path.parent)
 
-        session.jobs.start(("removed", lane.id), f"Writing what was removed from {lane.voice}", work, done)
+        session.jobs.start(("removed", lane.id), tr("Writing what was removed from {voice}").format(voice=lane.voice), work, done)

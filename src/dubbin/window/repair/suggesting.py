@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from dubbin.core.episode.commands.treatments import find_use, set_repairs
 from dubbin.core.episode.model import Episode, Lane, Role
+from dubbin.core.texts import tr
 from dubbin.window.session.session import Session
 
 
@@ -52,7 +53,7 @@ class Suggesting:
         wanted = {lane.id: self.missing(lane) for lane in lanes}
         names = ", ".join(lane.voice for lane in lanes if wanted[lane.id])
         if names:
-            self._session.do(set_repairs(self._session.episode, wanted, f"Suggested repairs for {names}"))
+            self._session.do(set_repairs(self._session.episode, wanted, tr("Suggested repairs for {names}").format(names=names)))
             self._session.end_merge()
             self._given += [Given(lane, name, strength) for lane, found in wanted.items() for name, strength in found.items()]
 
@@ -72,7 +73,7 @@ class Suggesting:
             if use.on and use.strength == given.strength and most < given.strength:
                 less.setdefault(lane.id, {})[given.treatment] = most
         if less:
-            self._session.do(set_repairs(episode, less, "Repairs held back to what the voice allows"))
+            self._session.do(set_repairs(episode, less, tr("Repairs held back to what the voice allows")))
             self._session.end_merge()
 
     def _on_episode_changed(self, before: Episode, after: Episode) -> None:

@@ -24,6 +24,7 @@ from dubbin.core.mix.lane_sound import LaneSound, lane_sound
 from dubbin.core.sound.source import Difference, Source
 from dubbin.core.speech.activity import Activity
 from dubbin.core.speech.pauses import Pause, PauseSettings, find_pauses, level_over
+from dubbin.core.texts import tr
 from dubbin.core.treat.guard import Guard
 from dubbin.core.treat.tiles import TileCache
 from dubbin.window.session.job_bridge import JobBridge
@@ -102,7 +103,7 @@ class Analyses(QObject):
         def work(task: Task, source: Source = source) -> Measured:
             return measure_recorded(source, key, self._kept, task)
 
-        self._measured.ensure(key.recorded, f"Measuring {lane.voice}", work)
+        self._measured.ensure(key.recorded, tr("Measuring {voice}").format(voice=lane.voice), work)
 
     def report(self, lane: Lane) -> RecordingReport | None:
         """Figures of a lane as recorded; None until they are measured."""
@@ -165,7 +166,7 @@ class Analyses(QObject):
         def work(task: Task, sound: LaneSound = sound) -> Treated:
             return treat_lane(sound, key, self._kept, task)
 
-        self._treated.ensure(key.voiced, f"Treating {lane.voice}", work, slot=lane.id)
+        self._treated.ensure(key.voiced, tr("Treating {voice}").format(voice=lane.voice), work, slot=lane.id)
 
     def after(self, lane: Lane) -> RecordingReport | None:
         """Figures of the lane after its repairs; None while they are measured or where nothing is repaired."""
@@ -181,7 +182,7 @@ class Analyses(QObject):
         def work(task: Task, sound: LaneSound = sound, before: RecordingReport = before) -> RecordingReport:
             return measure_repaired(sound, key, before, self._kept, task)
 
-        self._after.ensure(key.repaired, f"Measuring {lane.voice} after repair", work, slot=lane.id)
+        self._after.ensure(key.repaired, tr("Measuring {voice} after repair").format(voice=lane.voice), work, slot=lane.id)
 
     # -- evidence ---------------------------------------------------------------------
 
@@ -203,7 +204,7 @@ class Analyses(QObject):
                 out["removed"] = average_spectrum(Difference(sound.recorded, sound.repaired), task.part(0.6, 1.0))
             return out
 
-        self._spectra.ensure(self.key(lane).repaired, f"Averaging {lane.voice}", work, slot="picked")
+        self._spectra.ensure(self.key(lane).repaired, tr("Averaging {voice}").format(voice=lane.voice), work, slot="picked")
 
     def decays(self, lane: Lane) -> dict[str, Decay]:
         """How word ends die away, recorded and treated; computed in the background once somebody asks."""
@@ -217,7 +218,10 @@ class Analyses(QObject):
                 out["treated"] = mean_decay(sound.repaired, task.part(0.5, 1.0))
             return out
 
-        return self._decays.ensure(self.key(lane).repaired, f"Measuring the echo of {lane.voice}", work, slot="picked") or {}
+        return (
+            self._decays.ensure(self.key(lane).repaired, tr("Measuring the echo of {voice}").format(voice=lane.voice), work, slot="picked")
+            or {}
+        )
 
     # -- pauses -----------------------------------------------------------------------
 

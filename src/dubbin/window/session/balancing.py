@@ -17,6 +17,7 @@ from dubbin.core.mix.lane_key import LaneKey
 from dubbin.core.mix.lane_sound import LaneSound
 from dubbin.core.mix.render import needs_facts
 from dubbin.core.sound.source import Source
+from dubbin.core.texts import tr
 from dubbin.window.session.analyses import Analyses
 from dubbin.window.session.job_bridge import JobBridge
 from dubbin.window.session.result_cache import ResultCache
@@ -62,13 +63,13 @@ class Balancing(QObject):
         def work(task: Task) -> Own:
             return measure_own(sources, episode.rate, task)
 
-        self._own.ensure(self._own_key(episode), "Comparing the microphones", work)
+        self._own.ensure(self._own_key(episode), tr("Comparing the microphones"), work)
 
     def _measure_power(self, lane: Lane, sound: LaneSound) -> None:
         def work(task: Task) -> NDArray[np.float64]:
             return program_power(sound.treated, task)
 
-        self._power.ensure(self._analyses.key(lane), f"Measuring the level of {lane.voice}", work, slot=lane.id)
+        self._power.ensure(self._analyses.key(lane), tr("Measuring the level of {voice}").format(voice=lane.voice), work, slot=lane.id)
 
     def facts(self, episode: Episode) -> dict[str, VoiceFacts]:
         """What is known of the voices; while a changed voice is measured anew, what was known of it last."""

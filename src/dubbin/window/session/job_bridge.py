@@ -12,6 +12,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from dubbin.core.errors import DubbinError
 from dubbin.core.jobs import Job, JobRunner, Report, Task
 from dubbin.core.log import program_error
+from dubbin.core.texts import tr
 
 T = TypeVar("T")
 TELL_EVERY_S = 0.1  # at the most, of how far work has come
@@ -116,7 +117,11 @@ class JobBridge(QObject):
         if isinstance(report.error, DubbinError):
             self.failed.emit(str(report.error))
         elif report.error is not None:
-            self.failed.emit(f"{report.job.title}: {program_error(report.error, self._log_folder)} Nothing was lost.")
+            self.failed.emit(
+                tr("{title}: {program_error} Nothing was lost.").format(
+                    title=report.job.title, program_error=program_error(report.error, self._log_folder)
+                )
+            )
         else:
             done(report.result)
 

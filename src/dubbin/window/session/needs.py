@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dubbin.core.texts import tr
 from dubbin.window.parts.action import Need
 from dubbin.window.session.session import Session
 
@@ -10,8 +11,8 @@ class Needs:
     """Made once for each list of actions."""
 
     def __init__(self, session: Session) -> None:
-        self.lanes = Need(lambda: bool(session.episode.lanes), "Add recordings first: press Ctrl+I, or drop files on the window.")
+        self.lanes = Need(lambda: bool(session.episode.lanes), tr("Add recordings first: press Ctrl+I, or drop files on the window."))
         self.words = Need(
             lambda: bool(session.episode.transcripts),
-            "There are no words yet: choose Transcribe in the Words menu, or import a transcript.",
+            tr("There are no words yet: choose Transcribe in the Words menu, or import a transcript."),
         )

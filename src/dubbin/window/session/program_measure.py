@@ -8,6 +8,7 @@ from dubbin.core.deliver.prediction import ProgramFigures, measure_program
 from dubbin.core.episode.model import Episode
 from dubbin.core.measure.history import LoudnessHistory
 from dubbin.core.mix.monitor import MonitorMode
+from dubbin.core.texts import tr
 from dubbin.window.session.session import Session
 
 HEARD = ("lanes", "cuts", "placed", "seam_ms", "seam_auto", "seams", "recordings")  # fields of an episode on which its sound depends
@@ -63,4 +64,4 @@ class ProgramMeasure(QObject):
             self.figures = result
             self.changed.emit()
 
-        self._session.jobs.start("program", "Measuring the program", lambda task: measure_program(program, task), done)
+        self._session.jobs.start("program", tr("Measuring the program"), lambda task: measure_program(program, task), done)

@@ -18,6 +18,7 @@ from dubbin.core.errors import DubbinError
 from dubbin.core.jobs import Task
 from dubbin.core.sound.source import PickedChannels, Source
 from dubbin.core.sound.working_copy import WorkingCopies, WorkingCopy
+from dubbin.core.texts import tr
 from dubbin.window.session.job_bridge import JobBridge
 
 
@@ -89,8 +90,8 @@ class Recordings(QObject):
                 self.added.emit([item.recording.id for item in imported])
             self._say(imported, problems)
 
-        names = paths[0].name if len(paths) == 1 else f"{len(paths)} files"
-        self._jobs.start(("add", tuple(paths)), f"Reading {names}", work, done)
+        names = paths[0].name if len(paths) == 1 else tr("{count} files").format(count=len(paths))
+        self._jobs.start(("add", tuple(paths)), tr("Reading {names}").format(names=names), work, done)
 
     def add_folder(self, folder: Path, paths: list[Path]) -> None:
         """Import the microphones of a folder in the background and line them up by their sound, in one step; the folder names the episode."""
@@ -105,11 +106,11 @@ class Recordings(QObject):
             imported, problems, found = result
             if imported and self._document is of:
                 episode = lined_up(_added(self._episode, imported).episode, found).episode
-                of.do(Change(f"Add the recordings of {folder.name}", replace(episode, title=folder.name)))
+                of.do(Change(tr("Add the recordings of {name}").format(name=folder.name), replace(episode, title=folder.name)))
                 self.added.emit([item.recording.id for item in imported])
             self._say(imported, [*problems, *(text for item in found for text in item.texts())])
 
-        self._jobs.start(("add", tuple(paths)), f"Reading {folder.name}", work, done)
+        self._jobs.start(("add", tuple(paths)), tr("Reading {name}").format(name=folder.name), work, done)
 
     def _import(self, paths: list[Path], rate: int, task: Task) -> tuple[list[ImportedFile], list[str]]:
         """Files as they were read, and sentences about those that can't be."""
@@ -136,7 +137,7 @@ class Recordings(QObject):
         def done(imported: ImportedFile) -> None:
             self._document.do(relink(self._episode, recording_id, imported.recording))
 
-        self._jobs.start(("relink", recording_id), f"Reading {path.name}", work, done)
+        self._jobs.start(("relink", recording_id), tr("Reading {name}").format(name=path.name), work, done)
 
     def load(self) -> None:
         """Read what is not read yet, and what lies elsewhere or has another clock now."""
@@ -168,4 +169,4 @@ class Recordings(QObject):
                 self.read.emit(recording.id)
             self.changed.emit()
 
-        self._jobs.start(slot, f"Reading {Path(recording.path).name}", work, done)
+        self._jobs.start(slot, tr("Reading {name}").format(name=Path(recording.path).name), work, done)

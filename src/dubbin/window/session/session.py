@@ -14,6 +14,7 @@ from dubbin.core.episode.time_map import TimeMap, program_map
 from dubbin.core.folders import Folders
 from dubbin.core.mix.kept_results import KeptResults
 from dubbin.core.sound.working_copy import WorkingCopies
+from dubbin.core.texts import tr
 from dubbin.core.treat.tiles import DiskTileCache, prune
 from dubbin.window.session.analyses import Analyses
 from dubbin.window.session.balancing import Balancing
@@ -38,7 +39,7 @@ class Session(QObject):
         self.folders, self.jobs = folders, jobs
         self._open = OpenEpisode(document)
         self.tile_cache, self.kept = DiskTileCache(folders.tiles), KeptResults(folders.results)
-        jobs.start("prune", "Making room in the cache", lambda _: self._prune(), lambda _: None, quiet=True)
+        jobs.start("prune", tr("Making room in the cache"), lambda _: self._prune(), lambda _: None, quiet=True)
         self.recordings = Recordings(jobs, WorkingCopies(folders.copies), document)
         self.analyses = Analyses(jobs, self.recordings, self.tile_cache, self.kept, lambda: self._open.episode, lambda: self.picked_lane)
         self.balancing = Balancing(jobs, self.analyses)

@@ -29,6 +29,7 @@ from dubbin.core.speech.transcribe import Transcription, remark_on, transcribe_w
 from dubbin.core.speech.transcript import Transcript, Word, WordKind
 from dubbin.core.speech.turns import Crosstalk, crosstalk, hears_the_other, own_speech
 from dubbin.core.speech.word_table import WordTable
+from dubbin.core.texts import tr
 from dubbin.window.session.lookup import Lookup
 from dubbin.window.session.preferences import Preferences
 from dubbin.window.session.session import Session
@@ -51,8 +52,10 @@ class Speech(QObject):
         self._hearing: tuple[Any, list[str]] | None = None
         self._table: tuple[Any, WordTable] | None = None
         self._retakes: dict[str, tuple[tuple[Word, ...], list[Retake]]] = {}
-        self._fillers = Lookup[tuple[WordTable, list[FoundFiller]]](session.jobs, "fillers", "Looking for fillers", self.changed.emit)
-        self._last_takes = Lookup[list[tuple[int, int]]](session.jobs, "last takes", "Looking for what retakes leave", self.changed.emit)
+        self._fillers = Lookup[tuple[WordTable, list[FoundFiller]]](session.jobs, "fillers", tr("Looking for fillers"), self.changed.emit)
+        self._last_takes = Lookup[list[tuple[int, int]]](
+            session.jobs, tr("last takes"), tr("Looking for what retakes leave"), self.changed.emit
+        )
         self._of = session.document
         session.episode_changed.connect(self._on_episode_changed)
         session.findings_changed.connect(self._on_measured)
@@ -141,7 +144,7 @@ class Speech(QObject):
                 self._session.said.emit(remark)
             self.changed.emit()
 
-        self._session.jobs.start(("words", lane.id), f"Writing down what {lane.voice} says", work, done)
+        self._session.jobs.start(("words", lane.id), tr("Writing down what {voice} says").format(voice=lane.voice), work, done)
 
     # -- who speaks -------------------------------------------------------------------
 
@@ -264,7 +267,7 @@ class Speech(QObject):
             self._retakes[transcript.lane] = (words, found)
             self.changed.emit()
 
-        self._session.jobs.start(slot, "Looking for retakes", work, done, quiet=True)
+        self._session.jobs.start(slot, tr("Looking for retakes"), work, done, quiet=True)
 
     def take_cuts(self, found: FoundRetake, keep: int) -> list[tuple[int, int]]:
         """What goes when one take is kept: every other take, and the pause to the next one where nobody else speaks in it."""

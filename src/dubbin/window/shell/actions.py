@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Protocol
 
+from dubbin.core.texts import tr
 from dubbin.window.parts.action import Action, Menu, Need
 from dubbin.window.parts.theme import Appearance
 from dubbin.window.session.needs import Needs
@@ -43,37 +44,37 @@ def shell_actions(shared: Shared, files: EpisodeFiles, card: CardSheet, recipes:
         shared.preferences.set("appearance", look.value)
 
     return [
-        Action("new", EPISODE, "file", "New episode", ("Ctrl+N",), files.new),
-        Action("open", EPISODE, "file", "Open episode …", ("Ctrl+O",), files.choose),
-        Action("open-recent", EPISODE, "file", "Open recent", (), lambda: None, submenu=lambda: _recent(files)),
-        Action("open-demo", EPISODE, "file", "Open the demo episode", (), files.open_demo),
-        Action("open-backup", EPISODE, "file", "Open a backup …", (), files.choose_backup),
-        Action("recover", EPISODE, "file", "Recover episodes …", (), files.show_left_over),
-        Action("close", EPISODE, "save", "Close episode", ("Ctrl+W",), files.close),
-        Action("save", EPISODE, "save", "Save", ("Ctrl+S",), lambda: _ignored(files.save())),
-        Action("save-as", EPISODE, "save", "Save as …", ("Ctrl+Shift+S",), lambda: _ignored(files.save_as())),
-        Action("preferences", EPISODE, "preferences", "Preferences …", ("Ctrl+,",), frame.show_preferences),
-        Action("quit", EPISODE, "quit", "Quit", ("Ctrl+Q",), lambda: _ignored(shared.window.close())),
-        Action("run-card", EPISODE, "card", "Run the card …", ("Ctrl+R",), card.show, has_lanes),
-        Action("open-folder", EPISODE, "import", "Open folder of recordings …", ("Ctrl+Shift+O",), files.choose_folder),
-        Action("save-recipe", EPISODE, "recipes", "Save as a recipe …", (), recipes.choose_to_save, has_lanes),
-        Action("apply-recipe", EPISODE, "recipes", "Apply a recipe …", (), recipes.choose, has_lanes),
-        Action("undo", EDIT, "history", "Undo", ("Ctrl+Z",), lambda: undo(session), Need(lambda: bool(session.document.history.done), "There is nothing to undo.")),
-        Action("redo", EDIT, "history", "Redo", ("Ctrl+Shift+Z", "Ctrl+Y"), lambda: redo(session), Need(lambda: bool(session.document.history.undone), "There is nothing to redo.")),
+        Action("new", EPISODE, "file", tr("New episode"), ("Ctrl+N",), files.new),
+        Action("open", EPISODE, "file", tr("Open episode …"), ("Ctrl+O",), files.choose),
+        Action("open-recent", EPISODE, "file", tr("Open recent"), (), lambda: None, submenu=lambda: _recent(files)),
+        Action("open-demo", EPISODE, "file", tr("Open the demo episode"), (), files.open_demo),
+        Action("open-backup", EPISODE, "file", tr("Open a backup …"), (), files.choose_backup),
+        Action("recover", EPISODE, "file", tr("Recover episodes …"), (), files.show_left_over),
+        Action("close", EPISODE, "save", tr("Close episode"), ("Ctrl+W",), files.close),
+        Action("save", EPISODE, "save", tr("Save"), ("Ctrl+S",), lambda: _ignored(files.save())),
+        Action("save-as", EPISODE, "save", tr("Save as …"), ("Ctrl+Shift+S",), lambda: _ignored(files.save_as())),
+        Action("preferences", EPISODE, "preferences", tr("Preferences …"), ("Ctrl+,",), frame.show_preferences),
+        Action("quit", EPISODE, "quit", tr("Quit"), ("Ctrl+Q",), lambda: _ignored(shared.window.close())),
+        Action("run-card", EPISODE, "card", tr("Run the card …"), ("Ctrl+R",), card.show, has_lanes),
+        Action("open-folder", EPISODE, "import", tr("Open folder of recordings …"), ("Ctrl+Shift+O",), files.choose_folder),
+        Action("save-recipe", EPISODE, "recipes", tr("Save as a recipe …"), (), recipes.choose_to_save, has_lanes),
+        Action("apply-recipe", EPISODE, "recipes", tr("Apply a recipe …"), (), recipes.choose, has_lanes),
+        Action("undo", EDIT, "history", tr("Undo"), ("Ctrl+Z",), lambda: undo(session), Need(lambda: bool(session.document.history.done), tr("There is nothing to undo."))),
+        Action("redo", EDIT, "history", tr("Redo"), ("Ctrl+Shift+Z", "Ctrl+Y"), lambda: redo(session), Need(lambda: bool(session.document.history.undone), tr("There is nothing to redo."))),
         *(
-            Action(f"{step.value.lower()}-step", VIEW, "steps", f"Go to {step.value}", (f"Ctrl+{k + 1}",), lambda s=step: shared.go_step(s))  # type: ignore[misc]
+            Action(f"{step.value.lower()}-step", VIEW, "steps", tr("Go to {step}").format(step=step.caption), (f"Ctrl+{k + 1}",), lambda s=step: shared.go_step(s))  # type: ignore[misc]
             for k, step in enumerate(Step)
         ),
-        Action("next-step", VIEW, "steps", "Next step", ("Ctrl+Tab",), lambda: frame.step_by(1)),
-        Action("previous-step", VIEW, "steps", "Previous step", ("Ctrl+Shift+Tab",), lambda: frame.step_by(-1)),
-        Action("full-screen", VIEW, "window", "Full screen", ("F11",), frame.toggle_full_screen,
+        Action("next-step", VIEW, "steps", tr("Next step"), ("Ctrl+Tab",), lambda: frame.step_by(1)),
+        Action("previous-step", VIEW, "steps", tr("Previous step"), ("Ctrl+Shift+Tab",), lambda: frame.step_by(-1)),
+        Action("full-screen", VIEW, "window", tr("Full screen"), ("F11",), frame.toggle_full_screen,
                checked=lambda: shared.window.isFullScreen()),
-        Action("night", VIEW, "lanes", "Dark theme", ("Ctrl+Shift+N",), switch_theme, checked=lambda: theme.colours.dark),
-        Action("guide", HELP, "help", "Guide", ("F1",), help.show_guide),
-        Action("tour", HELP, "help", "First look round", (), frame.start_tour, has_lanes),
-        Action("search", HELP, "help", "Search commands …", ("Ctrl+K",), help.search),
-        Action("shortcuts", HELP, "help", "Shortcuts", ("Shift+F1",), help.show_shortcuts),
-        Action("about", HELP, "help", "About Dubbin", (), help.show_about),
+        Action("night", VIEW, "lanes", tr("Dark theme"), ("Ctrl+Shift+N",), switch_theme, checked=lambda: theme.colours.dark),
+        Action("guide", HELP, "help", tr("Guide"), ("F1",), help.show_guide),
+        Action("tour", HELP, "help", tr("First look round"), (), frame.start_tour, has_lanes),
+        Action("search", HELP, "help", tr("Search commands …"), ("Ctrl+K",), help.search),
+        Action("shortcuts", HELP, "help", tr("Shortcuts"), ("Shift+F1",), help.show_shortcuts),
+        Action("about", HELP, "help", tr("About Dubbin"), (), help.show_about),
     ]  # fmt: skip
 
 
@@ -85,13 +86,13 @@ def undo(session: Session) -> None:
     """Undo one step, and say which."""
     title = session.document.undo()
     if title:
-        session.said.emit(f"Undone: {title}")
+        session.said.emit(tr("Undone: {title}").format(title=title))
 
 
 def redo(session: Session) -> None:
     title = session.document.redo()
     if title:
-        session.said.emit(f"Redone:  {title}")
+        session.said.emit(tr("Redone:  {title}").format(title=title))
 
 
 def _ignored(_: object) -> None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
 
+from dubbin.core.texts import tr
 from dubbin.window.parts.card import label
 from dubbin.window.parts.theme import scaled
 from dubbin.window.shell.step import Step
@@ -24,7 +25,7 @@ class CardPanel(QFrame):
         column.setSpacing(4)
         head = QHBoxLayout()
         head.setContentsMargins(14, 0, 14, 0)
-        self.title = label("JOB CARD", "section")
+        self.title = label(tr("JOB CARD"), "section")
         self.about = label("", "muted")
         head.addWidget(self.title)
         head.addStretch(1)
@@ -61,5 +62,5 @@ class CardPanel(QFrame):
     def show_step(self, step: Step, about: str) -> None:
         """Bring a step's sheets to the front; about: what they are about."""
         self._sheets.setCurrentIndex(list(Step).index(step))
-        self.title.setText(f"JOB CARD · {step.value.upper()}")
+        self.title.setText(tr("JOB CARD · {upper}").format(upper=step.caption.upper()))
         self.about.setText(about)

@@ -14,6 +14,7 @@ from dubbin.core.mix.card_plan import PlanKey, PlanLine, plan_card
 from dubbin.core.mix.run_card import CardResources, CardResult, run_card
 from dubbin.core.sound.writing import replacing
 from dubbin.core.speech.activity import FRAMES_PER_S
+from dubbin.core.texts import tr
 from dubbin.window.session.session import Session
 from dubbin.window.session.speech import Speech
 
@@ -84,7 +85,7 @@ class CardRun(QObject):
         def work(task: Task) -> CardResult:
             return run_card(episode, resources, task, self._told.emit, skip=skip, told=told)
 
-        session.jobs.start(SLOT, "Running the card", work, self._done)
+        session.jobs.start(SLOT, tr("Running the card"), work, self._done)
         self._ticks.start()
         self.changed.emit()
 

@@ -9,17 +9,20 @@ from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QProgressBar, QPushButton, Q
 
 from dubbin.core.mix.card_entry import Entry
 from dubbin.core.mix.card_plan import PlanKey, PlanLine
+from dubbin.core.texts import tr, tr_count
 from dubbin.window.parts.card import label, set_kind
 from dubbin.window.parts.layouts import clear_layout
 from dubbin.window.parts.switch import Switch
 from dubbin.window.parts.theme import Theme
 from dubbin.window.session.session import Session
 from dubbin.window.shell.card_run import SLOT, CardRun
+from dubbin.window.shell.step import Step
 from dubbin.window.shell.work_list import remaining
 
-BEFORE = "The suggested work of every step, in one go. Untick what is to be left alone; every line can be undone afterwards."
-RUNNING = "Go on working: what is found is done at the end, as ordinary steps that Undo takes back."
-AFTER = "Each line can be switched off and on again. A click on its name plays it before and after."
+BEFORE = tr("The suggested work of every step, in one go. Untick what is to be left alone; every line can be undone afterwards.")
+BEGINNING = tr("Beginning")
+RUNNING = tr("Go on working: what is found is done at the end, as ordinary steps that Undo takes back.")
+AFTER = tr("Each line can be switched off and on again. A click on its name plays it before and after.")
 
 
 class PlanRow(QWidget):
@@ -48,7 +51,15 @@ class PlanRow(QWidget):
         """share: 0 to 1 of this line; None: not begun."""
         self.tick.setEnabled(not running)
         done = share is not None and share >= 1.0
-        text = "" if not running or not self.tick.isChecked() else "waits" if share is None else "done" if done else f"{100 * share:.0f} %"
+        text = (
+            ""
+            if not running or not self.tick.isChecked()
+            else tr("waits")
+            if share is None
+            else tr("done")
+            if done
+            else f"{100 * share:.0f} %"
+        )
         self.state.setText(text)
         set_kind(self.state, "good" if text == "done" else "muted")
 
@@ -61,14 +72,14 @@ class EntryRow(QWidget):
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 1, 0, 3)
         row.setSpacing(8)
-        self.switch = Switch(theme, f"{entry.title} on or off")
+        self.switch = Switch(theme, tr("{title} on or off").format(title=entry.title))
         self.switch.toggled.connect(on_switched)
         row.addWidget(self.switch, 0, Qt.AlignmentFlag.AlignTop)
         column = QVBoxLayout()
         column.setSpacing(0)
         self.play = QPushButton(entry.title)
         self.play.setProperty("kind", "line")
-        self.play.setToolTip(f"{entry.title}\nPlays it before and after.")
+        self.play.setToolTip(tr("{title}\nPlays it before and after.").format(title=entry.title))
         self.play.clicked.connect(on_play)
         column.addWidget(self.play)
         figures = f"{entry.before} → {entry.after}" if entry.before else entry.after
@@ -93,16 +104,16 @@ class CardSheet(QWidget):
         column.setContentsMargins(12, 8, 12, 10)
         column.setSpacing(7)
         head = QHBoxLayout()
-        self.title = label("RUN THE CARD", "section")
-        self.back = QPushButton("Back")
+        self.title = label(tr("RUN THE CARD"), "section")
+        self.back = QPushButton(tr("Back"))
         self.back.setProperty("kind", "small")
-        self.back.setToolTip("Back to the job card of the step. Ctrl+R opens this list again.")
+        self.back.setToolTip(tr("Back to the job card of the step. Ctrl+R opens this list again."))
         self.back.clicked.connect(self.left)
         head.addWidget(self.title)
         head.addStretch(1)
         head.addWidget(self.back)
         column.addLayout(head)
-        self.start, self.again, self.stop = QPushButton("Run the card"), QPushButton("Plan it again"), QPushButton("Cancel")
+        self.start, self.again, self.stop = QPushButton(tr("Run the card")), QPushButton(tr("Plan it again")), QPushButton(tr("Cancel"))
         self.start.setProperty("kind", "main")
         self.start.clicked.connect(self.begin)
         self.again.clicked.connect(run.forget)
@@ -171,14 +182,14 @@ class CardSheet(QWidget):
             job = self._session.jobs.job(SLOT)
             left = remaining(job) if job is not None else ""
             self.progress.setValue(round(1000 * job.fraction) if job is not None else 0)
-            self.head.setText(" · ".join(part for part in (f"{self.run.step or 'Beginning'} …", left) if part))
+            self.head.setText(" · ".join(part for part in (f"{self.run.step or BEGINNING} …", left) if part))
             self.about.setText(RUNNING)
         elif entries:
-            self.head.setText(f"{len(entries)} change{'s' if len(entries) != 1 else ''} made.")
+            self.head.setText(tr_count("{count} change made.", "{count} changes made.", len(entries)))
             self.about.setText(AFTER)
         else:
             waiting = self.run.is_measuring
-            self.head.setText("Measuring; what is found joins the list …" if waiting else "This is what would be done:")
+            self.head.setText(tr("Measuring; what is found joins the list …") if waiting else tr("This is what would be done:"))
             self.about.setText(BEFORE)
 
     def _fill(self, planned: tuple[PlanLine, ...], entries: tuple[Entry, ...]) -> None:
@@ -186,13 +197,13 @@ class CardSheet(QWidget):
         self.rows, self.entry_rows = [], []
         last = ""
         for line in planned:
-            last = self._heading(line.step.value, last)
+            last = self._heading(Step(line.step.value).caption, last)
             row = PlanRow(line, self._on_ticked)
             row.tick.setChecked(line.key not in self._unticked)
             self.rows.append(row)
             self._list.addWidget(row)
         for entry in entries:
-            last = self._heading(entry.step.value, last)
+            last = self._heading(Step(entry.step.value).caption, last)
             made = EntryRow(self._theme, entry, lambda on, e=entry: self.run.switch(e, on), lambda _=False, e=entry: self._play(e))  # type: ignore[misc]
             self.entry_rows.append(made)
             self._list.addWidget(made)

@@ -8,6 +8,7 @@ from PyQt6.QtCore import QEvent, QObject, Qt
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QDialog, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
+from dubbin.core.texts import tr
 from dubbin.window.parts.action import Action
 
 
@@ -16,12 +17,12 @@ class CommandSearch(QDialog):
 
     def __init__(self, actions: Iterable[Action], parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Search commands")
+        self.setWindowTitle(tr("Search commands"))
         self.setModal(True)
         self.resize(460, 380)
         self._actions = [a for a in actions if a.id != "search" and a.submenu is None]
         self.field = QLineEdit()
-        self.field.setPlaceholderText("What do you want to do?")
+        self.field.setPlaceholderText(tr("What do you want to do?"))
         self.list = QListWidget()
         column = QVBoxLayout(self)
         column.addWidget(self.field)
@@ -44,7 +45,7 @@ class CommandSearch(QDialog):
         wanted = text.lower().split()
         self.list.clear()
         for action in self._actions:
-            if all(word in f"{action.menu} {action.text}".lower() for word in wanted):
+            if all(word in f"{action.menu.caption} {action.text}".lower() for word in wanted):
                 keys = f"    {action.key}" if action.keys else ""
                 item = QListWidgetItem(f"{action.text}{keys}")
                 item.setData(Qt.ItemDataRole.UserRole, action)

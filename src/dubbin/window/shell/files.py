@@ -15,8 +15,9 @@ from dubbin.core.episode.file import SUFFIX, load_episode
 from dubbin.core.episode.former import FormerLane, former_lanes, give_back, is_worth_it
 from dubbin.core.episode.journal_reading import LeftOver, left_over
 from dubbin.core.errors import DubbinError
+from dubbin.core.figures import clock, number
 from dubbin.core.sound.folder import recordings_in
-from dubbin.window.parts.figures import clock
+from dubbin.core.texts import tr, tr_count
 from dubbin.window.session.preferences import BACKUPS, Preferences
 from dubbin.window.session.session import Session
 from dubbin.window.shell.file_kinds import EPISODE_FILES
@@ -62,7 +63,7 @@ class EpisodeFiles:
     def choose(self) -> None:
         if not self.may_leave():
             return
-        name, _ = QFileDialog.getOpenFileName(self._window, "Open an episode", self.folder(), EPISODE_FILES)
+        name, _ = QFileDialog.getOpenFileName(self._window, tr("Open an episode"), self.folder(), EPISODE_FILES)
         if name:
             self.open(Path(name))
 
@@ -89,10 +90,10 @@ class EpisodeFiles:
         folder = self._backup_folder()
         found = backups(folder)
         if not found:
-            self._notices.say("No backup is kept of this episode yet: one is made of what was saved before, with every save.")
+            self._notices.say(tr("No backup is kept of this episode yet: one is made of what was saved before, with every save."))
             return
         texts = [time.strftime("%-d %B %Y, %H:%M:%S", time.localtime(b.saved_at)) for b in found]
-        text, done = QInputDialog.getItem(self._window, "Open a backup", "Saved at:", texts, 0, False)
+        text, done = QInputDialog.getItem(self._window, tr("Open a backup"), tr("Saved at:"), texts, 0, False)
         if done and self.may_leave():
             self.open_backup(found[texts.index(text)].path)
 
@@ -102,7 +103,7 @@ class EpisodeFiles:
         except DubbinError as error:
             self._notices.say(str(error))
             return
-        self._notices.say("This is a backup. Save as … keeps it; the episode's own file is as it was.")
+        self._notices.say(tr("This is a backup. Save as … keeps it; the episode's own file is as it was."))
 
     def _backup_folder(self) -> Path:
         return self._session.folders.backups / self._session.episode.id
@@ -111,8 +112,8 @@ class EpisodeFiles:
         from dubbin.demo.episode import build_demo
 
         if self.may_leave():
-            folder, copies = self._session.folders.documents / "Slow Ferry demo", self._session.recordings.copies
-            self._session.jobs.start("demo", "Building the demo", lambda task: build_demo(folder, copies, task), self._open_built)
+            folder, copies = self._session.folders.documents / tr("Slow Ferry demo"), self._session.recordings.copies
+            self._session.jobs.start("demo", tr("Building the demo"), lambda task: build_demo(folder, copies, task), self._open_built)
 
     def _open_built(self, path: Path) -> None:
         self.open(path)
@@ -129,7 +130,7 @@ class EpisodeFiles:
             if self._session.episode.lanes:
                 self.takers[path.suffix.lower()](path)
             else:
-                self._notices.say(f"{path.name} goes with recordings: add these first.")
+                self._notices.say(tr("{name} goes with recordings: add these first.").format(name=path.name))
         paths = [p for p in paths if p.suffix.lower() not in self.takers]
         for folder in [p for p in paths if p.is_dir()]:
             self.take_folder(folder)
@@ -139,7 +140,7 @@ class EpisodeFiles:
             self._go_step(Step.INTAKE)
 
     def choose_folder(self) -> None:
-        name = QFileDialog.getExistingDirectory(self._window, "A folder with the recordings of one session", self.folder())
+        name = QFileDialog.getExistingDirectory(self._window, tr("A folder with the recordings of one session"), self.folder())
         if name:
             self.take_folder(Path(name))
 
@@ -148,10 +149,10 @@ class EpisodeFiles:
         try:
             paths = recordings_in(folder)
         except OSError as error:
-            self._notices.say(f"{folder} could not be read: {error.strerror}.")
+            self._notices.say(tr("{folder} could not be read: {strerror}.").format(folder=folder, strerror=error.strerror))
             return
         if not paths:
-            self._notices.say(f"The folder {folder} holds no recordings.")
+            self._notices.say(tr("The folder {folder} holds no recordings.").format(folder=folder))
             return
         if self._session.episode.recordings:
             if not self.may_leave():
@@ -175,8 +176,8 @@ class EpisodeFiles:
         if found:
             names = ", ".join(dict.fromkeys(item.lane.voice for former in found.values() for item in former))
             self._notices.say(
-                f"{names} was in this episode before: words, name, place and treatments are still known.",
-                (("Restore them", lambda: self._give_back(found)),),
+                tr("{names} was in this episode before: words, name, place and treatments are still known.").format(names=names),
+                ((tr("Restore them"), lambda: self._give_back(found)),),
             )
 
     def _give_back(self, found: dict[str, list[FormerLane]]) -> None:
@@ -194,7 +195,7 @@ class EpisodeFiles:
 
     def save_as(self) -> bool:
         suggestion = Path(self.folder()) / f"{safe_name(self._session.episode.title)}{SUFFIX}"
-        name, _ = QFileDialog.getSaveFileName(self._window, "Save the episode", str(suggestion), EPISODE_FILES)
+        name, _ = QFileDialog.getSaveFileName(self._window, tr("Save the episode"), str(suggestion), EPISODE_FILES)
         if not name:
             return False
         return self._save_to(Path(name if name.endswith(SUFFIX) else name + SUFFIX))
@@ -217,7 +218,7 @@ class EpisodeFiles:
         try:
             keep_backup(target, self._backup_folder(), int(self._preferences.get("backups", BACKUPS)))
         except OSError as error:
-            self._notices.say(f"No backup could be kept: {error.strerror}. The episode itself is saved.")
+            self._notices.say(tr("No backup could be kept: {strerror}. The episode itself is saved.").format(strerror=error.strerror))
 
     def autosave(self) -> None:
         """Save where it can be done without a question."""
@@ -232,8 +233,8 @@ class EpisodeFiles:
         if not self._session.document.has_changes:
             return True
         box = QMessageBox(self._window)
-        box.setWindowTitle("Unsaved changes")
-        box.setText(f"“{self._session.episode.title}” has changes that are not saved.")
+        box.setWindowTitle(tr("Unsaved changes"))
+        box.setText(tr("“{title}” has changes that are not saved.").format(title=self._session.episode.title))
         kinds = QMessageBox.StandardButton
         box.setStandardButtons(kinds.Save | kinds.Discard | kinds.Cancel)
         box.setDefaultButton(kinds.Save)
@@ -248,14 +249,14 @@ class EpisodeFiles:
         job = next((job for slot in ORDERED if (job := jobs.job(slot)) is not None), None)
         if job is None:
             return True
-        left = f", about {clock(job.remaining_s)} left" if job.remaining_s is not None else ""
+        left = tr(", about {remaining_s} left").format(remaining_s=clock(job.remaining_s)) if job.remaining_s is not None else ""
         box = QMessageBox(self._window)
-        box.setWindowTitle("Work in progress")
-        box.setText(f"{job.title}: {100 * job.fraction:.0f} % done{left}.")
-        box.setInformativeText("Leaving now stops it. Files that are finished stay; no half-made file does.")
+        box.setWindowTitle(tr("Work in progress"))
+        box.setText(tr("{title}: {fraction} % done{left}.").format(title=job.title, fraction=number(100 * job.fraction, 0), left=left))
+        box.setInformativeText(tr("Leaving now stops it. Files that are finished stay; no half-made file does."))
         kinds = QMessageBox.StandardButton
         box.setStandardButtons(kinds.Yes | kinds.No)
-        for kind, text in ((kinds.Yes, "Stop and leave"), (kinds.No, "Stay")):
+        for kind, text in ((kinds.Yes, tr("Stop and leave")), (kinds.No, tr("Stay"))):
             button = box.button(kind)
             if button is not None:
                 button.setText(text)
@@ -269,20 +270,23 @@ class EpisodeFiles:
         found = left_over(self._journals)
         if len(found) == 1:
             (item,) = found
-            steps = f"{item.steps} step{'s' if item.steps != 1 else ''} not saved"
+            steps = tr_count("{count} step not saved", "{count} steps not saved", item.steps)
             self._notices.say(
-                f"Dubbin ended unexpectedly. “{item.title}” is kept up to “{item.last_step}” ({steps}).",
-                (("Recover", lambda: self.recover(item)), ("Discard …", lambda: self._discard(item))),
+                tr("Dubbin ended unexpectedly. “{title}” is kept up to “{last_step}” ({steps}).").format(
+                    title=item.title, last_step=item.last_step, steps=steps
+                ),
+                ((tr("Recover"), lambda: self.recover(item)), (tr("Discard …"), lambda: self._discard(item))),
             )
         elif found:
             self._notices.say(
-                f"Dubbin ended unexpectedly. Unsaved changes of {len(found)} episodes are kept.", (("Show them …", self.show_left_over),)
+                tr("Dubbin ended unexpectedly. Unsaved changes of {count} episodes are kept.").format(count=len(found)),
+                ((tr("Show them …"), self.show_left_over),),
             )
 
     def show_left_over(self) -> None:
         """All episodes that were left with unsaved changes, each to be recovered or discarded."""
         if not left_over(self._journals):
-            self._notices.say("There is nothing to recover.")
+            self._notices.say(tr("There is nothing to recover."))
             return
         RecoveryDialog(self._journals, self.recover, self._window).exec()
 

@@ -7,6 +7,7 @@ from PyQt6.QtGui import QTextCursor, QTextDocument
 from PyQt6.QtWidgets import QDialog, QHBoxLayout, QLineEdit, QListWidget, QListWidgetItem, QTextBrowser, QVBoxLayout, QWidget
 
 from dubbin import guide
+from dubbin.core.texts import tr, tr_count
 from dubbin.window.parts.card import label
 from dubbin.window.parts.theme import Theme, scaled
 
@@ -22,21 +23,21 @@ class GuideWindow(QDialog):
 
     def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Guide")
+        self.setWindowTitle(tr("Guide"))
         self.resize(860, 640)
         self._theme = theme
         self.field = QLineEdit()
-        self.field.setPlaceholderText("Search the guide")
-        self.field.setAccessibleName("Search the guide")
+        self.field.setPlaceholderText(tr("Search the guide"))
+        self.field.setAccessibleName(tr("Search the guide"))
         self.field.setClearButtonEnabled(True)
         self.sections = QListWidget()
-        self.sections.setAccessibleName("Sections")
+        self.sections.setAccessibleName(tr("Sections"))
         self.sections.setFixedWidth(scaled(270))
         self.sections.setWordWrap(True)
         self.sections.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.said = label("", "muted", wrap=True)
         self.page = QTextBrowser()
-        self.page.setAccessibleName("Guide")
+        self.page.setAccessibleName(tr("Guide"))
         self.page.setOpenExternalLinks(False)
         self.page.setFrameShape(QTextBrowser.Shape.NoFrame)
         self.page.setViewportMargins(16, 8, 8, 8)
@@ -86,7 +87,11 @@ class GuideWindow(QDialog):
         found = not text or self.page.find(text)
         count = self.sections.count()
         self.said.setText(
-            "" if not text else f"in {count} section{'s' if count != 1 else ''}" if found or count else "This is not in the guide."
+            ""
+            if not text
+            else tr_count("in {count} section", "in {count} sections", count)
+            if found or count
+            else tr("This is not in the guide.")
         )
 
     def find_next(self) -> None:

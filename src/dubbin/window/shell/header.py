@@ -7,9 +7,10 @@ from collections.abc import Callable
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLineEdit, QPushButton, QSizePolicy
 
 from dubbin.core.episode.commands.delivery import set_title
+from dubbin.core.figures import clock
 from dubbin.core.mix.monitor import MonitorMode
+from dubbin.core.texts import tr
 from dubbin.window.parts.card import label
-from dubbin.window.parts.figures import clock
 from dubbin.window.parts.segments import Segments
 from dubbin.window.parts.theme import Theme
 from dubbin.window.session.session import Session
@@ -23,27 +24,27 @@ class Header(QFrame):
         self.title = QLineEdit()
         self.title.setObjectName("title")
         self.title.setProperty("kind", "quiet")
-        self.title.setAccessibleName("Title of the episode")
+        self.title.setAccessibleName(tr("Title of the episode"))
         self.title.setMinimumWidth(260)
         self.title.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.title.setMaximumWidth(420)
         self.saved = label("", "muted")
         self.lengths = label("")
         self.hear = Segments(
-            theme, "What is heard",
-            [(MonitorMode.RECORDED.value, "Recorded", "Q"), (MonitorMode.TREATED.value, "Treated", "W"), (MonitorMode.REMOVED.value, "Removed", "E")],
+            theme, tr("What is heard"),
+            [(MonitorMode.RECORDED.value, tr("Recorded"), "Q"), (MonitorMode.TREATED.value, tr("Treated"), "W"), (MonitorMode.REMOVED.value, tr("Removed"), "E")],
             {MonitorMode.RECORDED.value: "indigo", MonitorMode.TREATED.value: "saddle", MonitorMode.REMOVED.value: "brick"},
         )  # fmt: skip
-        self.hear.setToolTip("Hear the sound as recorded, as treated, or what the treatments removed.")
+        self.hear.setToolTip(tr("Hear the sound as recorded, as treated, or what the treatments removed."))
         row = QHBoxLayout(self)
         row.setContentsMargins(14, 7, 16, 7)
         row.setSpacing(14)
         row.addWidget(self.title)
         row.addWidget(self.saved)
         row.addStretch(1)
-        self.card = QPushButton("Run the card …")
+        self.card = QPushButton(tr("Run the card …"))
         self.card.setToolTip(
-            "Ctrl+R: the suggested work of every step up to Balance in one go, as ordinary changes, each with its own switch."
+            tr("Ctrl+R: the suggested work of every step up to Balance in one go, as ordinary changes, each with its own switch.")
         )
         self.card.clicked.connect(lambda: show_card())
         row.addWidget(self.card)
@@ -62,15 +63,17 @@ class Header(QFrame):
             self.title.setText(episode.title)
             self.title.setCursorPosition(0)
         if document.is_saved:
-            self.saved.setText("saved")
+            self.saved.setText(tr("saved"))
         elif document.has_changes:
-            self.saved.setText("unsaved changes · Ctrl+S")
+            self.saved.setText(tr("unsaved changes · Ctrl+S"))
         else:
             self.saved.setText("")
         self.card.setEnabled(bool(episode.lanes))
         recorded = episode.frames / episode.rate
         program = self._session.map.program_frames / episode.rate
-        self.lengths.setText(f"{clock(recorded)} recorded  →  {clock(program)} program" if recorded else "")
+        self.lengths.setText(
+            tr("{recorded} recorded  →  {program} program").format(recorded=clock(recorded), program=clock(program)) if recorded else ""
+        )
 
     def _on_title_edited(self) -> None:
         if self.title.text().strip() != self._session.episode.title:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from PyQt6.QtWidgets import QMessageBox, QWidget
 
 from dubbin import __version__
+from dubbin.core.texts import tr
 from dubbin.window.parts.action import ActionList
 from dubbin.window.parts.theme import Theme
 from dubbin.window.shell.command_search import CommandSearch
@@ -31,7 +32,7 @@ class Help:
 
     def show_about(self) -> None:
         QMessageBox.about(
-            self._window, "About Dubbin",
-            f"Dubbin {__version__}\n\nFrom recorded speech to masters that provably pass.\n\nFree software under the GNU General Public "
-            "License, version 3 or later. Font: Alegreya Sans, SIL Open Font License.",
+            self._window, tr("About Dubbin"),
+            tr("Dubbin {version}\n\nFrom recorded speech to masters that provably pass.\n\nFree software under the GNU "
+"General Public License, version 3 or later. Font: Alegreya Sans, SIL Open Font License.").format(version=__version__),
         )  # fmt: skip

@@ -6,6 +6,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QKeySequence
 from PyQt6.QtWidgets import QHBoxLayout, QHeaderView, QKeySequenceEdit, QLineEdit, QPushButton, QTableWidgetItem, QVBoxLayout, QWidget
 
+from dubbin.core.texts import tr
 from dubbin.window.parts.action import Action, ActionList
 from dubbin.window.parts.card import label
 from dubbin.window.parts.table import FigureTable
@@ -26,11 +27,11 @@ class KeysPage(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         self.filter = QLineEdit()
-        self.filter.setPlaceholderText("Find an action or a key")
-        self.filter.setAccessibleName("Find an action or a key")
+        self.filter.setPlaceholderText(tr("Find an action or a key"))
+        self.filter.setAccessibleName(tr("Find an action or a key"))
         self.filter.textChanged.connect(self._fill)
         column.addWidget(self.filter)
-        self.table = FigureTable("Keys", ("Menu", "Action", "Keys"), stretched=1)
+        self.table = FigureTable(tr("Keys"), (tr("Menu"), tr("Action"), tr("Keys")), stretched=1)
         across = self.table.horizontalHeader()
         assert across is not None
         across.setSectionResizeMode(1, QHeaderView.ResizeMode.Stretch)
@@ -39,14 +40,14 @@ class KeysPage(QWidget):
         row = QHBoxLayout()
         self.key = QKeySequenceEdit()
         self.key.setMaximumSequenceLength(1)
-        self.key.setAccessibleName("New key")
+        self.key.setAccessibleName(tr("New key"))
         self.key.keySequenceChanged.connect(lambda _: self._say_conflict())
-        row.addWidget(label("New key", "muted"))
+        row.addWidget(label(tr("New key"), "muted"))
         row.addWidget(self.key, 1)
         self.buttons: dict[str, QPushButton] = {}
         for name, text, act in (
-            ("set", "Use instead", lambda: self.give(replace=True)), ("add", "Add", lambda: self.give(replace=False)),
-            ("none", "No key", self.take_all), ("reset", "Reset", self.reset), ("reset-all", "Reset all", self.reset_all),
+            ("set", tr("Use instead"), lambda: self.give(replace=True)), ("add", tr("Add"), lambda: self.give(replace=False)),
+            ("none", tr("No key"), self.take_all), ("reset", tr("Reset"), self.reset), ("reset-all", tr("Reset all"), self.reset_all),
         ):  # fmt: skip
             self.buttons[name] = QPushButton(text)
             self.buttons[name].clicked.connect(lambda _=False, a=act: a())
@@ -59,12 +60,12 @@ class KeysPage(QWidget):
 
     def _fill(self, *_: object) -> None:
         wanted, picked = self.filter.text().casefold().split(), self.picked()
-        shown = [a for a in self._actions if all(w in f"{a.menu} {a.text} {' '.join(a.keys)}".casefold() for w in wanted)]
+        shown = [a for a in self._actions if all(w in f"{a.menu.caption} {a.text} {' '.join(a.keys)}".casefold() for w in wanted)]
         self.table.setRowCount(len(shown))
         for row, action in enumerate(shown):
             keys = "   ".join(QKeySequence(k).toString(NATIVE) for k in action.keys)
             own = action.keys != self._actions.given_keys(action.id)
-            items = self.table.show_row(row, (action.menu.value, action.text, f"{keys}  (changed)" if own else keys))
+            items = self.table.show_row(row, (action.menu.caption, action.text, tr("{keys}  (changed)").format(keys=keys) if own else keys))
             items[0].setData(Qt.ItemDataRole.UserRole, action.id)
         rows = [row for row, action in enumerate(shown) if picked is not None and action.id == picked.id]
         self.table.setCurrentCell(rows[0] if rows else 0, 1)
@@ -101,11 +102,15 @@ class KeysPage(QWidget):
         key = self.typed()
         other = self.user_of(key) if key else None
         if key in LEFT_ALONE and key:
-            self.said.setText(f"{key} is needed to move about in the window; choose another.")
+            self.said.setText(tr("{key} is needed to move about in the window; choose another.").format(key=key))
         elif other is not None:
-            self.said.setText(f"{self.key.keySequence().toString(NATIVE)} is the key of “{other.text}”, which loses it.")
+            self.said.setText(
+                tr("{tostring} is the key of “{text}”, which loses it.").format(
+                    tostring=self.key.keySequence().toString(NATIVE), text=other.text
+                )
+            )
         else:
-            self.said.setText("Press the new key in the field, then choose Use instead or Add.")
+            self.said.setText(tr("Press the new key in the field, then choose Use instead or Add."))
 
     def give(self, *, replace: bool) -> None:
         """Give the picked action the typed key, in place of its keys or beside them; who had it loses it."""

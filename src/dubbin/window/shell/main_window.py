@@ -22,6 +22,7 @@ from PyQt6.QtWidgets import (
 from dubbin.core.episode.document import Document
 from dubbin.core.folders import Folders
 from dubbin.core.mix.card_entry import CutSwitch, Entry
+from dubbin.core.texts import tr
 from dubbin.window.lanes.actions import lane_actions
 from dubbin.window.lanes.go_to_time import GoToTime
 from dubbin.window.lanes.lane_heads import LaneHeads, with_heads
@@ -343,9 +344,9 @@ class MainWindow(QMainWindow):
         """Offer the first look round, once."""
         if not self.preferences.get("toured", False):
             self.preferences.set("toured", True)
-            self.notices.say("New here? A look round takes a minute.", (("Show me round", self.start_tour),))
+            self.notices.say(tr("New here? A look round takes a minute."), ((tr("Show me round"), self.start_tour),))
 
-    def show_preferences(self, page: str = "General") -> None:
+    def show_preferences(self, page: str = "") -> None:
         dialog = PreferencesDialog(
             self.preferences, self.theme, self.actions_by_id, self.session.folders, self._set_device, self._play_tone, self
         )
@@ -358,7 +359,7 @@ class MainWindow(QMainWindow):
     def _play_tone(self) -> str:
         rate = self.session.episode.rate
         self.player.play_sound(short_tone(rate))
-        return "" if device_names() else "No sound device was found: nothing can be heard."
+        return "" if device_names() else tr("No sound device was found: nothing can be heard.")
 
     # -- events -----------------------------------------------------------------------
 

@@ -6,18 +6,19 @@ from PyQt6.QtCore import QPoint
 from PyQt6.QtGui import QAction, QKeySequence
 from PyQt6.QtWidgets import QMainWindow, QMenu
 
+from dubbin.core.texts import tr
 from dubbin.window.parts.action import Action, ActionList, ContextMenu, Menu
 from dubbin.window.session.session import Session
 
 # The letter that opens a menu with Alt; each only once.
 MNEMONICS = {
-    Menu.EPISODE: "&Episode", Menu.EDIT: "E&dit", Menu.WORDS: "&Words", Menu.PROGRAM: "Pro&gram", Menu.PLAY: "&Play", Menu.VIEW: "&View",
-    Menu.HELP: "&Help",
+    Menu.EPISODE: tr("&Episode"), Menu.EDIT: tr("E&dit"), Menu.WORDS: tr("&Words"), Menu.PROGRAM: tr("Pro&gram"), Menu.PLAY: tr("&Play"), Menu.VIEW: tr("&View"),
+    Menu.HELP: tr("&Help"),
 }  # fmt: skip
 # Parts of menus that stand in a menu of their own below: by their menu and name.
 BELOW = {
-    (Menu.PLAY, "speed"): "Speed", (Menu.PLAY, "head"): "Move the play head", (Menu.PLAY, "words"): "Words and sentences",
-    (Menu.PLAY, "places"): "Findings, markers and overlaps", (Menu.EDIT, "pieces"): "Pieces and edges", (Menu.EDIT, "selection"): "Selection",
+    (Menu.PLAY, "speed"): tr("Speed"), (Menu.PLAY, "head"): tr("Move the play head"), (Menu.PLAY, "words"): tr("Words and sentences"),
+    (Menu.PLAY, "places"): tr("Findings, markers and overlaps"), (Menu.EDIT, "pieces"): tr("Pieces and edges"), (Menu.EDIT, "selection"): tr("Selection"),
 }  # fmt: skip
 
 
@@ -75,7 +76,7 @@ class Menus:
                 if entry is not None:
                     entry.triggered.connect(lambda _=False, a=act: a())
             if below.isEmpty():
-                none = below.addAction("None yet")
+                none = below.addAction(tr("None yet"))
                 if none is not None:
                     none.setEnabled(False)
 
@@ -103,8 +104,8 @@ class Menus:
             if action.checked is not None:
                 self.by_id[action.id].setChecked(action.checked())
         history = self._session.document.history
-        self.by_id["undo"].setText(f"Undo: {history.done[-1].title}" if history.done else "Undo")
-        self.by_id["redo"].setText(f"Redo: {history.undone[-1].title}" if history.undone else "Redo")
+        self.by_id["undo"].setText(tr("Undo: {title}").format(title=history.done[-1].title) if history.done else tr("Undo"))
+        self.by_id["redo"].setText(tr("Redo: {title}").format(title=history.undone[-1].title) if history.undone else tr("Redo"))
 
     def _show_what_can_be_done(self) -> None:
         self.refresh()

@@ -7,6 +7,7 @@ from collections.abc import Callable
 from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QPushButton
 
+from dubbin.core.texts import tr
 from dubbin.window.parts.card import label
 from dubbin.window.parts.layouts import clear_layout
 
@@ -35,7 +36,7 @@ class Notices(QFrame):
         clear_layout(self.buttons)
         self.text.setText(text)
         self.text.setAccessibleName(text)  # a screen reader is told of a changed name
-        for caption, act in (*choices, ("Close", lambda: None)):
+        for caption, act in (*choices, (tr("Close"), lambda: None)):
             button = QPushButton(caption)
             button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
             button.clicked.connect(self.hide)

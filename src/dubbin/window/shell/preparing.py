@@ -10,6 +10,7 @@ from PyQt6.QtGui import QCloseEvent
 from PyQt6.QtWidgets import QProgressBar, QPushButton, QVBoxLayout, QWidget
 
 from dubbin.core.jobs import Task
+from dubbin.core.texts import tr
 from dubbin.window.parts.card import label
 from dubbin.window.session.job_bridge import JobBridge
 
@@ -36,7 +37,7 @@ class Preparing(QWidget):
         self.bar.setTextVisible(False)
         self.bar.setAccessibleName(title)
         column.addWidget(self.bar)
-        self.cancel = QPushButton("Cancel")
+        self.cancel = QPushButton(tr("Cancel"))
         self.cancel.clicked.connect(self.close)
         column.addWidget(self.cancel, 0, Qt.AlignmentFlag.AlignRight)
         self._jobs.changed.connect(self._on_progress)
@@ -63,7 +64,7 @@ class Preparing(QWidget):
 
     def _on_failed(self, text: str) -> None:
         self.about.setText(text)
-        self.cancel.setText("Close")
+        self.cancel.setText(tr("Close"))
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         self._jobs.cancel_all()
@@ -74,5 +75,5 @@ class Preparing(QWidget):
 
 def prepared(work: Callable[[Task], Path], log_folder: Path) -> Path | None:
     """Make an episode while a small window shows it; None when it could not be made, or was cancelled."""
-    about = "The recordings of the demo episode are being computed: two voices, a fan, hum, a kitchen, clicks. This happens once."
-    return Preparing("Building the demo", about, log_folder).run(work)
+    about = tr("The recordings of the demo episode are being computed: two voices, a fan, hum, a kitchen, clicks. This happens once.")
+    return Preparing(tr("Building the demo"), about, log_folder).run(work)

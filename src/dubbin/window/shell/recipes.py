@@ -26,11 +26,13 @@ from dubbin.core.episode.importing import ImportedFile, import_file
 from dubbin.core.episode.model import CutKind, Episode
 from dubbin.core.errors import DubbinError
 from dubbin.core.jobs import Task
+from dubbin.core.texts import tr
 from dubbin.window.session.session import Session
 from dubbin.window.session.speech import Speech
 from dubbin.window.shell.recipe_dialog import RecipeDialog
 
-RECIPES = "Recipes (*.json);;All files (*)"
+CUTS = {CutKind.RETAKE: tr("Cut {count} retakes"), CutKind.FILLER: tr("Cut {count} fillers")}
+RECIPES = tr("Recipes (*.json);;All files (*)")
 OF_WORDS = (CutKind.FILLER, CutKind.RETAKE)
 
 
@@ -50,9 +52,11 @@ class Recipes:
     def choose_to_save(self) -> None:
         dialog = RecipeDialog(
             recipe_of(self._session.episode),
-            "Save as a recipe",
-            "For the next episode of the show. What is not ticked stays out: without repairs, every recording gets what it asks for itself.",
-            "Save …",
+            tr("Save as a recipe"),
+            tr(
+                "For the next episode of the show. What is not ticked stays out: without repairs, every recording gets what it asks for itself."
+            ),
+            tr("Save …"),
             self._window,
         )
         if not dialog.exec():
@@ -60,7 +64,7 @@ class Recipes:
         path = self._session.document.path
         name = path.stem if path else safe_name(self._session.episode.title)
         chosen, _ = QFileDialog.getSaveFileName(
-            self._window, "Save the settings as a recipe", str(Path(self._folder()) / f"{name}{SUFFIX}"), RECIPES
+            self._window, tr("Save the settings as a recipe"), str(Path(self._folder()) / f"{name}{SUFFIX}"), RECIPES
         )
         if chosen:
             self.save_to(Path(chosen if chosen.endswith(".json") else chosen + SUFFIX), dialog.parts())
@@ -71,17 +75,19 @@ class Recipes:
         except DubbinError as error:
             self._session.said.emit(str(error))
         else:
-            self._session.said.emit(f"The recipe is in {path}: apply it to the next episode, or run it over many with dubbin batch.")
+            self._session.said.emit(
+                tr("The recipe is in {path}: apply it to the next episode, or run it over many with dubbin batch.").format(path=path)
+            )
 
     # -- applying ---------------------------------------------------------------------
 
     def choose(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self._window, "Apply a recipe", self._folder(), RECIPES)
+        name, _ = QFileDialog.getOpenFileName(self._window, tr("Apply a recipe"), self._folder(), RECIPES)
         recipe = self._load(Path(name)) if name else None
         if recipe is None:
             return
-        about = f"What “{recipe.name}” holds. What is not ticked stays in this episode as it is."
-        dialog = RecipeDialog(recipe, "Apply a recipe", about, "Apply", self._window)
+        about = tr("What “{name}” holds. What is not ticked stays in this episode as it is.").format(name=recipe.name)
+        dialog = RecipeDialog(recipe, tr("Apply a recipe"), about, tr("Apply"), self._window)
         if dialog.exec():
             self.apply(recipe, dialog.parts())
 
@@ -109,7 +115,7 @@ class Recipes:
         self.waiting = {kind for kind, part in of.items() if part in parts and recipe.cuts(kind)}
         if self.waiting & set(OF_WORDS) and any(session.episode.transcript(v.id) is None for v in self._speech.voices()):
             self._speech.start()
-            session.said.emit("Fillers and retakes are cut as soon as the words are there.")
+            session.said.emit(tr("Fillers and retakes are cut as soon as the words are there."))
         self._go_on()
 
     def _add_music(self, music: MusicRecipe) -> None:
@@ -123,7 +129,7 @@ class Recipes:
             if session.document is of:
                 session.do(with_music(session.episode, music, imported))
 
-        session.jobs.start(("recipe music", music.path), f"Reading {Path(music.path).name}", work, done)
+        session.jobs.start((tr("recipe music"), music.path), tr("Reading {name}").format(name=Path(music.path).name), work, done)
 
     def _go_on(self) -> None:
         """Make the cuts that can be made now."""
@@ -142,7 +148,7 @@ class Recipes:
             if kind in self.waiting and (stretches := cuts()) is not None:
                 self.waiting.discard(kind)
                 if stretches:
-                    session.do(cut_stretches(session.episode, stretches, kind, f"Cut {len(stretches)} {kind.value}s"))
+                    session.do(cut_stretches(session.episode, stretches, kind, CUTS[kind].format(count=len(stretches))))
 
     def _on_episode_changed(self, before: Episode, after: Episode) -> None:
         if self._session.document is not self._of:

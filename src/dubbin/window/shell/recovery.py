@@ -9,6 +9,7 @@ from pathlib import Path
 from PyQt6.QtWidgets import QDialog, QHBoxLayout, QMessageBox, QPushButton, QVBoxLayout, QWidget
 
 from dubbin.core.episode.journal_reading import LeftOver, left_over
+from dubbin.core.texts import tr, tr_count
 from dubbin.window.parts.card import Card, label
 from dubbin.window.parts.layouts import clear_layout
 
@@ -18,17 +19,17 @@ class RecoveryDialog(QDialog):
 
     def __init__(self, journals: Path, recover: Callable[[LeftOver], None], parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Recover episodes")
+        self.setWindowTitle(tr("Recover episodes"))
         self._journals, self._recover = journals, recover
         column = QVBoxLayout(self)
-        column.addWidget(label("Dubbin ended unexpectedly. These episodes have changes that were not saved:", "strong", wrap=True))
+        column.addWidget(label(tr("Dubbin ended unexpectedly. These episodes have changes that were not saved:"), "strong", wrap=True))
         self._list = QVBoxLayout()
         column.addLayout(self._list)
         column.addStretch(1)
-        column.addWidget(label("What you leave here is offered again at the next start.", "muted"))
+        column.addWidget(label(tr("What you leave here is offered again at the next start."), "muted"))
         row = QHBoxLayout()
         row.addStretch(1)
-        later = QPushButton("Decide later")
+        later = QPushButton(tr("Decide later"))
         later.clicked.connect(self.reject)
         row.addWidget(later)
         column.addLayout(row)
@@ -47,12 +48,18 @@ class RecoveryDialog(QDialog):
     def _card(self, item: LeftOver) -> Card:
         card = Card(item.title)
         when = time.strftime("%-d %B, %H:%M", time.localtime(item.changed_at))
-        steps = f"{item.steps} step{'s' if item.steps != 1 else ''} not saved, the last “{item.last_step}”, {when}"
+        steps = tr_count(
+            "{count} step not saved, the last “{last}”, {when}",
+            "{count} steps not saved, the last “{last}”, {when}",
+            item.steps,
+            last=item.last_step,
+            when=when,
+        )
         card.body.addWidget(label(steps, "muted", wrap=True))
         if item.episode_path is not None:
             card.body.addWidget(label(str(item.episode_path), "muted", wrap=True))
         row = QHBoxLayout()
-        take, discard = QPushButton("Recover"), QPushButton("Discard …")
+        take, discard = QPushButton(tr("Recover")), QPushButton(tr("Discard …"))
         take.setProperty("kind", "main")
         take.clicked.connect(lambda: self._take(item))
         discard.clicked.connect(lambda: self._discard(item))
@@ -75,5 +82,5 @@ class RecoveryDialog(QDialog):
 def is_sure(parent: QWidget, item: LeftOver) -> bool:
     """Ask before unsaved changes are thrown away."""
     kinds = QMessageBox.StandardButton
-    text = f"Discard the unsaved changes of “{item.title}”? They can't be brought back."
-    return QMessageBox.question(parent, "Discard changes", text, kinds.Discard | kinds.Cancel, kinds.Cancel) == kinds.Discard
+    text = tr("Discard the unsaved changes of “{title}”? They can't be brought back.").format(title=item.title)
+    return QMessageBox.question(parent, tr("Discard changes"), text, kinds.Discard | kinds.Cancel, kinds.Cancel) == kinds.Discard

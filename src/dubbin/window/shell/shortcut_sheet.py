@@ -7,6 +7,7 @@ from collections.abc import Iterable
 from PyQt6.QtGui import QKeySequence
 from PyQt6.QtWidgets import QDialog, QGridLayout, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
+from dubbin.core.texts import tr
 from dubbin.window.parts.action import Action, Menu
 from dubbin.window.parts.card import label
 
@@ -21,7 +22,7 @@ class ShortcutSheet(QDialog):
     def __init__(self, actions: Iterable[Action], parent: QWidget | None = None) -> None:
         super().__init__(parent)
         actions = list(actions)
-        self.setWindowTitle("Shortcuts")
+        self.setWindowTitle(tr("Shortcuts"))
         inside = QWidget()
         inside.setObjectName("scrolled")
         row = QHBoxLayout(inside)
@@ -31,7 +32,7 @@ class ShortcutSheet(QDialog):
             column = QVBoxLayout()
             column.setSpacing(3)
             for menu in menus:
-                column.addWidget(label(menu.value, "title"))
+                column.addWidget(label(menu.caption, "title"))
                 column.addLayout(self._grid([a for a in actions if a.menu is menu and a.keys]))
                 column.addSpacing(12)
             column.addStretch(1)

@@ -8,6 +8,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
+from dubbin.core.texts import tr
 from dubbin.window.parts.choice_button import ChoiceButton
 from dubbin.window.parts.theme import Theme, font, scaled
 from dubbin.window.session.session import Session
@@ -21,7 +22,7 @@ class StepButton(ChoiceButton):
     """A step, with what is left to do there."""
 
     def __init__(self, theme: Theme, step: Step, steps: StepList) -> None:
-        super().__init__(step.value, steps, {Qt.Key.Key_Up: -1, Qt.Key.Key_Down: 1}, steps.move_choice)
+        super().__init__(step.caption, steps, {Qt.Key.Key_Up: -1, Qt.Key.Key_Down: 1}, steps.move_choice)
         self._theme, self.step = theme, step
         self.state = Status("")
         self.setFixedHeight(scaled(ROW_H))
@@ -30,7 +31,8 @@ class StepButton(ChoiceButton):
         """Say how far the step is."""
         if status != self.state:
             self.state = status
-            self.setAccessibleName(f"{self.step.value}: {status.text}{', done' if status.done else ''}")
+            parts = (status.text, tr("done") if status.done else "")
+            self.setAccessibleName(f"{self.step.caption}: {', '.join(part for part in parts if part)}")
         self.update()
 
     def sizeHint(self) -> QSize:
@@ -50,7 +52,7 @@ class StepButton(ChoiceButton):
         self._paint_state(p, QPointF(27, middle))
         p.setFont(font(16, 700 if self.isChecked() else 500))
         p.setPen(c.q("ink"))
-        p.drawText(QRectF(46, middle - scaled(12), self.width() - 50, scaled(24)), Qt.AlignmentFlag.AlignVCenter, self.step.value)
+        p.drawText(QRectF(46, middle - scaled(12), self.width() - 50, scaled(24)), Qt.AlignmentFlag.AlignVCenter, self.step.caption)
         p.setFont(font(14))
         p.setPen(c.q("muted"))
         p.drawText(QRectF(46, middle + scaled(10), self.width() - 48, scaled(20)), Qt.AlignmentFlag.AlignVCenter, self.state.text)
@@ -79,7 +81,7 @@ class StepList(QWidget):
         self._theme, self._pages = theme, pages
         self.current = Step.INTAKE
         self.setFixedWidth(scaled(WIDTH))
-        self.setAccessibleName("Steps")
+        self.setAccessibleName(tr("Steps"))
         column = QVBoxLayout(self)
         column.setContentsMargins(0, TOP, 0, 8)
         column.setSpacing(0)

@@ -4,18 +4,19 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
+from dubbin.core.texts import tr
 from dubbin.window.shell.notices import Notices
 from dubbin.window.shell.step import Step
 
 SENTENCES: tuple[tuple[Step, str], ...] = (
-    (Step.INTAKE, "Intake shows what each recording is like and what is wrong with it: a click on a finding plays it."),
-    (Step.REPAIR, "Repair takes hum, noise, clicks and echo away: press Q, W and E to hear recorded, treated and removed."),
-    (Step.EDIT, "Edit cuts by words: drag over some, press X; pauses, fillers and retakes are found for you, and B puts any cut back."),
-    (Step.VOICE, "Voice suggests EQ, de-esser and compressor from the measured voice, all taken back by one slider."),
-    (Step.BALANCE, "Balance brings everyone to the same loudness and music under the words."),
+    (Step.INTAKE, tr("Intake shows what each recording is like and what is wrong with it: a click on a finding plays it.")),
+    (Step.REPAIR, tr("Repair takes hum, noise, clicks and echo away: press Q, W and E to hear recorded, treated and removed.")),
+    (Step.EDIT, tr("Edit cuts by words: drag over some, press X; pauses, fillers and retakes are found for you, and B puts any cut back.")),
+    (Step.VOICE, tr("Voice suggests EQ, de-esser and compressor from the measured voice, all taken back by one slider.")),
+    (Step.BALANCE, tr("Balance brings everyone to the same loudness and music under the words.")),
     (
         Step.MASTER,
-        "Master makes every file in one go and measures each again: Ctrl+R does the work of all steps before it, F1 opens the guide.",
+        tr("Master makes every file in one go and measures each again: Ctrl+R does the work of all steps before it, F1 opens the guide."),
     ),
 )
 
@@ -31,5 +32,5 @@ class Tour:
         step, sentence = SENTENCES[number]
         self._go_step(step)
         last = number + 1 == len(SENTENCES)
-        choices = () if last else (("Next", lambda: self._show(number + 1)),)
-        self._notices.say(f"{number + 1} of {len(SENTENCES)}: {sentence}", choices)
+        choices = () if last else ((tr("Next"), lambda: self._show(number + 1)),)
+        self._notices.say(tr("{number} of {count}: {sentence}").format(number=number + 1, count=len(SENTENCES), sentence=sentence), choices)

@@ -5,11 +5,12 @@ from __future__ import annotations
 from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QProgressBar, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
+from dubbin.core.figures import clock, number, speed_text
 from dubbin.core.measure.live import Reading
+from dubbin.core.texts import tr
 from dubbin.window.lanes.viewport import Viewport
 from dubbin.window.parts.action import Action, ActionButton, ActionList
 from dubbin.window.parts.card import label, set_kind
-from dubbin.window.parts.figures import clock, number, speed_text
 from dubbin.window.parts.icons import icon
 from dubbin.window.parts.meter import LevelMeter
 from dubbin.window.parts.theme import Theme, font, scaled
@@ -49,8 +50,8 @@ class Transport(QFrame):
         self.speed = QPushButton("1×")
         self.speed.setProperty("kind", "quiet")
         self.speed.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        self.speed.setToolTip("Play speed; a click goes back to normal speed. Shift+J and Shift+L change it, J K L shuttle.")
-        self.speed.setAccessibleName("Play speed")
+        self.speed.setToolTip(tr("Play speed; a click goes back to normal speed. Shift+J and Shift+L change it, J K L shuttle."))
+        self.speed.setAccessibleName(tr("Play speed"))
         self.speed.setMinimumWidth(scaled(44))
         self.speed.clicked.connect(lambda: actions["normal-speed"].run())
         row.addWidget(self.speed)
@@ -59,7 +60,7 @@ class Transport(QFrame):
         self.meter = LevelMeter(theme)
         self.loudness = label("")
         self.loudness.setSizePolicy(QSizePolicy.Policy.Minimum, QSizePolicy.Policy.Preferred)
-        self.loudness.setToolTip("True peak, and momentary, short-term and integrated loudness of what was played.")
+        self.loudness.setToolTip(tr("True peak, and momentary, short-term and integrated loudness of what was played."))
         row.addWidget(self.meter)
         row.addSpacing(6)
         row.addWidget(self.loudness)
@@ -93,7 +94,7 @@ class Transport(QFrame):
         line = QHBoxLayout()
         self.work = QPushButton()
         self.work.setProperty("kind", "quiet")
-        self.work.setToolTip("Everything that is running or waits, each to be cancelled")
+        self.work.setToolTip(tr("Everything that is running or waits, each to be cancelled"))
         self.work.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.work.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         self.list = WorkList(self._session.jobs, self)
@@ -136,17 +137,21 @@ class Transport(QFrame):
         self._draw_icons()
         at = self._view.map.to_program_or_next(self._selection.head)
         self.time.setText(clock(at / rate, 2))
-        which = "program" if self._view.folded else "session"
-        self.of.setText(f"of {clock(self._view.frames / rate)} {which}")
+        of = tr("of {length} program") if self._view.folded else tr("of {length} session")
+        self.of.setText(of.format(length=clock(self._view.frames / rate)))
 
     def show_reading(self, reading: Reading | None) -> None:
         self.meter.show_reading(reading)
         if reading is None:
-            self.loudness.setText("True peak – dBTP   M –   S –   I – LUFS")
+            self.loudness.setText(tr("True peak – dBTP   M –   S –   I – LUFS"))
             return
         self.loudness.setText(
-            f"True peak {number(reading.highest_dbtp)} dBTP   M {number(reading.momentary_lufs)}   "
-            f"S {number(reading.short_term_lufs)}   I {number(reading.integrated_lufs)} LUFS"
+            tr("True peak {highest_dbtp} dBTP   M {momentary_lufs}   S {short_term_lufs}   I {integrated_lufs} LUFS").format(
+                highest_dbtp=number(reading.highest_dbtp),
+                momentary_lufs=number(reading.momentary_lufs),
+                short_term_lufs=number(reading.short_term_lufs),
+                integrated_lufs=number(reading.integrated_lufs),
+            )
         )
 
     def _show_jobs(self) -> None:
@@ -158,6 +163,6 @@ class Transport(QFrame):
         job = live[0]
         text = ", ".join(part for part in (job.title, remaining(job)) if part)
         if len(live) > 1:
-            text += f" · {len(live) - 1} more"
+            text += tr(" · {count} more").format(count=len(live) - 1)
         self.work.setText(f"{text}  ▴")
         self.progress.setValue(round(job.fraction * 1000))

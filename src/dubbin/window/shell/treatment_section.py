@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QWidget
 from dubbin.core.episode.commands.change import Change
 from dubbin.core.episode.commands.treatments import change_use, find_use
 from dubbin.core.episode.model import Lane, TreatmentUse
+from dubbin.core.texts import tr
 from dubbin.core.treat.settings import FieldInfo, describe, settings_from_plain
 from dubbin.core.treat.treatment import Treatment
 from dubbin.window.parts.card import TreatmentCard
@@ -56,7 +57,12 @@ class TreatmentSection(QObject):
             return None
         key = f"{merge} {lane.id} {self.treatment.name}" if merge else None
         return change_use(
-            self._session.document.history.episode, lane.id, self.treatment.name, f"{title} for {lane.voice}", merge_key=key, **fields
+            self._session.document.history.episode,
+            lane.id,
+            self.treatment.name,
+            tr("{title} for {voice}").format(title=title, voice=lane.voice),
+            merge_key=key,
+            **fields,
         )
 
     def do(self, change: Change | None, final: bool = True) -> None:
@@ -70,7 +76,7 @@ class TreatmentSection(QObject):
         fields: dict[str, Any] = {"on": on}
         if on:
             fields["strength"] = self._strength(lane)
-        self.do(self.change(f"{self.treatment.title} {'on' if on else 'off'}", **fields))
+        self.do(self.change((tr("{title} on") if on else tr("{title} off")).format(title=self.treatment.title), **fields))
 
     def _on_strength(self, value: float, *, final: bool) -> None:
         self.do(self.change(f"{self.treatment.title} {value:.0f} %", "strength", strength=round(value)), final)

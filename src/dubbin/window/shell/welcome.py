@@ -9,6 +9,7 @@ from pathlib import Path
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFrame, QGridLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
+from dubbin.core.texts import tr
 from dubbin.window.parts.action import ActionButton, ActionList
 from dubbin.window.parts.card import label
 from dubbin.window.parts.layouts import clear_layout
@@ -24,14 +25,14 @@ class Welcome(QScrollArea):
         super().__init__()
         self._recent, self._open = recent, open_episode
         self.setWidgetResizable(True)
-        self.setAccessibleName("Welcome")
+        self.setAccessibleName(tr("Welcome"))
         inside = QWidget()
         inside.setObjectName("scrolled")
         column = QVBoxLayout(inside)
         column.setContentsMargins(40, 30, 40, 24)
         column.setSpacing(14)
         column.addWidget(self._drop_area(actions))
-        self.heading = label("Recent episodes", "section")
+        self.heading = label(tr("Recent episodes"), "section")
         column.addWidget(self.heading)
         self.list = QVBoxLayout()
         self.list.setSpacing(2)
@@ -48,9 +49,9 @@ class Welcome(QScrollArea):
         column.setContentsMargins(24, 26, 24, 26)
         column.setSpacing(10)
         for text, kind in (
-            ("Drop recordings here", "headline"),
+            (tr("Drop recordings here"), "headline"),
             (
-                "One file a microphone: WAV, FLAC, MP3, M4A, Ogg, Opus, AIFF, or the sound of a video. Your files are never changed.",
+                tr("One file a microphone: WAV, FLAC, MP3, M4A, Ogg, Opus, AIFF, or the sound of a video. Your files are never changed."),
                 "muted",
             ),
         ):

@@ -5,9 +5,10 @@ from __future__ import annotations
 from PyQt6.QtCore import QEvent, QPoint, Qt
 from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QProgressBar, QPushButton, QVBoxLayout, QWidget
 
+from dubbin.core.figures import clock
 from dubbin.core.jobs import Job
+from dubbin.core.texts import tr
 from dubbin.window.parts.card import label
-from dubbin.window.parts.figures import clock
 from dubbin.window.session.job_bridge import JobBridge
 
 WIDTH, TITLE_WIDTH = 460, 238
@@ -18,13 +19,13 @@ SHORT_S = 2.0  # less than this is not worth telling
 def remaining(job: Job) -> str:
     """How long a job will still take, as text; empty where that can't be told, or is no time at all."""
     seconds = job.remaining_s
-    return f"{clock(seconds)} left" if seconds is not None and seconds > SHORT_S else ""
+    return tr("{seconds} left").format(seconds=clock(seconds)) if seconds is not None and seconds > SHORT_S else ""
 
 
 def how_far(job: Job) -> str:
     """What the list says of a job beside its title."""
     if not job.begun:
-        return "waits"
+        return tr("waits")
     return ", ".join(text for text in (f"{100 * job.fraction:.0f} %", remaining(job)) if text)
 
 
@@ -34,14 +35,14 @@ class WorkList(QFrame):
     def __init__(self, jobs: JobBridge, parent: QWidget) -> None:
         super().__init__(parent, Qt.WindowType.Popup)
         self.setObjectName("card")
-        self.setAccessibleName("Work in progress")
+        self.setAccessibleName(tr("Work in progress"))
         self._jobs = jobs
         column = QVBoxLayout(self)
         column.setContentsMargins(14, 12, 14, 12)
         column.setSpacing(8)
         heading = QHBoxLayout()
-        heading.addWidget(label("Work in progress", "strong"), 1)
-        self.all = QPushButton("Cancel all")
+        heading.addWidget(label(tr("Work in progress"), "strong"), 1)
+        self.all = QPushButton(tr("Cancel all"))
         self.all.setProperty("kind", "quiet")
         self.all.clicked.connect(jobs.cancel_all)
         heading.addWidget(self.all)
@@ -84,7 +85,7 @@ class WorkList(QFrame):
             row.show_job(shown[k] if k < len(shown) else None)
         self.all.setVisible(len(live) > 1)
         self.more.setVisible(len(live) > MOST)
-        self.more.setText(f"and {len(live) - MOST} more that wait")
+        self.more.setText(tr("and {count} more that wait").format(count=len(live) - MOST))
         if self.isVisible():
             bottom = self.geometry().bottom()
             self.adjustSize()
@@ -94,7 +95,7 @@ class WorkList(QFrame):
 class _Row:
     def __init__(self, grid: QGridLayout, number: int, jobs: JobBridge) -> None:
         self.job: Job | None = None
-        self.title, self.state, self.bar, self.cancel = label(), label("", "muted"), QProgressBar(), QPushButton("Cancel")
+        self.title, self.state, self.bar, self.cancel = label(), label("", "muted"), QProgressBar(), QPushButton(tr("Cancel"))
         self.state.setMinimumWidth(118)
         self.bar.setRange(0, 1000)
         self.bar.setFixedHeight(4)
@@ -114,4 +115,4 @@ class _Row:
             self.title.setToolTip(job.title)
             self.state.setText(how_far(job))
             self.bar.setValue(round(job.fraction * 1000))
-            self.cancel.setAccessibleName(f"Cancel {job.title}")
+            self.cancel.setAccessibleName(tr("Cancel {title}").format(title=job.title))

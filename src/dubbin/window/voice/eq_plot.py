@@ -9,9 +9,11 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen, QPolygonF, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
+from dubbin.core.figures import number, short_number
 from dubbin.core.measure.frequency_scale import WITH_UNIT
 from dubbin.core.measure.spectrum import Spectrum
 from dubbin.core.measure.voice_tone import laid_over
+from dubbin.core.texts import tr
 from dubbin.core.treat.equalise import OFF_HZ, EqSettings, response_db
 from dubbin.window.parts.moving_keys import EVERY_WAY
 from dubbin.window.parts.theme import Theme, font
@@ -57,7 +59,7 @@ class EqPlot(QWidget):
         self._picked, self._drag = 1, False
         self._before: EqSettings | None = None
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("EQ curve")
+        self.setAccessibleName(tr("EQ curve"))
         self.setMinimumHeight(120)
         self.setMouseTracking(True)
         theme.changed.connect(self.update)
@@ -72,10 +74,12 @@ class EqPlot(QWidget):
     def describe(self) -> str:
         """The picked point in words: for screen readers."""
         handle = self.handle
-        parts = [f"{getattr(self._settings, handle.hz):g} Hz"]
+        parts = [f"{short_number(getattr(self._settings, handle.hz))} Hz"]
         if handle.db is not None:
-            parts.append(f"{getattr(self._settings, handle.db):+.1f} dB")
-        return f"point {handle.mark}: {', '.join(parts)}; {'on' if self._on else 'off'}"
+            parts.append(f"{number(getattr(self._settings, handle.db), sign=True)} dB")
+        return (tr("point {mark}: {parts}; on") if self._on else tr("point {mark}: {parts}; off")).format(
+            mark=handle.mark, parts=", ".join(parts)
+        )
 
     @property
     def settings(self) -> EqSettings:

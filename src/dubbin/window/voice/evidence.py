@@ -2,20 +2,23 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
 from PyQt6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
 from dubbin.core.episode.commands.treatments import find_use
 from dubbin.core.episode.model import Lane, TreatmentUse
+from dubbin.core.figures import with_unit
 from dubbin.core.measure.report import RecordingReport
 from dubbin.core.mix.reduction import STEP_S
+from dubbin.core.texts import tr
 from dubbin.core.treat.compressor import CompressorSettings, static_gain_db
 from dubbin.core.treat.equalise import EqSettings
 from dubbin.core.treat.registry import TREATMENTS
 from dubbin.core.treat.settings import numbers, settings_from_plain
 from dubbin.window.parts.card import label
 from dubbin.window.parts.fields import FigureField
-from dubbin.window.parts.figures import with_unit
 from dubbin.window.parts.plot import Plot
 from dubbin.window.parts.segments import Segments
 from dubbin.window.parts.table import FigureTable
@@ -24,9 +27,9 @@ from dubbin.window.session.session import Session
 from dubbin.window.voice.eq_plot import EqPlot
 from dubbin.window.voice.voices import Voices
 
-TABS = (("eq", "EQ"), ("curve", "Compressor"), ("reduction", "Gain reduction"), ("figures", "Before and after"))
+TABS = (("eq", "EQ"), ("curve", tr("Compressor")), ("reduction", tr("Gain reduction")), ("figures", tr("Before and after")))
 DRAWN = {"expand": ("indigo", 1.2), "deess": ("thread", 1.4), "compress": ("saddle", 1.8)}
-COLUMNS = ("Figure", "Before", "After")
+COLUMNS = (tr("Figure"), tr("Before"), tr("After"))
 
 
 class VoiceEvidence(QWidget):
@@ -34,23 +37,23 @@ class VoiceEvidence(QWidget):
         super().__init__()
         self.setObjectName("evidence")
         self._session, self._voices = session, voices
-        self.tabs = Segments(theme, "What is shown", [(key, title, "") for key, title in TABS], {key: "saddle" for key, _ in TABS})
+        self.tabs = Segments(theme, tr("What is shown"), [(key, title, "") for key, title in TABS], {key: "saddle" for key, _ in TABS})
         self.caption = label("", "muted", wrap=True)
         self.eq = EqPlot(theme)
-        self.curve = Plot(theme, "Compressor curve", "level in, dBFS", "level out, dBFS")
+        self.curve = Plot(theme, tr("Compressor curve"), tr("level in, dBFS"), tr("level out, dBFS"))
         self.curve.set_range((-60.0, 0.0), (-60.0, 0.0))
         self.curve.curve("uncompressed", "line", 1.4, dashed=True)
         self.curve.curve("compressed", "saddle", 2.4)
-        self.curve.name_curve("uncompressed", "uncompressed")
-        self.curve.name_curve("compressed", "compressed")
-        self.history = Plot(theme, "Gain reduction", "session time", "gain reduction, dB", clock_axis=True)
-        self.shares = Plot(theme, "Gain reduction, share of time", "gain reduction, dB", "share of the time, %")
+        self.curve.name_curve("uncompressed", tr("uncompressed"))
+        self.curve.name_curve("compressed", tr("compressed"))
+        self.history = Plot(theme, tr("Gain reduction"), tr("session time"), tr("gain reduction, dB"), clock_axis=True)
+        self.shares = Plot(theme, tr("Gain reduction, share of time"), tr("gain reduction, dB"), tr("share of the time, %"))
         for name, (colour, width) in DRAWN.items():
             self.history.curve(name, colour, width)
             self.shares.curve(name, colour, 2.0)
             self.history.name_curve(name, TREATMENTS[name].title)
             self.shares.name_curve(name, TREATMENTS[name].title)
-        self.figures = FigureTable("Before and after", COLUMNS, 0)
+        self.figures = FigureTable(tr("Before and after"), COLUMNS, 0)
         both = QWidget()
         row = QHBoxLayout(both)
         row.setContentsMargins(0, 0, 0, 0)
@@ -119,10 +122,10 @@ class VoiceEvidence(QWidget):
 
     def _show_caption(self, lane: Lane) -> None:
         texts = {
-            "eq": "shaded: this voice · dotted: a typical one · wheel: width of a bell",
-            "curve": f"What the compressor makes of {lane.voice}'s levels",
-            "reduction": "At the left through time, at the right how often",
-            "figures": f"{lane.voice}, before and after the voice treatments",
+            "eq": tr("shaded: this voice · dotted: a typical one · wheel: width of a bell"),
+            "curve": tr("What the compressor makes of {voice}'s levels").format(voice=lane.voice),
+            "reduction": tr("At the left through time, at the right how often"),
+            "figures": tr("{voice}, before and after the voice treatments").format(voice=lane.voice),
         }
         self.caption.setText(texts[self.tabs.current])
 
@@ -169,31 +172,26 @@ class VoiceEvidence(QWidget):
     def _show_figures(self, lane: Lane) -> None:
         before, voiced = self._voices.before(lane), self._voices.voiced(lane)
         after = voiced.report if voiced is not None else None
-        rows = [(name, with_unit(_figure(before, name), unit), with_unit(_figure(after, name), unit)) for name, unit in FIGURES]
+        rows = [
+            (title, *(with_unit(figure(r) if r is not None else None, unit) for r in (before, after))) for title, unit, figure in FIGURES
+        ]
         self.figures.setRowCount(len(rows))
         for k, values in enumerate(rows):
             self.figures.show_row(k, values)
 
 
-FIGURES = (
-    ("loudness", "LUFS"),
-    ("loudness range", "LU"),
-    ("crest factor", "dB"),
-    ("sibilance above usual", "dB"),
-    ("noise floor under the voice", "dB"),
-    ("true peak", "dBTP"),
-)
-
-
-def _figure(report: RecordingReport | None, name: str) -> float | None:
-    if report is None:
-        return None
+def _crest_db(report: RecordingReport) -> float | None:
     loudness = report.loudness
-    crest = None
-    if loudness.sample_peak_dbfs is not None and loudness.integrated_lufs is not None:
-        crest = loudness.sample_peak_dbfs - loudness.integrated_lufs
-    return {
-        "loudness": loudness.integrated_lufs, "loudness range": loudness.range_lu, "crest factor": crest,
-        "sibilance above usual": report.tone.sibilance_excess_db, "noise floor under the voice": report.noise.snr_db,
-        "true peak": loudness.true_peak_dbtp,
-    }[name]  # fmt: skip
+    if loudness.sample_peak_dbfs is None or loudness.integrated_lufs is None:
+        return None
+    return loudness.sample_peak_dbfs - loudness.integrated_lufs
+
+
+FIGURES: tuple[tuple[str, str, Callable[[RecordingReport], float | None]], ...] = (
+    (tr("loudness"), "LUFS", lambda r: r.loudness.integrated_lufs),
+    (tr("loudness range"), "LU", lambda r: r.loudness.range_lu),
+    (tr("crest factor"), "dB", _crest_db),
+    (tr("sibilance above usual"), "dB", lambda r: r.tone.sibilance_excess_db),
+    (tr("noise floor under the voice"), "dB", lambda r: r.noise.snr_db),
+    (tr("true peak"), "dBTP", lambda r: r.loudness.true_peak_dbtp),
+)

@@ -6,14 +6,15 @@ from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QInputDialog, QPushButton
 
 from dubbin.core.episode.commands.treatments import copy_voice, find_use, set_voice, set_voice_strength
 from dubbin.core.episode.model import Lane
+from dubbin.core.figures import number, with_unit
 from dubbin.core.mix.monitor import MonitorMode
+from dubbin.core.texts import tr
 from dubbin.core.treat.equalise import EqSettings
 from dubbin.core.treat.registry import VOICE
 from dubbin.core.treat.settings import settings_from_plain
 from dubbin.core.treat.treatment import Treatment
 from dubbin.window.lanes.overlays import Overlays
 from dubbin.window.parts.card import Card, label
-from dubbin.window.parts.figures import number, with_unit
 from dubbin.window.parts.slider import MarkedSlider
 from dubbin.window.shell.page import Page, Status
 from dubbin.window.shell.shared import Shared
@@ -21,7 +22,7 @@ from dubbin.window.shell.treatment_section import TreatmentSection
 from dubbin.window.voice.evidence import VoiceEvidence
 from dubbin.window.voice.voices import Voices
 
-CHOOSE = "Starting point …"
+CHOOSE = tr("Starting point …")
 # Fields that stand on the card; those of the EQ are points of its curve.
 SHOWN = {"equalise": ("high_pass_hz",)}
 
@@ -33,7 +34,7 @@ class VoicePage(Page):
         super().__init__(shared)
         self.voices = Voices(self.session, shared.preferences)
         self.overlays = Overlays(reductions=self.voices.drawn_reductions)
-        self.empty = label("Add recordings in Intake first.", "muted", wrap=True)
+        self.empty = label(tr("Add recordings in Intake first."), "muted", wrap=True)
         self.column.addWidget(self.empty)
         self._add_whole_card()
         self.sections: dict[str, TreatmentSection] = {}
@@ -53,37 +54,37 @@ class VoicePage(Page):
     # -- building ---------------------------------------------------------------------
 
     def _add_whole_card(self) -> None:
-        self.whole = Card("Voice chain")
+        self.whole = Card(tr("Voice chain"))
         self.points = QComboBox()
-        self.points.setAccessibleName("Starting point")
+        self.points.setAccessibleName(tr("Starting point"))
         self.points.activated.connect(self._on_point)
         self.whole.body.addWidget(self.points)
         row = QHBoxLayout()
-        self.suggest, self.keep = QPushButton("Suggest settings"), QPushButton("Save settings …")
-        self.suggest.setToolTip("EQ, gaps, de-esser and compressor from this voice's own figures; every one can be changed.")
+        self.suggest, self.keep = QPushButton(tr("Suggest settings")), QPushButton(tr("Save settings …"))
+        self.suggest.setToolTip(tr("EQ, gaps, de-esser and compressor from this voice's own figures; every one can be changed."))
         self.suggest.clicked.connect(self._on_suggest)
-        self.keep.setToolTip("Keep these settings as a starting point of your own.")
+        self.keep.setToolTip(tr("Keep these settings as a starting point of your own."))
         self.keep.clicked.connect(self._on_keep)
         row.addWidget(self.suggest)
         row.addWidget(self.keep)
         self.whole.body.addLayout(row)
         row = QHBoxLayout()
-        self.copy, self.match = QPushButton("Copy to others"), QPushButton("Match …")
-        self.copy.setToolTip("Give all other voices the settings of this one.")
+        self.copy, self.match = QPushButton(tr("Copy to others")), QPushButton(tr("Match …"))
+        self.copy.setToolTip(tr("Give all other voices the settings of this one."))
         self.copy.clicked.connect(self._on_copy)
-        self.match.setToolTip("Bring this voice to the tone and level of another.")
+        self.match.setToolTip(tr("Bring this voice to the tone and level of another."))
         self.match.clicked.connect(self._on_match)
         row.addWidget(self.copy)
         row.addWidget(self.match)
         self.whole.body.addLayout(row)
         head = QHBoxLayout()
-        head.addWidget(label("Overall strength", "muted"))
+        head.addWidget(label(tr("Overall strength"), "muted"))
         head.addStretch(1)
         self.percent = label("", "strong")
         head.addWidget(self.percent)
         self.whole.body.addLayout(head)
-        self.strength = MarkedSlider(self.theme, "Overall strength of the voice chain")
-        self.strength.setToolTip("Scales all voice treatments together.")
+        self.strength = MarkedSlider(self.theme, tr("Overall strength of the voice chain"))
+        self.strength.setToolTip(tr("Scales all voice treatments together."))
         self.strength.changing.connect(lambda value: self._on_whole(value, final=False))
         self.strength.changed.connect(lambda value: self._on_whole(value, final=True))
         self.strength.given_up.connect(lambda: self.session.end_preview())
@@ -93,9 +94,9 @@ class VoicePage(Page):
     def _add_section(self, treatment: Treatment) -> None:
         name = treatment.name
         section = TreatmentSection(self.shared, treatment, names=SHOWN.get(name, ()))
-        hear = QPushButton("Hear removed")
+        hear = QPushButton(tr("Hear removed"))
         hear.setProperty("kind", "quiet")
-        hear.setToolTip("Only what this treatment takes away, from all voices; W hears the treated sound again.")
+        hear.setToolTip(tr("Only what this treatment takes away, from all voices; W hears the treated sound again."))
         hear.clicked.connect(lambda: self._hear(name))
         self.hears[name] = hear
         section.add(hear)
@@ -135,16 +136,16 @@ class VoicePage(Page):
         lane = self.session.picked_lane
         uses = self.voices.suggested(lane) if lane is not None else {}
         if lane is not None and uses:
-            self.session.do(set_voice(self.session.episode, lane.id, uses, "Suggested voice settings"))
+            self.session.do(set_voice(self.session.episode, lane.id, uses, tr("Suggested voice settings")))
         else:
-            self.session.said.emit("The voice is still being measured.")
+            self.session.said.emit(tr("The voice is still being measured."))
 
     def _on_keep(self) -> None:
         lane = self.session.picked_lane
         if lane is None or not any(u.on for u in lane.voice_chain):
-            self.session.said.emit("There is nothing to keep: no voice treatment is on.")
+            self.session.said.emit(tr("There is nothing to keep: no voice treatment is on."))
             return
-        name, done = QInputDialog.getText(self.card, "Save as a starting point", "Name:")
+        name, done = QInputDialog.getText(self.card, tr("Save as a starting point"), tr("Name:"))
         if done and name.strip():
             self.voices.keep(name.strip(), lane)
 
@@ -161,13 +162,13 @@ class VoicePage(Page):
             return
         other = others[0]
         if len(others) > 1:
-            name, done = QInputDialog.getItem(self.card, "Match to", "Voice:", [v.voice for v in others], 0, False)
+            name, done = QInputDialog.getItem(self.card, tr("Match to"), tr("Voice:"), [v.voice for v in others], 0, False)
             if not done:
                 return
             other = next(v for v in others if v.voice == name)
         change = self.voices.match(lane, other)
         if change is None:
-            self.session.said.emit("Both voices must be measured first; open each once.")
+            self.session.said.emit(tr("Both voices must be measured first; open each once."))
         else:
             self.session.do(change)
 
@@ -176,7 +177,11 @@ class VoicePage(Page):
     def status(self) -> Status:
         voices = self.session.episode.voices
         count = sum(any(use.on for use in lane.voice_chain) for lane in voices)
-        return Status(f"{count} of {len(voices)} voices set", True) if count else Status("not started")
+        return (
+            Status(tr("{count} of {count2} voices set").format(count=count, count2=len(voices)), True)
+            if count
+            else Status(tr("not started"))
+        )
 
     def opened(self) -> None:
         self.voices.is_wanted = True
@@ -211,29 +216,29 @@ class VoicePage(Page):
         self._show_reasons(lane)
         report = self.session.analyses.report(lane)
         loudness = report.loudness.integrated_lufs if report else None
-        self.sections["compress"].card.rows.show_row("loudness as recorded", with_unit(loudness, "LUFS"))
+        self.sections["compress"].card.rows.show_row(tr("loudness as recorded"), with_unit(loudness, "LUFS"))
         eq = find_use(lane, "equalise")
         self.panes.refresh(lane, settings_from_plain(EqSettings, eq.settings), eq)
 
     def _show_section(self, lane: Lane, section: TreatmentSection) -> None:
         use, rows, monitor = section.show_lane(lane), section.card.rows, self.session.monitor
         heard = monitor.mode is MonitorMode.REMOVED and monitor.delta == use.name
-        self.hears[use.name].setText("Hear treated" if heard else "Hear removed")
+        self.hears[use.name].setText(tr("Hear treated") if heard else tr("Hear removed"))
         if use.name == "equalise":
             return
         voiced = self.voices.voiced(lane)
         known = voiced.reductions.get(use.name) if voiced is not None else None
         deepest = "…" if known is None else f"{number(-float(known.heard.min(initial=0.0)))} dB"
-        often = "…" if known is None else f"{100 * known.share_below(3.0):.0f} % of the time"
-        for row, text in (("highest reduction", deepest), ("above 3 dB", often)):
+        often = "…" if known is None else tr("{share_below} % of the time").format(share_below=number(100 * known.share_below(3.0), 0))
+        for row, text in ((tr("highest reduction"), deepest), (tr("above 3 dB"), often)):
             rows.show_row(row, text)
             rows.set_row_visible(row, use.on)
 
     def _show_reasons(self, lane: Lane) -> None:
         ideas = self.voices.tone_ideas(lane)
         if self.voices.spectrum(lane) is None:
-            self.reasons.setText("measuring the voice …")
+            self.reasons.setText(tr("measuring the voice …"))
         elif ideas:
             self.reasons.setText("\n".join(f"{number(i.db)} dB: {i.because}".replace("dB: ", "dB · ", 1) for i in ideas))
         else:
-            self.reasons.setText("Its tone is near that of most voices: nothing to suggest.")
+            self.reasons.setText(tr("Its tone is near that of most voices: nothing to suggest."))

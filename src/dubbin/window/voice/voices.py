@@ -12,6 +12,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from dubbin.core.episode.commands.change import Change
 from dubbin.core.episode.commands.treatments import find_use, match_voice
 from dubbin.core.episode.model import Lane
+from dubbin.core.figures import number
 from dubbin.core.jobs import Task
 from dubbin.core.measure.measuring import measure_recording
 from dubbin.core.measure.report import RecordingReport
@@ -20,6 +21,7 @@ from dubbin.core.measure.voice_tone import REGIONS, ToneIdea, suggest_tone
 from dubbin.core.mix.lane_key import LaneKey
 from dubbin.core.mix.lane_sound import LaneSound
 from dubbin.core.mix.reduction import STEP_S, Reduction, reductions
+from dubbin.core.texts import tr
 from dubbin.core.treat.compressor import CompressorSettings
 from dubbin.core.treat.settings import settings_from_plain
 from dubbin.core.treat.voice_presets import PRESETS
@@ -72,7 +74,7 @@ class Voices(QObject):
         def work(task: Task, sound: LaneSound = sound) -> Voiced:
             return Voiced(measure_recording(sound.voiced, task.part(0.0, 0.6)), reductions(sound.voiced, task.part(0.6, 1.0)))
 
-        self._voiced.ensure(analyses.key(lane).voiced, f"Measuring the voice of {lane.voice}", work, slot="picked")
+        self._voiced.ensure(analyses.key(lane).voiced, tr("Measuring the voice of {voice}").format(voice=lane.voice), work, slot="picked")
 
     def drawn_reductions(self, lane: Lane) -> list[tuple[str, NDArray[np.float64], float]]:
         """For the lane's picture: colour, gain in dB without make-up, and its step in s; of what is known."""
@@ -116,7 +118,14 @@ class Voices(QObject):
         for name, low, high, hz, _, _ in REGIONS:
             apart = _mean(mine, low, high) - _mean(theirs, low, high) - shift
             if abs(apart) >= 1.0:
-                ideas.append(ToneIdea(name, hz, round(min(max(-0.8 * apart, -6.0), 6.0), 1), f"{apart:+.0f} dB against {other.voice}"))
+                ideas.append(
+                    ToneIdea(
+                        name,
+                        hz,
+                        round(min(max(-0.8 * apart, -6.0), 6.0), 1),
+                        tr("{apart} dB against {voice}").format(apart=number(apart, 0, sign=True), voice=other.voice),
+                    )
+                )
         levels = [r.loudness.integrated_lufs for r in reports if r is not None]
         level = levels[1] + other.level_db - levels[0] - lane.level_db if levels[0] is not None and levels[1] is not None else 0.0
         return match_voice(self._session.episode, lane.id, ideas, level, other.voice)
@@ -127,7 +136,7 @@ class Voices(QObject):
         """(title, help, uses) of all that come with the program and all that the person kept."""
         own = self._preferences.get("voices", {})
         out = [(p.title, p.help, p.uses) for p in PRESETS]
-        return out + [(str(name), "Your own starting point.", uses) for name, uses in own.items() if isinstance(uses, dict)]
+        return out + [(str(name), tr("Your own starting point."), uses) for name, uses in own.items() if isinstance(uses, dict)]
 
     def keep(self, name: str, lane: Lane) -> None:
         """Keep a voice's treatments as a starting point of the person's own."""

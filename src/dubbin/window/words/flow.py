@@ -7,9 +7,9 @@ from enum import StrEnum
 
 from PyQt6.QtGui import QFont, QFontMetricsF
 
+from dubbin.core.figures import span_text
 from dubbin.core.speech.transcript import WordKind
 from dubbin.core.speech.word_table import WordTable
-from dubbin.window.parts.figures import span_text
 from dubbin.window.words.stream import Paragraph
 
 PX_PER_S, NARROWEST_PAUSE, WIDEST_PAUSE = 26.0, 7.0, 150.0

@@ -14,7 +14,9 @@ from numpy.typing import NDArray
 
 from dubbin.core.episode.model import Episode, PlacedKind
 from dubbin.core.episode.time_map import TimeMap
+from dubbin.core.figures import number
 from dubbin.core.speech.word_table import WordTable
+from dubbin.core.texts import tr
 
 PAUSE_S = 0.35  # from which a pause is drawn
 PARAGRAPH_WORDS = 90  # after which a sentence's end ends the paragraph too
@@ -130,8 +132,8 @@ def _headings(episode: Episode, time_map: TimeMap) -> list[tuple[int, Heading]]:
         at = time_map.to_program(first)
         if at is None or item.kind not in (PlacedKind.BREAK, PlacedKind.INSERT):
             continue
-        kind = "break" if item.kind is PlacedKind.BREAK else "insert"
-        out.append((at + item.frames, Heading(f"{item.name or kind.capitalize()} · {item.frames / episode.rate:.1f} s", kind, first)))
+        kind, name = ("break", tr("Break")) if item.kind is PlacedKind.BREAK else ("insert", tr("Insert"))
+        out.append((at + item.frames, Heading(f"{item.name or name} · {number(item.frames / episode.rate)} s", kind, first)))
     return sorted(out, key=lambda h: h[0])
 
 

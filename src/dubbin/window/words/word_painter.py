@@ -7,8 +7,8 @@ from dataclasses import dataclass
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QFont, QPainter, QPen
 
+from dubbin.core.figures import clock
 from dubbin.core.speech.word_table import WordTable
-from dubbin.window.parts.figures import clock
 from dubbin.window.parts.theme import Colours, font
 from dubbin.window.words.flow import GUTTER, MARGIN, Item, ItemKind, Laid
 

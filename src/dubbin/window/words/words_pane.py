@@ -5,6 +5,7 @@ from __future__ import annotations
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
+from dubbin.core.texts import tr
 from dubbin.window.lanes.viewport import Viewport
 from dubbin.window.parts.card import label
 from dubbin.window.parts.theme import Theme, scaled
@@ -20,8 +21,8 @@ class WordsPane(QWidget):
         self._speech, self._selection, self._view = speech, selection, view
         self.words = WordsView(session, speech, selection, theme)
         self.field = QLineEdit()
-        self.field.setPlaceholderText("Find words (Ctrl+F)")
-        self.field.setAccessibleName("Find words")
+        self.field.setPlaceholderText(tr("Find words (Ctrl+F)"))
+        self.field.setAccessibleName(tr("Find words"))
         self.field.setClearButtonEnabled(True)
         self.field.setMaximumWidth(scaled(240))
         self.field.setMinimumWidth(scaled(110))
@@ -32,18 +33,21 @@ class WordsPane(QWidget):
         row.setContentsMargins(10, 4, 10, 4)
         row.setSpacing(6)
         row.addWidget(self.field, 2)
-        for text, tip, act in (("‹", "Previous place (Shift+F3)", lambda: self.step(-1)), ("›", "Next place (F3)", lambda: self.step(1))):
+        for text, tip, act in (
+            ("‹", tr("Previous place (Shift+F3)"), lambda: self.step(-1)),
+            ("›", tr("Next place (F3)"), lambda: self.step(1)),
+        ):
             row.addWidget(self._small_button(text, tip, act))
-        self.every = self._small_button("All", "Select all places", self.select_all)
+        self.every = self._small_button(tr("All"), tr("Select all places"), self.select_all)
         self.every.setVisible(False)
         row.addWidget(self.every)
         row.addWidget(self.count)
-        self.legend = label("dashed: filler · dotted: doubtful · bar: pause · stitches: cut", "muted", wrap=True)
+        self.legend = label(tr("dashed: filler · dotted: doubtful · bar: pause · stitches: cut"), "muted", wrap=True)
         self.legend.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         row.addWidget(self.legend, 3)
         row.addSpacing(8)
-        row.addWidget(self._small_button("A−", "Smaller letters", lambda: self.words.set_size(self.words.size_px - 1)))
-        row.addWidget(self._small_button("A+", "Larger letters", lambda: self.words.set_size(self.words.size_px + 1)))
+        row.addWidget(self._small_button("A−", tr("Smaller letters"), lambda: self.words.set_size(self.words.size_px - 1)))
+        row.addWidget(self._small_button("A+", tr("Larger letters"), lambda: self.words.set_size(self.words.size_px + 1)))
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
@@ -95,9 +99,13 @@ class WordsPane(QWidget):
         if not self.field.text().strip():
             self.count.setText("")
         elif not self._places:
-            self.count.setText("not found")
+            self.count.setText(tr("not found"))
         else:
-            self.count.setText(f"{self._at + 1} of {len(self._places)}" if self._at >= 0 else f"{len(self._places)} places")
+            self.count.setText(
+                tr("{at} of {count}").format(at=self._at + 1, count=len(self._places))
+                if self._at >= 0
+                else tr("{count} places").format(count=len(self._places))
+            )
 
     def step(self, direction: int) -> None:
         """Go to the next (1) or previous (-1) place."""

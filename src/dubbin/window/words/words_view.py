@@ -11,6 +11,8 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QResizeEvent
 from PyQt6.QtWidgets import QAbstractScrollArea
 
+from dubbin.core.figures import number
+from dubbin.core.texts import tr
 from dubbin.window.parts.moving_keys import EVERY_WAY
 from dubbin.window.parts.theme import Theme, font
 from dubbin.window.session.selection import Selection
@@ -50,7 +52,7 @@ class WordsView(QAbstractScrollArea):
         self._stale = True
         self.setFrameShape(self.Shape.NoFrame)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("Words")
+        self.setAccessibleName(tr("Words"))
         port = self.viewport()
         assert port is not None
         port.setMouseTracking(True)
@@ -410,9 +412,11 @@ class WordsView(QAbstractScrollArea):
         p.setFont(font(16))
         fraction = self._speech.progress()
         if fraction is not None:
-            text = f"Transcribing …  {100 * fraction:.0f} %\nYou can go on working; the words appear here voice by voice."
+            text = tr("Transcribing …  {fraction} %\nYou can go on working; the words appear here voice by voice.").format(
+                fraction=number(100 * fraction, 0)
+            )
         elif not self._session.episode.lanes:
-            text = "Add recordings in Intake; their words will stand here."
+            text = tr("Add recordings in Intake; their words will stand here.")
         else:
-            text = "No words yet. “Transcribe”, at the right, begins; or import a transcript."
+            text = tr("No words yet. “Transcribe”, at the right, begins; or import a transcript.")
         p.drawText(QRectF(port.rect()).adjusted(24, 12, -24, -12), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, text)

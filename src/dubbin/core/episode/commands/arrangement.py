@@ -8,6 +8,8 @@ from dataclasses import replace
 from dubbin.core.episode.commands.change import Change
 from dubbin.core.episode.model import PARKED_FROM_FRAME, Episode, FrameRange, Lane, Placed, PlacedKind, Recording
 from dubbin.core.episode.time_map import merged, program_map, union, without
+from dubbin.core.figures import number
+from dubbin.core.texts import tr
 
 LONGEST_BREAK_S = 600.0
 PARKED_GAP_S = 2  # between what is parked
@@ -31,7 +33,7 @@ def move_stretches(episode: Episode, stretches: Sequence[tuple[int, int]], at_fr
     seconds = sum(b - a for a, b in stretches) / episode.rate
     at_frame = place_before(episode, at_frame)
     if not stretches or any(a < at_frame < b for a, b in stretches):
-        return Change("Move nothing", episode)
+        return Change(tr("Move nothing"), episode)
     # What was moved before is taken out of its old place; a break or insert that is moved changes its place as a whole.
     rest: list[Placed] = []
     stretches = _once(stretches)
@@ -53,7 +55,7 @@ def move_stretches(episode: Episode, stretches: Sequence[tuple[int, int]], at_fr
     pieces = [FrameRange(a, b) for a, b in stretches if a < PARKED_FROM_FRAME]
     if pieces:
         carried.insert(0, Placed(new_id, at_frame, tuple(pieces), PlacedKind.MOVE))
-    return Change(f"Move {seconds:.2f} s", replace(episode, placed=(*rest, *carried)))
+    return Change(tr("Move {seconds} s").format(seconds=number(seconds, 2)), replace(episode, placed=(*rest, *carried)))
 
 
 def _once(stretches: Sequence[tuple[int, int]]) -> list[tuple[int, int]]:
@@ -72,11 +74,11 @@ def _without(item: Placed, gone: list[tuple[int, int]]) -> Placed | None:
 def copy_stretches(episode: Episode, stretches: Sequence[tuple[int, int]], at_frame: int, new_id: str) -> Change:
     """Have stretches of the session heard before session frame at_frame too."""
     if not stretches:
-        return Change("Copy nothing", episode)
+        return Change(tr("Copy nothing"), episode)
     seconds = sum(b - a for a, b in stretches) / episode.rate
     pieces = tuple(FrameRange(a, b) for a, b in stretches)
     item = Placed(new_id, place_before(episode, at_frame), pieces, PlacedKind.COPY)
-    return Change(f"Copy {seconds:.2f} s", replace(episode, placed=(*episode.placed, item)))
+    return Change(tr("Copy {seconds} s").format(seconds=number(seconds, 2)), replace(episode, placed=(*episode.placed, item)))
 
 
 def insert_recording(episode: Episode, recording: Recording, lanes: Sequence[Lane], at_frame: int, new_id: str, name: str) -> Change:
@@ -86,23 +88,25 @@ def insert_recording(episode: Episode, recording: Recording, lanes: Sequence[Lan
     whole = (FrameRange(start, start + recording.frames),)
     item = Placed(new_id, place_before(episode, at_frame), whole, PlacedKind.INSERT, name)
     changed = replace(episode, recordings=(*episode.recordings, recording), lanes=(*episode.lanes, *put), placed=(*episode.placed, item))
-    return Change(f"Insert {name}", changed)
+    return Change(tr("Insert {name}").format(name=name), changed)
 
 
-def insert_break(episode: Episode, at_frame: int, frames: int, new_id: str, name: str = "Break", cue: bool = False) -> Change:
+def insert_break(episode: Episode, at_frame: int, frames: int, new_id: str, name: str = tr("Break"), cue: bool = False) -> Change:
     """A gap for an inserted advertisement before session frame at_frame."""
     frames = max(1, min(frames, round(LONGEST_BREAK_S * episode.rate)))
     start = _parked_end(episode)
     whole = (FrameRange(start, start + frames),)
     item = Placed(new_id, place_before(episode, at_frame), whole, PlacedKind.BREAK, name, cue)
-    return Change(f"Insert a break of {frames / episode.rate:.1f} s", replace(episode, placed=(*episode.placed, item)))
+    return Change(
+        tr("Insert a break of {frames} s").format(frames=number(frames / episode.rate)), replace(episode, placed=(*episode.placed, item))
+    )
 
 
 def rename_placed(episode: Episode, id: str, name: str) -> Change:
     """Name an insert, a break, a copy or what was moved."""
     item = episode.placement(id)
     assert item is not None
-    return Change(f"Name it {name}", _with_placed(episode, replace(item, name=name)))
+    return Change(tr("Name it {name}").format(name=name), _with_placed(episode, replace(item, name=name)))
 
 
 def place_at(episode: Episode, id: str, at_frame: int) -> Change:
@@ -110,14 +114,16 @@ def place_at(episode: Episode, id: str, at_frame: int) -> Change:
     item = episode.placement(id)
     assert item is not None
     at_frame = item.at_frame if _is_in(at_frame, item) else place_before(episode, at_frame)
-    return Change(f"Move {item.name or item.kind.value}", _with_placed(episode, replace(item, at_frame=at_frame)))
+    return Change(
+        tr("Move {value}").format(value=item.name or tr(item.kind.value)), _with_placed(episode, replace(item, at_frame=at_frame))
+    )
 
 
 def remove_placed(episode: Episode, id: str) -> Change:
     """Take an insert, a break or a copy out again; what was moved goes back to its place."""
     item = episode.placement(id)
     if item is None:
-        return Change("Remove nothing", episode)
+        return Change(tr("Remove nothing"), episode)
     placed = tuple(p for p in episode.placed if p.id != id)
     lanes, recordings = episode.lanes, episode.recordings
     if item.kind is PlacedKind.INSERT:
@@ -126,7 +132,11 @@ def remove_placed(episode: Episode, id: str) -> Change:
         used = {lane.recording for lane in lanes}
         recordings = tuple(r for r in recordings if r.id in used)
     cuts = tuple(c for c in episode.cuts if c.start_frame < PARKED_FROM_FRAME or not _is_in(c.start_frame, item))
-    title = "Put back what was moved" if item.kind is PlacedKind.MOVE else f"Take out {item.name or 'a ' + item.kind.value}"
+    title = (
+        tr("Put back what was moved")
+        if item.kind is PlacedKind.MOVE
+        else tr("Take out {value}").format(value=item.name or tr(item.kind.value))
+    )
     return Change(title, replace(episode, placed=placed, lanes=lanes, recordings=recordings, cuts=cuts))
 
 

@@ -10,6 +10,8 @@ from dubbin.core.episode.balance_settings import Bed, LinePoint
 from dubbin.core.episode.commands.change import Change
 from dubbin.core.episode.commands.lanes import change_lane
 from dubbin.core.episode.model import Episode, Lane, Role
+from dubbin.core.figures import number
+from dubbin.core.texts import tr
 from dubbin.core.treat.settings import check_ranges
 
 LOWEST_LEVEL_DB, HIGHEST_LEVEL_DB = -60.0, 24.0
@@ -21,7 +23,13 @@ def set_level(episode: Episode, lane_id: str, level_db: float) -> Change:
     """Level of a lane in dB, held to what faders reach."""
     level_db = min(max(round(level_db, 1), LOWEST_LEVEL_DB), HIGHEST_LEVEL_DB)
     voice = episode.lane(lane_id).voice
-    return change_lane(episode, lane_id, f"Level of {voice} {level_db:+.1f} dB", f"level {lane_id}", level_db=level_db)
+    return change_lane(
+        episode,
+        lane_id,
+        tr("Level of {voice} {level_db} dB").format(voice=voice, level_db=number(level_db, sign=True)),
+        f"level {lane_id}",
+        level_db=level_db,
+    )
 
 
 def set_mute(episode: Episode, lane_id: str, mute: bool) -> Change:
@@ -39,14 +47,29 @@ def set_solo(episode: Episode, lane_id: str, solo: bool) -> Change:
 def set_pan(episode: Episode, lane_id: str, pan: float) -> Change:
     """-100 left, 0 in the centre, 100 right."""
     value = float(round(min(max(pan, -100.0), 100.0)))
-    side = "the centre" if value == 0 else f"{abs(value):.0f} % {'left' if value < 0 else 'right'}"
-    return change_lane(episode, lane_id, f"{episode.lane(lane_id).voice} to {side}", f"pan {lane_id}", pan=value)
+    side = (
+        tr("the centre")
+        if value == 0
+        else (tr("{value} % left") if value < 0 else tr("{value} % right")).format(value=number(abs(value), 0))
+    )
+    return change_lane(
+        episode,
+        lane_id,
+        tr("{voice} to {side}").format(voice=episode.lane(lane_id).voice, side=side),
+        f"pan {lane_id}",
+        pan=value,
+    )
 
 
 def set_polarity(episode: Episode, lane_id: str, invert: bool) -> Change:
     """Turn a lane's polarity, or leave it as recorded."""
     voice = episode.lane(lane_id).voice
-    return change_lane(episode, lane_id, f"Invert polarity of {voice}" if invert else f"Polarity of {voice} as recorded", invert=invert)
+    return change_lane(
+        episode,
+        lane_id,
+        tr("Invert polarity of {voice}").format(voice=voice) if invert else tr("Polarity of {voice} as recorded").format(voice=voice),
+        invert=invert,
+    )
 
 
 def set_fades(episode: Episode, lane_id: str, fade_in: int | None = None, fade_out: int | None = None) -> Change:
@@ -58,7 +81,13 @@ def set_fades(episode: Episode, lane_id: str, fade_in: int | None = None, fade_o
         "fade_out_frames": lane.fade_out_frames if fade_out is None else min(max(fade_out, 0), longest),
     }
     which = "in" if fade_out is None else "out"
-    return change_lane(episode, lane_id, f"Fade {lane.voice} {which}", f"fade {which} {lane_id}", **fields)
+    return change_lane(
+        episode,
+        lane_id,
+        tr("Fade {voice} {which}").format(voice=lane.voice, which=which),
+        f"fade {which} {lane_id}",
+        **fields,
+    )
 
 
 def length_of(episode: Episode, lane: Lane) -> int:
@@ -82,7 +111,11 @@ def change_balance(episode: Episode, lane_ids: Sequence[str], part: str, title: 
 def put_under(episode: Episode, lane_id: str, bed: Bed | None) -> Change:
     """Have a lane lie under the program, so that cuts do not cut it; or in the session again."""
     lane = episode.lane(lane_id)
-    title = f"Put {lane.voice} under the program" if bed is not None else f"Put {lane.voice} into the session"
+    title = (
+        tr("Put {voice} under the program").format(voice=lane.voice)
+        if bed is not None
+        else tr("Put {voice} into the session").format(voice=lane.voice)
+    )
     return change_lane(episode, lane_id, title, bed=bed)
 
 
@@ -99,7 +132,13 @@ def change_bed(episode: Episode, lane_id: str, title: str, merge_key: str | None
 def place_bed(episode: Episode, lane_id: str, session_frame: int) -> Change:
     """Have what lies under the program begin where a session frame is heard."""
     voice = episode.lane(lane_id).voice
-    return change_lane(episode, lane_id, f"Have {voice} begin here", f"place {lane_id}", start_frame=max(session_frame, 0))
+    return change_lane(
+        episode,
+        lane_id,
+        tr("Have {voice} begin here").format(voice=voice),
+        f"place {lane_id}",
+        start_frame=max(session_frame, 0),
+    )
 
 
 def set_line_point(episode: Episode, lane_id: str, frame: int, db: float, old: LinePoint | None = None) -> Change:
@@ -107,14 +146,20 @@ def set_line_point(episode: Episode, lane_id: str, frame: int, db: float, old: L
     lane = episode.lane(lane_id)
     kept = [p for p in lane.line if p not in (old,) and p.frame != frame]
     point = LinePoint(max(frame, 0), round(min(max(db, -LINE_LIMIT_DB), LINE_LIMIT_DB), 1))
-    return change_lane(episode, lane_id, f"Level of {lane.voice} by hand", f"line {lane_id}", line=tuple(sorted([*kept, point])))
+    return change_lane(
+        episode,
+        lane_id,
+        tr("Level of {voice} by hand").format(voice=lane.voice),
+        f"line {lane_id}",
+        line=tuple(sorted([*kept, point])),
+    )
 
 
 def remove_line_points(episode: Episode, lane_id: str, points: Sequence[LinePoint] | None = None) -> Change:
     """Take points off a lane's line; all of them, by default."""
     lane = episode.lane(lane_id)
     kept = tuple(p for p in lane.line if points is not None and p not in points)
-    return change_lane(episode, lane_id, f"Flatten the level line of  {lane.voice}", line=kept)
+    return change_lane(episode, lane_id, tr("Flatten the level line of  {voice}").format(voice=lane.voice), line=kept)
 
 
 def suggest_balance(episode: Episode, loudness: Mapping[str, float | None]) -> Change:
@@ -135,4 +180,4 @@ def suggest_balance(episode: Episode, loudness: Mapping[str, float | None]) -> C
                 level = round(min(max(target - MUSIC_UNDER_LU - known, LOWEST_LEVEL_DB), HIGHEST_LEVEL_DB), 1)
             lane = replace(lane, bed=lane.bed or Bed(), ducking=replace(lane.ducking, on=True), level_db=level)
         lanes.append(lane)
-    return Change("Suggest balance", replace(episode, lanes=tuple(lanes)))
+    return Change(tr("Suggest balance"), replace(episode, lanes=tuple(lanes)))

@@ -10,9 +10,11 @@ from numpy.typing import NDArray
 
 from dubbin.core.episode.commands.change import Change
 from dubbin.core.episode.model import PARKED_FROM_FRAME, Cut, CutKind, Episode, FrameRange
+from dubbin.core.figures import number
 from dubbin.core.speech.beside_words import beside_words
 from dubbin.core.speech.pauses import Pause, PauseSettings
 from dubbin.core.speech.transcript import PASSING_SOUNDS, WordKind
+from dubbin.core.texts import tr
 
 
 def cut_stretch(episode: Episode, start_frame: int, end_frame: int, kind: CutKind = CutKind.HAND) -> Change:
@@ -24,9 +26,9 @@ def cut_stretches(episode: Episode, stretches: Sequence[tuple[int, int]], kind: 
     """Cut several stretches in one step."""
     cuts = [cut for start, end in stretches if (cut := _inside_session(episode, start, end, kind)) is not None]
     if not cuts:
-        return Change("Cut nothing", episode)
+        return Change(tr("Cut nothing"), episode)
     seconds = sum(c.frames for c in cuts) / episode.rate
-    return Change(title or f"Cut {seconds:.2f} s", _with_cuts(episode, [*episode.cuts, *cuts]))
+    return Change(title or tr("Cut {seconds} s").format(seconds=number(seconds, 2)), _with_cuts(episode, [*episode.cuts, *cuts]))
 
 
 def _inside_session(episode: Episode, start: int, end: int, kind: CutKind) -> Cut | None:
@@ -42,7 +44,7 @@ def put_back(episode: Episode, cut: Cut) -> Change:
     if cut.kind is CutKind.PAUSE:
         kept = tuple(sorted({*kept, FrameRange(cut.start_frame, cut.end_frame)}))
     changed = replace(_with_cuts(episode, cuts), kept_pauses=kept)
-    return Change(f"Put back {cut.frames / episode.rate:.2f} s", changed)
+    return Change(tr("Put back {frames} s").format(frames=number(cut.frames / episode.rate, 2)), changed)
 
 
 def put_back_many(episode: Episode, cuts: Iterable[Cut], title: str) -> Change:
@@ -55,7 +57,7 @@ def put_back_many(episode: Episode, cuts: Iterable[Cut], title: str) -> Change:
 
 def put_back_all(episode: Episode) -> Change:
     """The whole session again: no cuts at all."""
-    return Change("Put back all cuts", replace(episode, cuts=(), pauses_on=False, kept_pauses=()))
+    return Change(tr("Put back all cuts"), replace(episode, cuts=(), pauses_on=False, kept_pauses=()))
 
 
 def move_cut_edges(episode: Episode, cut: Cut, start_frame: int, end_frame: int) -> Change:
@@ -68,7 +70,7 @@ def move_cut_edges(episode: Episode, cut: Cut, start_frame: int, end_frame: int)
     if cut.kind is CutKind.PAUSE:  # so that the pause finder doesn't cut it a second time
         kept = tuple(sorted({*kept, FrameRange(cut.start_frame, cut.end_frame)}))
     changed = replace(_with_cuts(episode, [*others, Cut(start, end)]), kept_pauses=kept)
-    return Change("Move the edge of a cut", changed, f"edge {cut.kind}")
+    return Change(tr("Move the edge of a cut"), changed, f"edge {cut.kind}")
 
 
 def set_pauses(episode: Episode, settings: PauseSettings, found: Iterable[Pause], *, on: bool, merge: bool = False) -> Change:
@@ -77,9 +79,9 @@ def set_pauses(episode: Episode, settings: PauseSettings, found: Iterable[Pause]
     if on:
         cuts += pause_cuts(episode, found)
     if on != episode.pauses_on:
-        title = "Cut all pauses" if on else "Put back all pauses"
+        title = tr("Cut all pauses") if on else tr("Put back all pauses")
     else:
-        title = "Change what a pause is"
+        title = tr("Change what a pause is")
     changed = replace(_with_cuts(episode, cuts), pauses=settings, pauses_on=on)
     return Change(title, changed, "pauses" if merge else None)
 
@@ -89,7 +91,7 @@ def cut_pause(episode: Episode, pause: Pause) -> Change:
     opened = replace(episode, kept_pauses=tuple(k for k in episode.kept_pauses if not _overlap(k, *_frames_of(episode, pause))))
     cuts = pause_cuts(opened, [pause])
     seconds = sum(c.frames for c in cuts) / episode.rate
-    return Change(f"Cut a pause of {seconds:.2f} s", _with_cuts(opened, [*episode.cuts, *cuts]))
+    return Change(tr("Cut a pause of {seconds} s").format(seconds=number(seconds, 2)), _with_cuts(opened, [*episode.cuts, *cuts]))
 
 
 def pause_cuts(episode: Episode, found: Iterable[Pause]) -> list[Cut]:
@@ -155,7 +157,7 @@ def set_start(episode: Episode, frame: int) -> Change:
     """The program begins at a session frame."""
     others = [c for c in episode.cuts if not (c.kind is CutKind.HAND and c.start_frame == 0)]
     cuts = [*others, Cut(0, frame)] if frame > 0 else others
-    return Change("Set the start of the program", _with_cuts(episode, cuts))
+    return Change(tr("Set the start of the program"), _with_cuts(episode, cuts))
 
 
 def set_end(episode: Episode, frame: int) -> Change:
@@ -163,14 +165,14 @@ def set_end(episode: Episode, frame: int) -> Change:
     last = episode.frames
     others = [c for c in episode.cuts if not (c.kind is CutKind.HAND and c.end_frame == last)]
     cuts = [*others, Cut(frame, last)] if frame < last else others
-    return Change("Set the end of the program", _with_cuts(episode, cuts))
+    return Change(tr("Set the end of the program"), _with_cuts(episode, cuts))
 
 
 def toggle_split(episode: Episode, frame: int) -> Change:
     """Split the session at a frame, so that the part between two splits can be taken as one; again: join it."""
     if frame in episode.splits:
-        return Change("Join at a split", replace(episode, splits=tuple(f for f in episode.splits if f != frame)))
-    return Change("Split", replace(episode, splits=tuple(sorted({*episode.splits, frame}))))
+        return Change(tr("Join at a split"), replace(episode, splits=tuple(f for f in episode.splits if f != frame)))
+    return Change(tr("Split"), replace(episode, splits=tuple(sorted({*episode.splits, frame}))))
 
 
 def _overlap(stretch: FrameRange, start: int, end: int) -> bool:

@@ -8,7 +8,9 @@ from typing import Any
 
 from dubbin.core.episode.commands.change import Change
 from dubbin.core.episode.model import Cover, CoverKind, Episode
+from dubbin.core.figures import short_number
 from dubbin.core.speech.turns import Turn, speaker_turns
+from dubbin.core.texts import tr
 
 
 def change_lane(episode: Episode, lane_id: str, title: str, merge_key: str | None = None, **fields: Any) -> Change:
@@ -20,7 +22,7 @@ def change_lane(episode: Episode, lane_id: str, title: str, merge_key: str | Non
 def name_voice(episode: Episode, lane_id: str, voice: str) -> Change:
     """Name the voice of a lane; an empty name leaves it as it is."""
     voice = voice.strip() or episode.lane(lane_id).voice
-    return change_lane(episode, lane_id, f"Name the voice {voice}", f"voice {lane_id}", voice=voice)
+    return change_lane(episode, lane_id, tr("Name the voice {voice}").format(voice=voice), f"voice {lane_id}", voice=voice)
 
 
 def split_channels(episode: Episode, lane_id: str, new_ids: Sequence[str]) -> Change:
@@ -31,7 +33,7 @@ def split_channels(episode: Episode, lane_id: str, new_ids: Sequence[str]) -> Ch
         for k, (channel, id) in enumerate(zip(lane.channels, new_ids, strict=True))
     ]
     lanes = [part for other in episode.lanes for part in (parts if other.id == lane_id else [other])]
-    return Change(f"Split {lane.voice} into {len(parts)} lanes", replace(episode, lanes=tuple(lanes)))
+    return Change(tr("Split {voice} into {count} lanes").format(voice=lane.voice, count=len(parts)), replace(episode, lanes=tuple(lanes)))
 
 
 def remove_lane(episode: Episode, lane_id: str) -> Change:
@@ -45,7 +47,7 @@ def remove_lane(episode: Episode, lane_id: str) -> Change:
     if gone.is_insert and not any(lane.start_frame == gone.start_frame for lane in lanes):
         placed = tuple(p for p in placed if not any(x.start_frame <= gone.start_frame < x.end_frame for x in p.pieces))
     changed = replace(episode, lanes=lanes, recordings=recordings, transcripts=transcripts, placed=placed)
-    return Change(f"Remove {gone.voice}", changed)
+    return Change(tr("Remove {voice}").format(voice=gone.voice), changed)
 
 
 def cover(episode: Episode, lane_id: str, item: Cover, title: str) -> Change:
@@ -67,8 +69,8 @@ def lower_overlaps(episode: Episode, places: Sequence[tuple[str, int, int]], gai
         low, high = max(start - lane.start_frame, 0), min(end - lane.start_frame, episode.recording(lane.recording).frames)
         if high > low:
             changed = cover(changed, lane_id, Cover(low, high, CoverKind.LOWER, gain_db), "").episode
-    count = f"{len(places)} overlaps" if len(places) > 1 else "an overlap"
-    return Change(f"Lower {count} by {-gain_db:g} dB", changed)
+    count = tr("{count} overlaps").format(count=len(places)) if len(places) > 1 else tr("an overlap")
+    return Change(tr("Lower {count} by {gain_db} dB").format(count=count, gain_db=short_number(-gain_db)), changed)
 
 
 def lanes_of_speakers(episode: Episode, lane_id: str, new_ids: Sequence[str], gain_db: float, fade_frames: int) -> Change:
@@ -78,7 +80,7 @@ def lanes_of_speakers(episode: Episode, lane_id: str, new_ids: Sequence[str], ga
     """
     lane, transcript = episode.lane(lane_id), episode.transcript(lane_id)
     if transcript is None or len(transcript.speakers) < 2:
-        return Change("Separate no speakers", episode)
+        return Change(tr("Separate no speakers"), episode)
     turns = speaker_turns(transcript.words, episode.recording(lane.recording).frames)
     lanes, transcripts = [], [t for t in episode.transcripts if t.lane != lane_id]
     for speaker, (name, id) in enumerate(zip(transcript.speakers, new_ids, strict=True)):
@@ -90,7 +92,7 @@ def lanes_of_speakers(episode: Episode, lane_id: str, new_ids: Sequence[str], ga
         transcripts.append(replace(transcript, lane=id, words=words, speakers=()))
     all_lanes = [part for other in episode.lanes for part in (lanes if other.id == lane_id else [other])]
     changed = replace(episode, lanes=tuple(all_lanes), transcripts=tuple(transcripts))
-    return Change(f"A lane for each speaker of {lane.voice}", changed)
+    return Change(tr("A lane for each speaker of {voice}").format(voice=lane.voice), changed)
 
 
 def _turn_of_another(turn: Turn, gain_db: float, fade_frames: int, *, is_last: bool) -> Cover:
@@ -114,4 +116,4 @@ def uncover(episode: Episode, lane_id: str, items: Iterable[Cover]) -> Change:
     """Have a covered stretch heard again."""
     gone = set(items)
     kept = tuple(c for c in episode.lane(lane_id).covers if c not in gone)
-    return change_lane(episode, lane_id, f"Have {episode.lane(lane_id).voice} heard again", covers=kept)
+    return change_lane(episode, lane_id, tr("Have {voice} heard again").format(voice=episode.lane(lane_id).voice), covers=kept)

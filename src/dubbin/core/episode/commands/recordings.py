@@ -9,6 +9,8 @@ from typing import Any
 from dubbin.core.episode.balance_settings import Bed
 from dubbin.core.episode.commands.change import Change
 from dubbin.core.episode.model import PARKED_FROM_FRAME, Episode, Lane, Recording, Role
+from dubbin.core.figures import number
+from dubbin.core.texts import tr
 
 
 def add_recordings(episode: Episode, recordings: Sequence[Recording], lanes: Sequence[Lane]) -> Change:
@@ -18,7 +20,7 @@ def add_recordings(episode: Episode, recordings: Sequence[Recording], lanes: Seq
         # Music is no part of what was said: it lies under the program, where no cut cuts it.
         lanes = [replace(lane, bed=Bed()) if lane.role is Role.MUSIC and lane.bed is None else lane for lane in lanes]
     return Change(
-        f"Add {names}",
+        tr("Add {names}").format(names=names),
         replace(
             episode,
             recordings=episode.recordings + tuple(recordings),
@@ -37,7 +39,7 @@ def relink(episode: Episode, recording_id: str, found: Recording) -> Change:
     """Take a recording from another place: `found` is the file as it was read there."""
     fields = {name: getattr(found, name) for name in ("path", "fingerprint", "frames", "file_rate", "file_channels",
                                                       "nan_count", "short_by")}  # fmt: skip
-    return change_recording(episode, recording_id, f"Take the recording from {found.path}", **fields)
+    return change_recording(episode, recording_id, tr("Take the recording from {path}").format(path=found.path), **fields)
 
 
 def place_recording(episode: Episode, recording_id: str, start_frame: int, drift_ppm: float, frames: int, title: str) -> Change:
@@ -58,7 +60,11 @@ def nudge(episode: Episode, lane_id: str, frames: int) -> Change:
     )
     moved = 1000 * frames / episode.rate
     changed = _from_zero(replace(episode, lanes=lanes))
-    return Change(f"Move {lane.voice} by {moved:+.1f} ms", changed, f"nudge {lane.recording}")
+    return Change(
+        tr("Move {voice} by {moved} ms").format(voice=lane.voice, moved=number(moved, sign=True)),
+        changed,
+        f"nudge {lane.recording}",
+    )
 
 
 def _from_zero(episode: Episode) -> Episode:

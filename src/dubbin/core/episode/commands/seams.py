@@ -6,6 +6,7 @@ from dataclasses import replace
 
 from dubbin.core.episode.commands.change import Change
 from dubbin.core.episode.model import Episode, SeamSetting, SeamShape
+from dubbin.core.texts import tr
 
 
 def set_seams(episode: Episode, *, ms: float | None = None, auto: bool | None = None) -> Change:
@@ -13,7 +14,7 @@ def set_seams(episode: Episode, *, ms: float | None = None, auto: bool | None = 
     changed = replace(
         episode, seam_ms=episode.seam_ms if ms is None else min(max(ms, 0.0), 500.0), seam_auto=episode.seam_auto if auto is None else auto
     )
-    return Change("Change the crossfades", changed, "seams")
+    return Change(tr("Change the crossfades"), changed, "seams")
 
 
 def set_seam(episode: Episode, before_frame: int, after_frame: int, ms: float | None, shape: SeamShape) -> Change:
@@ -22,5 +23,5 @@ def set_seam(episode: Episode, before_frame: int, after_frame: int, ms: float | 
     if ms is not None or shape is not SeamShape.AUTO:
         others.append(SeamSetting(before_frame, after_frame, ms, shape))
     return Change(
-        "Change a crossfade", replace(episode, seams=tuple(sorted(others, key=lambda s: (s.before_frame, s.after_frame)))), "seam"
+        tr("Change a crossfade"), replace(episode, seams=tuple(sorted(others, key=lambda s: (s.before_frame, s.after_frame)))), "seam"
     )

@@ -11,6 +11,7 @@ from dubbin.core.episode.commands.change import Change
 from dubbin.core.episode.commands.lanes import change_lane
 from dubbin.core.episode.model import Episode, Lane, TreatmentUse
 from dubbin.core.measure.voice_tone import ToneIdea
+from dubbin.core.texts import tr
 from dubbin.core.treat.registry import TREATMENTS, VOICE
 from dubbin.core.treat.touch_up import Spot
 
@@ -50,14 +51,14 @@ def set_repairs(episode: Episode, strengths: Mapping[str, Mapping[str, int]], ti
 def add_touch_up(episode: Episode, lane_id: str, spot: Spot) -> Change:
     """Take one sound out of a rectangle of time and frequency of a lane."""
     lane = episode.lane(lane_id)
-    return change_lane(episode, lane_id, f"Touch up {lane.voice}", touch_ups=(*lane.touch_ups, spot))
+    return change_lane(episode, lane_id, tr("Touch up {voice}").format(voice=lane.voice), touch_ups=(*lane.touch_ups, spot))
 
 
 def remove_touch_up(episode: Episode, lane_id: str, spot: Spot) -> Change:
     """Have the sound heard again that a touch-up took down."""
     lane = episode.lane(lane_id)
     kept = tuple(s for s in lane.touch_ups if s != spot)
-    return change_lane(episode, lane_id, f"Put a touch-up of {lane.voice} back", touch_ups=kept)
+    return change_lane(episode, lane_id, tr("Put a touch-up of {voice} back").format(voice=lane.voice), touch_ups=kept)
 
 
 def set_voice(episode: Episode, lane_id: str, uses: Mapping[str, Mapping[str, Any]], title: str) -> Change:
@@ -74,14 +75,22 @@ def copy_voice(episode: Episode, from_id: str, to_ids: Sequence[str]) -> Change:
         for lane in episode.lanes
     )
     names = ", ".join(episode.lane(i).voice for i in to_ids)
-    return Change(f"Copy the voice settings of {source.voice} to {names}", replace(episode, lanes=lanes))
+    return Change(
+        tr("Copy the voice settings of {voice} to {names}").format(voice=source.voice, names=names), replace(episode, lanes=lanes)
+    )
 
 
 def set_voice_strength(episode: Episode, lane_id: str, strength: float) -> Change:
     """Take the whole voice chain back, or give it in full."""
     value = round(min(max(strength, 0.0), 100.0))
     voice = episode.lane(lane_id).voice
-    return change_lane(episode, lane_id, f"Voice of {voice} at {value} %", f"voice strength {lane_id}", voice_strength=value)
+    return change_lane(
+        episode,
+        lane_id,
+        tr("Voice of {voice} at {value} %").format(voice=voice, value=value),
+        f"voice strength {lane_id}",
+        voice_strength=value,
+    )
 
 
 def with_tone(chain: Sequence[TreatmentUse], ideas: Sequence[ToneIdea]) -> dict[str, Any]:
@@ -97,6 +106,6 @@ def match_voice(episode: Episode, lane_id: str, ideas: Sequence[ToneIdea], level
     lane = episode.lane(lane_id)
     uses = {u.name: dict(u.settings) for u in lane.voice_chain if u.on}
     uses["equalise"] = with_tone(lane.voice_chain, ideas)
-    changed = set_voice(episode, lane_id, uses, "Match").episode
+    changed = set_voice(episode, lane_id, uses, tr("Match")).episode
     changed = set_level(changed, lane_id, lane.level_db + level_db).episode
-    return Change(f"Match {lane.voice} to {like}", changed)
+    return Change(tr("Match {voice} to {like}").format(voice=lane.voice, like=like), changed)

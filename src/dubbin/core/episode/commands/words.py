@@ -9,6 +9,7 @@ from dubbin.core.episode.commands.change import Change
 from dubbin.core.episode.commands.cuts import pauses_beside_words
 from dubbin.core.episode.model import Episode
 from dubbin.core.speech.transcript import Spoken, Transcript, Word, plain
+from dubbin.core.texts import tr
 
 
 def set_transcript(episode: Episode, transcript: Transcript) -> Change:
@@ -16,13 +17,13 @@ def set_transcript(episode: Episode, transcript: Transcript) -> Change:
     others = tuple(t for t in episode.transcripts if t.lane != transcript.lane)
     voice = episode.lane(transcript.lane).voice
     changed = pauses_beside_words(replace(episode, transcripts=(*others, transcript)))
-    return Change(f"Words of {voice}", changed, f"words {transcript.lane}")
+    return Change(tr("Words of {voice}").format(voice=voice), changed, f"words {transcript.lane}")
 
 
 def set_spoken(episode: Episode, language: str, terms: Sequence[str]) -> Change:
     """What is known of what is said: its language, and names and terms as they are written. Words that are there already stay."""
     unique = {" ".join(t.split()): None for t in terms if t.strip()}
-    return Change("Language and names of the show", replace(episode, spoken=Spoken(language, tuple(unique))))
+    return Change(tr("Language and names of the show"), replace(episode, spoken=Spoken(language, tuple(unique))))
 
 
 def correct_word(episode: Episode, lane_id: str, number: int, text: str) -> Change:
@@ -34,7 +35,12 @@ def correct_word(episode: Episode, lane_id: str, number: int, text: str) -> Chan
     new = (replace(word, text=text, confidence=1.0),) if text else ()
     words = (*transcript.words[:number], *new, *transcript.words[number + 1 :])
     return _change_words(
-        episode, transcript, words, f"Correct “{word.text}” to “{text}”" if text else f"Remove the word “{word.text}” away"
+        episode,
+        transcript,
+        words,
+        tr("Correct “{text}” to “{text2}”").format(text=word.text, text2=text)
+        if text
+        else tr("Remove the word “{text}”").format(text=word.text),
     )
 
 
@@ -51,7 +57,7 @@ def correct_everywhere(episode: Episode, wrong: str, right: str) -> Change:
                 words.append(word)
         transcripts.append(replace(transcript, words=tuple(words)))
     changed = replace(episode, transcripts=tuple(transcripts), spoken=_with_term(episode.spoken, right)) if count else episode
-    return Change(f"Correct “{wrong}” to “{right}”, {count} times", changed)
+    return Change(tr("Correct “{wrong}” to “{right}”, {count} times").format(wrong=wrong, right=right, count=count), changed)
 
 
 def _with_term(spoken: Spoken, right: str) -> Spoken:
@@ -75,7 +81,9 @@ def name_speaker(episode: Episode, lane_id: str, speaker: int, name: str) -> Cha
     assert transcript is not None
     names = list(transcript.speakers)
     names[speaker] = name.strip() or names[speaker]
-    return _change_transcript(episode, replace(transcript, speakers=tuple(names)), f"Name a speaker {names[speaker]}")
+    return _change_transcript(
+        episode, replace(transcript, speakers=tuple(names)), tr("Name a speaker {names}").format(names=names[speaker])
+    )
 
 
 def _change_words(episode: Episode, transcript: Transcript, words: tuple[Word, ...], title: str) -> Change:

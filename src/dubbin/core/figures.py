@@ -1,20 +1,42 @@
-"""Figures as people read them: always with their unit, minus signs that are minus signs."""
+"""Figures as people read them: always with their unit, minus signs that are minus signs, and the decimal point of where they live.
+
+Files and the command line keep the point: other programs read them.
+"""
 
 from __future__ import annotations
 
 DASH = "–"
+_point = "."
 
 
-def number(value: float | None, digits: int = 1) -> str:
+def use_decimal_point(point: str) -> None:
+    """Write figures with a point or a comma. Others are written with a point."""
+    global _point
+    _point = point if point in (".", ",") else "."
+
+
+def decimal_point() -> str:
+    """What parts whole and fraction."""
+    return _point
+
+
+def number(value: float | None, digits: int = 1, *, sign: bool = False) -> str:
+    """A figure, or a dash where there is none. sign: a plus is written too."""
     if value is None:
         return DASH
-    text = f"{value:.{digits}f}"
+    text = f"{value:{'+' if sign else ''}.{digits}f}"
     if float(text) == 0:
-        text = text.lstrip("-")
-    return text.replace("-", "−")
+        text = text.lstrip("+-")
+    return text.replace("-", "−").replace(".", _point)
+
+
+def short_number(value: float, *, sign: bool = False) -> str:
+    """A figure with as many digits as it needs: 0.5, 12, 1.25. sign: a plus is written too."""
+    return f"{value:{'+' if sign else ''}g}".replace("-", "−").replace(".", _point)
 
 
 def with_unit(value: float | None, unit: str, digits: int = 1) -> str:
+    """A figure and its unit, or a dash."""
     return DASH if value is None else f"{number(value, digits)} {unit}"
 
 
@@ -24,7 +46,7 @@ def clock(seconds: float, digits: int = 0) -> str:
     whole = round(seconds * 10**digits) / 10**digits
     hours, rest = divmod(whole, 3600)
     minutes, rest = divmod(rest, 60)
-    tail = f"{rest:0{3 + digits if digits else 2}.{digits}f}"
+    tail = f"{rest:0{3 + digits if digits else 2}.{digits}f}".replace(".", _point)
     return f"{int(hours)}:{int(minutes):02d}:{tail}" if hours else f"{int(minutes)}:{tail}"
 
 
@@ -49,11 +71,11 @@ def thousands(value: int) -> str:
 
 def speed_text(speed: float) -> str:
     """1.5×, −1×."""
-    return f"{speed:g}×".replace("-", "−")
+    return f"{short_number(speed)}×"
 
 
 def span_text(seconds: float) -> str:
     """A length: 0.42 s, 12.4 s, 3:12."""
     if seconds < 10:
-        return f"{seconds:.2f} s"
-    return f"{seconds:.1f} s" if seconds < 60 else clock(seconds)
+        return f"{number(seconds, 2)} s"
+    return f"{number(seconds)} s" if seconds < 60 else clock(seconds)
