@@ -261,7 +261,7 @@ PARTS: dict[str, Callable[[list[Clip]], list[Row]]] = {
 TABLES: dict[str, tuple[str, Callable[..., list[tuple[str, str]]]]] = {
     "rooms": ("Measuring rooms", rooms.rows), "editing": ("Editing, on the demo as recorded", editing.rows), "voices": ("Voice and balance", voices.rows),
     "delivery": ("Measuring and mastering", delivery.rows), "window": ("The window, offscreen", window.rows),
-    "codecs": ("How long the MP3 encoder searches", codec_search.rows),
+    "codecs": ("How the MP3 and AAC encoders search", codec_search.rows),
     "hour": ("An hour of two microphones", hour.rows),
 }  # fmt: skip
 FAULTS, SPEED, MEMORY_HEADING = "What treatments do to known faults", "Speed on four minutes, mono", "Memory"

@@ -8,8 +8,8 @@ import threading
 
 import pytest
 
-from dubbin.core.errors import Cancelled
-from dubbin.core.jobs import BACKGROUND_NICENESS, Job, JobRunner, Report, Task, in_parallel
+from dubbin.core.errors import Cancelled, UnusableSound
+from dubbin.core.jobs import AHEAD, BACKGROUND_NICENESS, Job, JobRunner, Report, Task, ahead, in_parallel
 
 
 class Desk:
@@ -147,3 +147,44 @@ def test_background_work_lets_the_window_go_first():
     assert reports.get(timeout=10).error is None
     runner.close()
     assert set(found) == {BACKGROUND_NICENESS} and os.getpriority(os.PRIO_PROCESS, threading.get_native_id()) < BACKGROUND_NICENESS
+
+
+# -- made ahead -------------------------------------------------------------------------
+
+
+def test_what_is_made_ahead_comes_in_order_and_on_another_thread():
+    makers = set()
+
+    def make():
+        for k in range(50):
+            makers.add(threading.get_ident())
+            yield k
+
+    assert list(ahead(make())) == list(range(50)) and makers.isdisjoint({threading.get_ident()})
+
+
+def test_no_more_than_a_few_are_made_ahead_and_none_when_nobody_wants_them():
+    made = []
+
+    def make():
+        for k in range(1000):
+            made.append(k)
+            yield k
+
+    items = ahead(make())
+    assert next(items) == 0
+    items.close()
+    assert len(made) <= AHEAD + 3
+    assert not [t for t in threading.enumerate() if t.name == "ahead"]
+
+
+def test_what_goes_wrong_ahead_is_raised_in_its_place():
+    def make():
+        yield 1
+        raise UnusableSound("broken in the middle")
+
+    items = ahead(make())
+    assert next(items) == 1
+    with pytest.raises(UnusableSound, match="in the middle"):
+        next(items)
+    assert list(ahead(())) == []

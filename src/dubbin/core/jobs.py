@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import itertools
 import os
+import queue
 import threading
 import time
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
 from contextlib import suppress
 from dataclasses import dataclass, field
@@ -78,6 +79,7 @@ class Task:
 
 
 Part = TypeVar("Part")
+Item = TypeVar("Item")
 CORES = 2  # threads that one piece of work is spread over
 
 
@@ -114,6 +116,48 @@ def side_by_side(works: Sequence[Callable[[Task], object]], task: Task) -> None:
     quiet._cancel = task._cancel
     pairs = list(zip(works, task.shares(len(works)), strict=True))
     in_parallel(lambda pair: pair[0](pair[1]), pairs, quiet)
+
+
+AHEAD = 4  # items that are made before they are asked for
+
+
+def ahead(items: Iterable[Item]) -> Iterator[Item]:
+    """The same items, made on a thread of their own while the ones before are worked on: reading or decoding goes on beside measuring.
+
+    What the making raises is raised here, in its place; when nobody wants any more of them it stops.
+    """
+    line: queue.Queue[tuple[Item | None, BaseException | None, bool]] = queue.Queue(AHEAD)
+    unwanted = threading.Event()
+
+    def put(item: Item | None, error: BaseException | None, is_last: bool) -> None:
+        while not unwanted.is_set():
+            with suppress(queue.Full):
+                line.put((item, error, is_last), timeout=0.1)
+                return
+
+    def make() -> None:
+        try:
+            for item in items:
+                put(item, None, False)
+                if unwanted.is_set():
+                    return
+            put(None, None, True)
+        except BaseException as error:
+            put(None, error, True)
+
+    maker = threading.Thread(target=make, name="ahead", daemon=True)
+    maker.start()
+    try:
+        while True:
+            item, error, is_last = line.get()
+            if error is not None:
+                raise error
+            if is_last:
+                return
+            yield item  # type: ignore[misc]
+    finally:
+        unwanted.set()
+        maker.join()
 
 
 BACKGROUND_NICENESS = 10

@@ -47,7 +47,7 @@ def _encode_ffmpeg(
 
     layout = "mono" if source.channels == 1 else "stereo"
     with open(path, "wb") as f, av.open(f, "w", format=format.container, options=dict(format.container_options)) as out:
-        stream: Any = out.add_stream(format.codec, rate=source.rate, options=dict(format.options))
+        stream: Any = out.add_stream(format.codec, rate=source.rate, options=format.options_at(kbps))
         stream.layout = layout
         if vbr:
             quality = next(q for least, q in MP3_VBR if kbps * (1 if source.channels == 2 else 1.6) >= least)

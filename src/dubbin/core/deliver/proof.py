@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dubbin.core.deliver.targets import Reading, Rule, Target, rules
-from dubbin.core.jobs import Task
+from dubbin.core.jobs import Task, ahead
 from dubbin.core.measure.history import LoudnessHistory, history_of
 from dubbin.core.measure.loudness import Loudness, LoudnessMeter
 from dubbin.core.measure.noise import NoiseMeter
@@ -144,7 +144,7 @@ def measure_file(path: Path, task: Task | None = None) -> Measured:
     task = task or Task()
     info = probe(path)
     meter = FileMeter(info.rate, info.channels)
-    for x in decode(path, info):
+    for x in ahead(decode(path, info)):
         task.step(meter.frames / info.frames if info.frames else 0.5)
         meter.push(np.nan_to_num(x, copy=False))
     return meter.result(info.codec.removeprefix("sndfile:"), file_hash(path), path.stat().st_size)
