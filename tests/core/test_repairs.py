@@ -18,7 +18,7 @@ from dubbin.core.sound.source import Sound
 from dubbin.core.treat.chain import Chain, Use
 from dubbin.core.treat.derumble import low_band
 from dubbin.core.treat.registry import REPAIRS, TREATMENTS
-from dubbin.core.treat.tiles import DiskTileCache
+from dubbin.core.treat.tiles import DiskTileCache, MemoryTileCache
 from dubbin.demo.faults import clicks, hum
 from dubbin.demo.recordings import clean_lines
 from dubbin.demo.room import room_response
@@ -85,6 +85,49 @@ def test_clicks_are_found_where_they_are_and_taken_out():
     right = [any(abs(t - f / RATE) < 0.002 for f in added.frames) for t in found.times_s]
     assert np.mean(hits) > 0.9 and np.mean(right) > 0.8
     assert si_sdr(room_tone, treated(x, "declick")) > 32
+
+
+def clicked_line(seed: int = 3) -> np.ndarray:
+    """A minute of a voice with clicks in two stretches of it."""
+    lines = clean_lines()
+    voice = np.tile(np.concatenate([lines[k] for k in (10, 11, 12)]), 8)[: 60 * RATE]
+    x = (voice + noise(60, -66, 9)).astype(np.float32)
+    for low in (7, 41):
+        part = x[low * RATE : (low + 8) * RATE]
+        part += (10 ** (-12 / 20) * clicks(part.astype(float), RATE, 12, seed).sound).astype(np.float32)
+    return x
+
+
+@pytest.mark.parametrize("rate", [48000, 44100, 16000])
+def test_near_what_is_known_the_same_clicks_are_found_as_in_the_whole(rate):
+    source = Sound(clicked_line()[None], rate)
+    whole = find_clicks(source)
+    assert whole.count > 5 and find_clicks(source, near=whole) == whole
+    some = Clicks((whole.spans[0][2:4],), rate)
+    found = find_clicks(source, near=some)
+    assert set(some.spans[0]) <= set(found.spans[0]) <= set(whole.spans[0]) and found.count < whole.count
+    assert find_clicks(source, near=Clicks(((),), rate)).count == 0
+
+
+def test_what_measuring_found_is_not_looked_for_again(monkeypatch):
+    source, treatment = Sound(clicked_line()[None], RATE), TREATMENTS["declick"]
+    report = measure_recording(source)
+    plain = Chain(source, [Use(treatment, treatment.settings_type())], "plain", MemoryTileCache())
+    expected = plain.read(0, source.frames)
+    monkeypatch.setattr(type(treatment), "analyse", lambda *_: pytest.fail("looked for again"))
+    known = Chain(source, [Use(treatment, treatment.settings_type())], "known", MemoryTileCache())
+    known.prepare(Task(), report)
+    np.testing.assert_array_equal(known.read(0, source.frames), expected)
+
+
+@pytest.mark.parametrize("uses", [[("declick", {"sensitivity": 1.5})], [("dehum", {}), ("declick", {})]])
+def test_a_report_is_no_answer_to_another_question(uses):
+    """Another sensitivity, or other sound: what comes behind another treatment."""
+    source = Sound(clicked_line()[None, : 20 * RATE], RATE)
+    asked = [Use(TREATMENTS[n], TREATMENTS[n].settings_type(**s)) for n, s in uses]
+    plain, told = (Chain(source, asked, name, MemoryTileCache()) for name in ("plain", "told"))
+    told.prepare(Task(), replace(measure_recording(source), clicks=Clicks(((),), RATE)))
+    np.testing.assert_array_equal(told.read(0, source.frames), plain.read(0, source.frames))
 
 
 @pytest.mark.parametrize("apart_s", [0.004, 0.009, 0.02])

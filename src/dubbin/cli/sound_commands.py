@@ -158,7 +158,7 @@ def clean(args: Namespace, folders: Folders) -> int:
     started = time.monotonic()
     name, tile_cache = recorded_key(copy.facts.fingerprint, copy.rate, copy.channels).tile_name, DiskTileCache(folders.tiles)
     chain = Chain(copy, uses, name, tile_cache)
-    chain.prepare(task.part(0.2, 0.6))
+    chain.prepare(task.part(0.2, 0.6), before)
     if not args.treat and (hidden := hidden_echo(chain, before, task.part(0.6, 0.62))) is not None:
         uses.append(hidden)
         wanted[hidden.treatment.name] = None

@@ -27,6 +27,7 @@ LONGEST_S = 0.004
 LOWEST = 10.0 ** (-66 / 20)  # amplitude of a prediction error below which nothing is heard
 JOIN_S = 0.0003
 CHUNK_S = 10.0
+NEAR_PIECES_S = 0.2  # parts that lie nearer to one another are looked at as one: each takes as much again for its surroundings
 BRIDGE_S = 0.0002  # gaps in a click's error that don't end it
 SAME_S = 0.003  # two findings closer than this are the same click
 PAD_S = 0.0002  # on both sides of what was found
@@ -65,24 +66,44 @@ class Clicks:
         return Clicks(tuple(tuple(filter(is_known, channel)) for channel in later.spans), later.rate)
 
 
-def find_clicks(source: Source, sensitivity: float = 1.0, task: Task | None = None) -> Clicks:
-    """Look through a whole source. A higher `sensitivity` (0.5 to 2) finds fainter clicks."""
+def find_clicks(source: Source, sensitivity: float = 1.0, task: Task | None = None, *, near: Clicks | None = None) -> Clicks:
+    """Look through a whole source. A higher `sensitivity` (0.5 to 2) finds fainter clicks. near: it is looked only where these are."""
     rate = source.rate
-    size, around = round(CHUNK_S * rate), round(0.1 * rate)
-    starts = range(0, source.frames, size)
-    found: list[list[list[tuple[int, int]]]] = [[] for _ in starts]
+    around = round(0.1 * rate)
+    pieces = _chunks(source) if near is None else _pieces_near(near, source)
+    found: list[list[list[tuple[int, int]]]] = [[] for _ in pieces]
 
-    def look(start: int) -> None:
-        stop = min(start + size, source.frames)
+    def look(k: int) -> None:
+        start, stop = pieces[k]
         x = read_padded(source, start - around, stop + around)
         shift = start - around
-        found[start // size] = [
+        found[k] = [
             [(a + shift, min(b + shift, source.frames)) for a, b in clicks_in(channel, rate, sensitivity) if start <= a + shift < stop]
             for channel in x
         ]
 
-    in_parallel(look, starts, task or Task())
+    in_parallel(look, range(len(pieces)), task or Task())
     return Clicks(tuple(tuple(s for part in found for s in part[c]) for c in range(source.channels)), rate)
+
+
+def _chunks(source: Source) -> list[tuple[int, int]]:
+    """All of a source in parts that are looked at one by one."""
+    size = round(CHUNK_S * source.rate)
+    return [(start, min(start + size, source.frames)) for start in range(0, source.frames, size)]
+
+
+def _pieces_near(clicks: Clicks, source: Source) -> list[tuple[int, int]]:
+    """The parts of a source in which clicks lie, beginning where a predictor of the whole would be fitted anew."""
+    rate, hop = source.rate, round(BLOCK_S * source.rate) // 2
+    reach = round(SAME_S * rate) + 1
+    out: list[tuple[int, int]] = []
+    for a, b in sorted(span for channel in clicks.spans for span in channel):
+        start, stop = max(a - reach, 0) // hop * hop, min(b + reach, source.frames)
+        if out and start - out[-1][1] < NEAR_PIECES_S * rate and stop - out[-1][0] < CHUNK_S * rate:
+            out[-1] = out[-1][0], max(stop, out[-1][1])
+        elif start < stop:
+            out.append((start, stop))
+    return out
 
 
 def clicks_in(x: NDArray[np.float32], rate: int, sensitivity: float = 1.0) -> list[tuple[int, int]]:

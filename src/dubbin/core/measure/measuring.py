@@ -10,7 +10,7 @@ import numpy as np
 from dubbin.core.jobs import Task, side_by_side
 from dubbin.core.measure.bandwidth import BandwidthMeter
 from dubbin.core.measure.channels import ChannelMeter
-from dubbin.core.measure.clicks import find_clicks
+from dubbin.core.measure.clicks import Clicks, find_clicks
 from dubbin.core.measure.clipping import ClippingMeter
 from dubbin.core.measure.dropouts import DropoutMeter
 from dubbin.core.measure.echo import measure_echo
@@ -34,12 +34,12 @@ class Meter(Protocol):
 
 def measure_treated(treated: Source, before: RecordingReport, task: Task | None = None) -> RecordingReport:
     """Measure what treatments made of a recording, to be compared with the report on the recording itself."""
-    report = measure_recording(treated, task)
+    report = measure_recording(treated, task, near=before.clicks)
     return _with_findings(replace(report, clicks=before.clicks.left_in(report.clicks)))
 
 
-def measure_recording(source: Source, task: Task | None = None) -> RecordingReport:
-    """Measure a source: one streamed pass for the levels, and beside it one each for hum, clicks and echo."""
+def measure_recording(source: Source, task: Task | None = None, *, near: Clicks | None = None) -> RecordingReport:
+    """Measure a source: one streamed pass for the levels, and beside it one each for hum, clicks and echo. near: clicks are looked for only where these are."""
     task = task or Task()
     meters = _Meters(source)
     found: dict[str, Any] = {}
@@ -55,7 +55,7 @@ def measure_recording(source: Source, task: Task | None = None) -> RecordingRepo
         found["hum"] = describe_hum(find_hum(source, part))
 
     def clicks(part: Task) -> None:
-        found["clicks"] = find_clicks(source, task=part)
+        found["clicks"] = find_clicks(source, task=part, near=near)
 
     def echo(part: Task) -> None:
         found["echo"] = measure_echo(source, part)

@@ -57,9 +57,10 @@ def measure_repaired(sound: LaneSound, key: LaneKey, before: RecordingReport, ke
     return known
 
 
-def treat_lane(sound: LaneSound, key: LaneKey, kept: KeptResults | None, task: Task) -> Treated:
-    """Compute all of a lane's treated sound that is not there yet; its picture, and how much of the voice each repair takes along."""
-    sound.repaired.prepare(task.part(0.0, 0.7))
+def treat_lane(sound: LaneSound, key: LaneKey, kept: KeptResults | None, task: Task, report: RecordingReport | None = None) -> Treated:
+    """Compute all of a lane's treated sound that is not there yet; its picture, and how much of the voice each repair takes along. report: on the sound as
+    recorded, where it is known."""
+    sound.repaired.prepare(task.part(0.0, 0.7), report)
     sound.voiced.prepare(task.part(0.7, 0.9))
     known = kept.recall("treated", key.voiced, Treated) if kept is not None else None
     if known is None:

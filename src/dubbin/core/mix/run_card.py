@@ -203,7 +203,7 @@ class _Run:
                 for k, name in enumerate(names):
                     self._tell(PlanKind.REPAIR, fraction * len(names) - k, lane.id, name)
 
-            chain.prepare(task.watched(tell))
+            chain.prepare(task.watched(tell), self._reports[lane.id])
             tell(1.0)
             for stage in chain.stages:
                 name = stage.treatment.name

@@ -18,6 +18,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dubbin.core.jobs import CORES, Task, in_parallel
+from dubbin.core.measure.report import RecordingReport
 from dubbin.core.sound.source import Samples, Source, read_padded
 from dubbin.core.treat.guard import Guard, measure_guard
 from dubbin.core.treat.tiles import MemoryTileCache, TileCache
@@ -57,6 +58,12 @@ class Stage:
     def findings(self, task: Task | None = None) -> Any:
         """What the treatment found in the whole recording; looked for once."""
         return self._found.get(self._key, lambda: self.treatment.analyse(self.upstream, self.settings, task or Task()))
+
+    def take_over(self, report: RecordingReport) -> None:
+        """What a report on what comes before holds of the findings need not be looked for again."""
+        found = self.treatment.measured(report, self.settings)
+        if found is not None:
+            self._found.get(self._key, lambda: found)
 
     def guard(self, task: Task | None = None) -> Guard:
         """How much of the voice the treatment takes along; looked at once."""
@@ -192,9 +199,11 @@ class Chain:
             return self.key
         return f"{self.key}:{list(zip(self.strengths, self.spans, strict=True))!r}"
 
-    def prepare(self, task: Task) -> None:
-        """Find and compute everything, stage by stage. For tile caches that keep every tile."""
+    def prepare(self, task: Task, report: RecordingReport | None = None) -> None:
+        """Find and compute everything, stage by stage. For tile caches that keep every tile. report: on the source; what it holds is not looked for again."""
         count = max(len(self.stages), 1)
+        if report is not None and self.stages:
+            self.stages[0].take_over(report)
         for k, stage in enumerate(self.stages):
             if stage.is_filled:
                 continue

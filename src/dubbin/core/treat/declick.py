@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 from dubbin.core.jobs import Task
 from dubbin.core.measure.clicks import Clicks, bridged, find_clicks
 from dubbin.core.measure.interpolation import FREE, drawn
+from dubbin.core.measure.report import RecordingReport
 from dubbin.core.sound.source import Samples, Source
 from dubbin.core.texts import tr
 from dubbin.core.treat.figure import Figure
@@ -50,6 +51,9 @@ class Declick(Treatment):
 
     def analyse(self, source: Source, settings: DeclickSettings, task: Task) -> Clicks:
         return find_clicks(source, settings.sensitivity, task)
+
+    def measured(self, report: RecordingReport, settings: DeclickSettings) -> Clicks | None:
+        return report.clicks if settings.sensitivity == 1.0 else None
 
     def is_idle(self, findings: Clicks) -> bool:
         return not any(findings.spans)

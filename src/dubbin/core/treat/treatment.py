@@ -14,6 +14,7 @@ from dataclasses import dataclass
 from typing import Any, ClassVar
 
 from dubbin.core.jobs import Task
+from dubbin.core.measure.report import RecordingReport
 from dubbin.core.sound.source import Samples, Source
 from dubbin.core.treat.figure import Figure
 
@@ -55,6 +56,10 @@ class Treatment(ABC):
     @abstractmethod
     def analyse(self, source: Source, settings: Any, task: Task) -> Any:
         """Findings about the whole recording: read block by block, returned as a small frozen value."""
+
+    def measured(self, report: RecordingReport, settings: Any) -> Any | None:
+        """The findings, where a report on the very sound that would be analysed holds them already; None where it does not."""
+        return None
 
     def is_idle(self, findings: Any) -> bool:
         """Whether `process` would give every stretch back as it is: then nothing is computed and nothing kept."""

@@ -161,10 +161,10 @@ class Analyses(QObject):
             self._treated.cancel(lane.id)
             return
 
-        key = self.key(lane)
+        key, report = self.key(lane), self.report(lane)
 
         def work(task: Task, sound: LaneSound = sound) -> Treated:
-            return treat_lane(sound, key, self._kept, task)
+            return treat_lane(sound, key, self._kept, task, report)
 
         self._treated.ensure(key.voiced, tr("Treating {voice}").format(voice=lane.voice), work, slot=lane.id)
 
