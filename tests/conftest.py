@@ -4,7 +4,17 @@ from __future__ import annotations
 
 import os
 import shutil
+from dataclasses import replace
 from pathlib import Path
+
+import soundfile as sf
+
+from dubbin.core.episode.commands.recordings import add_recordings
+from dubbin.core.episode.document import new_episode
+from dubbin.core.episode.file import save_episode
+from dubbin.core.episode.importing import import_file
+from dubbin.core.episode.model import Role
+from dubbin.core.sound.working_copy import WorkingCopies
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 os.environ.setdefault("QT_LOGGING_RULES", "qt.multimedia.*=false;qt.qpa.*=false")
@@ -15,7 +25,6 @@ from hypothesis import settings
 
 from dubbin.core.folders import Folders
 from dubbin.core.sound.source import Sound
-from dubbin.core.sound.working_copy import WorkingCopies
 
 RATE = 48000
 
@@ -71,3 +80,25 @@ def joined(*sounds: Sound) -> Sound:
 
 def rms_db(x: np.ndarray) -> float:
     return float(10 * np.log10(np.mean(np.square(x, dtype=np.float64)) + 1e-30))
+
+
+@pytest.fixture(scope="session")
+def little_folder(tmp_path_factory) -> Path:
+    """Two microphones, half a minute of next to nothing: measured in no time."""
+    folder = tmp_path_factory.mktemp("little")
+    copies = WorkingCopies(folder / "cache")
+    rng = np.random.default_rng(5)
+    for name in ("host", "guest"):
+        sf.write(folder / f"{name}.wav", (0.05 * rng.standard_normal(30 * 48000)).astype(np.float32), 48000)
+    taken = [import_file(folder / f"{name}.wav", copies, 48000) for name in ("host", "guest")]
+    lanes = [replace(t.lanes[0], role=Role.VOICE) for t in taken]
+    save_episode(add_recordings(new_episode(), [t.recording for t in taken], lanes).episode, folder / "little.dubbin")
+    shutil.rmtree(folder / "cache")
+    return folder
+
+
+@pytest.fixture
+def little(little_folder, tmp_path) -> Path:
+    """A small episode of one's own."""
+    shutil.copytree(little_folder, tmp_path / "little")
+    return tmp_path / "little" / "little.dubbin"

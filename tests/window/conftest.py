@@ -7,18 +7,15 @@ from collections.abc import Callable, Iterator
 from dataclasses import replace
 from pathlib import Path
 
-import numpy as np
 import pytest
 import soundfile as sf
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QWidget
 
-from dubbin.core.episode.commands.recordings import add_recordings
-from dubbin.core.episode.document import Document, new_episode
+from dubbin.core.episode.document import Document
 from dubbin.core.episode.file import load_episode, save_episode
 from dubbin.core.episode.importing import import_file
-from dubbin.core.episode.model import Role
 from dubbin.core.folders import Folders
 from dubbin.core.mix.monitor import MonitorMode
 from dubbin.core.sound.working_copy import WorkingCopies
@@ -126,28 +123,6 @@ def demo(short_demo, tmp_path):
     """An excerpt of the demo, of one's own."""
     shutil.copytree(short_demo, tmp_path / "demo")
     return tmp_path / "demo" / EPISODE_FILE
-
-
-@pytest.fixture(scope="session")
-def little_folder(tmp_path_factory) -> Path:
-    """Two microphones, half a minute of next to nothing: measured in no time."""
-    folder = tmp_path_factory.mktemp("little")
-    copies = WorkingCopies(folder / "cache")
-    rng = np.random.default_rng(5)
-    for name in ("host", "guest"):
-        sf.write(folder / f"{name}.wav", (0.05 * rng.standard_normal(30 * 48000)).astype(np.float32), 48000)
-    taken = [import_file(folder / f"{name}.wav", copies, 48000) for name in ("host", "guest")]
-    lanes = [replace(t.lanes[0], role=Role.VOICE) for t in taken]
-    save_episode(add_recordings(new_episode(), [t.recording for t in taken], lanes).episode, folder / "little.dubbin")
-    shutil.rmtree(folder / "cache")
-    return folder
-
-
-@pytest.fixture
-def little(little_folder, tmp_path) -> Path:
-    """A small episode of one's own."""
-    shutil.copytree(little_folder, tmp_path / "little")
-    return tmp_path / "little" / "little.dubbin"
 
 
 @pytest.fixture

@@ -12,6 +12,7 @@ from dubbin.core.episode.commands.recordings import nudge
 from dubbin.core.measure.measuring import measure_recording
 from dubbin.core.measure.spectrogram import hz_of, share_of, spectrogram
 from dubbin.core.mix.monitor import MonitorMode
+from dubbin.window.intake.marker_list import NOTE, REMOVE
 from dubbin.window.lanes.lanes_view import Picture
 from dubbin.window.parts.finding_row import FindingRow
 from dubbin.window.shell.step import Step
@@ -51,13 +52,13 @@ def test_places_are_walked_by_key_and_marked_while_one_listens(window, qtbot):
     assert marker.frame == places[0][0] + 10
     page = window.pages[Step.INTAKE]
     page.choice._choose("markers")
-    note = page.markers.cellWidget(0, 1)
+    note = page.markers.cellWidget(0, NOTE)
     note.setFocus()
     QTest.keyClicks(note, "cough")
     QTest.keyClick(note, Qt.Key.Key_Return)
     assert window.session.episode.markers[0].text == "cough"
     lanes.grab()
-    page.markers.cellWidget(0, 2).click()
+    page.markers.cellWidget(0, REMOVE).click()
     assert not window.session.episode.markers
 
 

@@ -9,6 +9,7 @@ from pathlib import Path
 
 from dubbin.cli.json_output import print_json
 from dubbin.cli.plain import proof_line, proof_to_plain
+from dubbin.cli.programs import read_program
 from dubbin.cli.progress import end_progress, progress_task
 from dubbin.core.deliver.delivery import Delivered, Order, deliver, deliver_clips, order_of
 from dubbin.core.deliver.formats import find_format
@@ -18,23 +19,17 @@ from dubbin.core.deliver.proof import prove
 from dubbin.core.deliver.proof_sheet import Sheet, write_sheet
 from dubbin.core.deliver.publication import clock, publication_of
 from dubbin.core.deliver.targets import find_target
-from dubbin.core.episode.file import SUFFIX, load_episode
-from dubbin.core.episode.model import Episode
+from dubbin.core.episode.file import load_episode
 from dubbin.core.errors import CannotWrite, DubbinError
 from dubbin.core.folders import Folders
-from dubbin.core.jobs import Task
-from dubbin.core.mix.render import balanced_program, episode_sounds
-from dubbin.core.sound.source import Source
-from dubbin.core.sound.working_copy import WorkingCopies
 from dubbin.core.sound.writing import check_output
 from dubbin.core.texts import tr
-from dubbin.core.treat.tiles import DiskTileCache, prune
 
 
 def master(args: Namespace, folders: Folders) -> int:
     chosen = [find_target(name, folders.state) for name in args.target]
     task = progress_task(tr("Mastering {name}").format(name=args.input.name), args.quiet)
-    program, episode, recordings = _program(args.input, folders, task.part(0.0, 0.5))
+    program, episode, recordings = read_program(args.input, folders, task.part(0.0, 0.5))
     folder, name = _made(args.out), safe_name(args.input.stem)
     formats = [find_format(f) for f in args.format or ["wav"]]
     extras = tuple(dict.fromkeys((*(() if args.no_proof else ("proof",)), *(args.extra or ()))))
@@ -85,7 +80,7 @@ def clips(args: Namespace, folders: Folders) -> int:
     targets = [find_target(name, folders.state) for name in args.target or episode.delivery.targets]
     formats = [find_format(name) for name in args.format or episode.delivery.formats]
     task = progress_task(tr("Making {count} clips").format(count=len(found)), args.quiet)
-    program, _, _ = _program(args.episode, folders, task.part(0.0, 0.5))
+    program, _, _ = read_program(args.episode, folders, task.part(0.0, 0.5))
     order = order_of(episode, safe_name(args.episode.stem), targets, formats)
     spans = [(round(p.start_s * program.rate), round(p.end_s * program.rate)) for p in found]
     done = deliver_clips(program, _made(args.out), order, spans, task.part(0.5, 1.0))
@@ -99,21 +94,6 @@ def _made(folder: Path) -> Path:
     except OSError as error:
         raise CannotWrite(tr("The folder {folder} can't be made: {strerror}.").format(folder=folder, strerror=error.strerror)) from error
     return folder
-
-
-def _program(path: Path, folders: Folders, task: Task) -> tuple[Source, Episode | None, list[Path]]:
-    copies = WorkingCopies(folders.copies)
-    if path.suffix.lower() != SUFFIX:
-        return copies.obtain(path, None, task), None, [path]
-    episode = load_episode(path)
-    prune(folders.tiles, folders.most_tile_bytes)
-    sounds = episode_sounds(episode, copies, DiskTileCache(folders.tiles), task.part(0.0, 0.3))
-    for k, sound in enumerate(sounds.values()):
-        part = task.part(0.3 + 0.6 * k / len(sounds), 0.3 + 0.6 * (k + 1) / len(sounds))
-        sound.repaired.prepare(part.part(0.0, 0.8))
-        sound.voiced.prepare(part.part(0.8, 1.0))
-    recordings = [Path(r.path) for r in episode.recordings]
-    return balanced_program(episode, sounds, task.part(0.9, 1.0)), episode, recordings
 
 
 def proof(args: Namespace, folders: Folders) -> int:

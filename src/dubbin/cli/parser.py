@@ -160,6 +160,20 @@ def _delivery(add: Add) -> None:
     sub.add_argument("--target", required=True, metavar="NAME")
     sub.add_argument("--sheet", type=Path, metavar="OUT", help=tr("write the proof sheet: an .html or .pdf file"))
 
+    sub = add(
+        "review", ("review_commands", "review"), tr("a listening page of an episode for others, in one file; and their comments back")
+    )
+    sub.add_argument("episode", type=Path)
+    sub.add_argument("-o", dest="out", type=Path, metavar="OUT.html", help=tr("the page, with the sound inside"))
+    sub.add_argument(
+        "--take",
+        type=Path,
+        nargs="+",
+        action="extend",
+        metavar="NOTES",
+        help=tr("comments that came back: they become markers of the episode"),
+    )
+
 
 def _batch(add: Add) -> None:
     sub = add(

@@ -164,11 +164,17 @@ class Lane:
 
 @dataclass(frozen=True, order=True)
 class Marker:
-    """A place on the session clock, and why it was marked; or the beginning of a chapter, and its title."""
+    """A place on the session clock, and why it was marked; or the beginning of a chapter, and its title; or what somebody who listened wrote about it.
+
+    author: of a comment. answer: to it. is_done: whether it was ticked off.
+    """
 
     frame: int
     text: str = ""
     is_chapter: bool = False
+    author: str = ""
+    answer: str = ""
+    is_done: bool = False
 
 
 @dataclass(frozen=True)

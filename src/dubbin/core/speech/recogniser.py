@@ -129,6 +129,7 @@ class Recogniser:
     def hear(self, windows: Sequence[NDArray[np.float32]], language: str, terms: Sequence[str] = ()) -> list[Heard]:
         """The words in windows, mono (frames,) at MODEL_RATE; times in seconds of each. terms: names that may come up. May be called from several threads."""
         heard = self._decoder.hear(windows, language, terms)
+        give_back()  # the attention of half a minute takes as much as all else
         return [Heard(tuple(without_loops(_whole_words(h.words))), h.until_s) for h in heard]
 
 

@@ -19,6 +19,7 @@ from numpy.typing import NDArray
 
 from dubbin.core.jobs import CORES, Task, in_parallel
 from dubbin.core.measure.report import RecordingReport
+from dubbin.core.memory import give_back
 from dubbin.core.sound.source import Samples, Source, read_padded
 from dubbin.core.treat.guard import Guard, measure_guard
 from dubbin.core.treat.tiles import MemoryTileCache, TileCache
@@ -210,6 +211,7 @@ class Chain:
             stage.findings(task.part(k / count, (k + 0.4) / count))
             stage.fill(task.part((k + 0.4) / count, (k + 1) / count))
             stage.release()
+            give_back()  # the next stage asks for other sizes
 
     def with_strengths(self, strengths: Sequence[float]) -> Chain:
         """The same stages and tiles under other strengths; costs nothing."""

@@ -53,6 +53,7 @@ class Declick(Treatment):
         return find_clicks(source, settings.sensitivity, task)
 
     def measured(self, report: RecordingReport, settings: DeclickSettings) -> Clicks | None:
+        """Measuring looks with the usual sensitivity."""
         return report.clicks if settings.sensitivity == 1.0 else None
 
     def is_idle(self, findings: Clicks) -> bool:

@@ -20,7 +20,6 @@ from numpy.typing import NDArray
 
 from dubbin.core.errors import DubbinError
 from dubbin.core.jobs import CORES
-from dubbin.core.memory import give_back
 from dubbin.core.sound import fourier
 from dubbin.core.texts import tr
 from dubbin.core.treat.onnx_part import part_of
@@ -138,8 +137,9 @@ class DeepFilter:
     """
 
     def __init__(self) -> None:
-        # What is kept of stretches while they are looked at takes some hundred megabytes: no more at a time than there are cores to use.
-        self._room = threading.BoundedSemaphore(CORES)
+        # What is kept of stretches while they are looked at takes some hundred megabytes: no more at a time than there are cores to use. For whoever calls `enhance`,
+        # so that nobody waits with spectra in his hands.
+        self.room = threading.BoundedSemaphore(CORES)
         graphs = _graphs()
         self._encoder = _Part(graphs["enc"], ENCODER)
         self._gains = _Part(graphs["erb_dec"], GAINS)
@@ -147,12 +147,6 @@ class DeepFilter:
 
     def enhance(self, stretches: Sequence[tuple[NDArray[np.complex64], Means]]) -> list[NDArray[np.complex64]]:
         """Spectra (frames, BINS) of the voice alone, of stretches of one length with the means before each; the first seconds settle the network's state."""
-        with self._room:
-            out = self._enhance(stretches)
-        give_back()
-        return out
-
-    def _enhance(self, stretches: Sequence[tuple[NDArray[np.complex64], Means]]) -> list[NDArray[np.complex64]]:
         erb, spec = _inputs(stretches)
         count, frames = len(stretches), len(stretches[0][0])
         state = [np.zeros((1, count, STATE), np.float32) for _ in range(5)]

@@ -27,6 +27,7 @@ from numpy.typing import NDArray
 from dubbin.core.errors import BadSettings
 from dubbin.core.figures import number, short_number
 from dubbin.core.jobs import Task
+from dubbin.core.memory import give_back
 from dubbin.core.sound.level import db_to_gain
 from dubbin.core.sound.source import Samples, Source, read_padded
 from dubbin.core.texts import mark, tr
@@ -278,11 +279,14 @@ def _enhanced(heard: Sequence[Mono], channel: int) -> list[NDArray[np.float32]]:
     network, first = deep_filter.deep_filter(), heard[0][1]
     shifts = (0, deep_filter.HOP // 2) if first.settings.finest else (0,)
     out = [np.zeros_like(y) for y, _ in heard]
-    for shift in shifts:
-        moved = [np.pad(y, (shift, 0)) for y, _ in heard]
-        spectra = [(deep_filter.analyse(y), _means_at(context, channel)) for y, (_, context) in zip(moved, heard, strict=True)]
-        for clean, Y, y in zip(out, network.enhance(spectra), moved, strict=True):
-            clean += deep_filter.synthesise(Y, len(y))[shift:]
+    with network.room:
+        for shift in shifts:
+            moved = [np.pad(y, (shift, 0)) for y, _ in heard]
+            spectra = [(deep_filter.analyse(y), _means_at(context, channel)) for y, (_, context) in zip(moved, heard, strict=True)]
+            for clean, Y, y in zip(out, network.enhance(spectra), moved, strict=True):
+                clean += deep_filter.synthesise(Y, len(y))[shift:]
+            del spectra
+    give_back()
     return [clean / np.float32(len(shifts)) for clean in out]
 
 

@@ -213,7 +213,7 @@ class EditPage(Page):
         column.addWidget(table, 1)
         return whole
 
-    def takers(self) -> dict[str, Callable[[Path], None]]:
+    def takers(self) -> dict[str, Callable[[Path], bool | None]]:
         return {suffix: self.acts.wording.bring_text for suffix in (".srt", ".vtt", ".txt")}
 
     def find_words(self) -> None:

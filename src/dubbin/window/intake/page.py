@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QLineEdit, QPushButton, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
-from dubbin.core.episode.commands.markers import note_marker, remove_marker
-from dubbin.core.episode.model import Marker, Role
+from dubbin.core.episode.model import Role
 from dubbin.core.figures import clock, number, with_unit
 from dubbin.core.texts import tr, tr_count
 from dubbin.window.intake.actions import intake_actions
 from dubbin.window.intake.lane_card import LaneCard
 from dubbin.window.intake.lining_up import LiningUp
+from dubbin.window.intake.marker_list import MarkerList
 from dubbin.window.intake.places import Places
 from dubbin.window.intake.recording_files import RecordingFiles
 from dubbin.window.lanes.overlays import Overlays
@@ -58,7 +58,6 @@ class IntakePage(Page):
         )
         self.column.addWidget(self.hint)
         self._cards: dict[str, LaneCard] = {}
-        self._markers_shown: tuple[Marker, ...] | None = None
         self.column.addStretch(1)
         self.evidence = self._evidence()
         self.connect_model()
@@ -77,10 +76,7 @@ class IntakePage(Page):
             tr("Recordings"), COLUMNS, 1, tr("Recordings stand here with their figures: press Ctrl+I, or drop files on the window.")
         )
         self.table.cellClicked.connect(self._on_row)
-        self.markers = FigureTable(
-            tr("Markers"), (tr("Time"), tr("Note"), ""), 1, tr("Press A while it plays to mark a place; it is listed here with a note.")
-        )
-        self.markers.cellClicked.connect(self._on_marker)
+        self.markers = MarkerList(self.session, self.shared.playing)
         self.stack = QStackedWidget()
         self.stack.addWidget(self.table)
         self.stack.addWidget(self.markers)
@@ -105,12 +101,6 @@ class IntakePage(Page):
         if row < len(self.session.episode.lanes):
             self.session.pick_lane(self.session.episode.lanes[row].id)
 
-    def _on_marker(self, row: int, column: int) -> None:
-        markers = self.session.episode.markers
-        if row < len(markers) and column == 0:
-            frame = markers[row].frame
-            self.shared.playing.play_place(frame, frame)
-
     def refresh(self) -> None:
         lanes = self.session.episode.lanes
         self.hint.setVisible(not lanes)
@@ -124,7 +114,7 @@ class IntakePage(Page):
                 self.column.insertWidget(3 + index, self._cards[lane.id])
             self._cards[lane.id].refresh(lane)
         self._fill_table()
-        self._fill_markers()
+        self._show_markers()
 
     def _fill_table(self) -> None:
         episode = self.session.episode
@@ -155,27 +145,6 @@ class IntakePage(Page):
             )
             self.table.show_row(row, values, tip=tip)
 
-    def _fill_markers(self) -> None:
-        markers, rate = self.session.episode.markers, self.session.episode.rate
-        if markers == self._markers_shown:
-            return  # a field in which one types must stay
-        self._markers_shown = markers
-        self.markers.setRowCount(len(markers))
-        for row, marker in enumerate(markers):
-            self.markers.show_row(row, (clock(marker.frame / rate, 2),), tip=tr("Click to go there and hear it."))
-            note = QLineEdit(marker.text)
-            note.setPlaceholderText(tr("why?"))
-            note.setProperty("kind", "quiet")
-            note.setAccessibleName(tr("Note"))
-            note.editingFinished.connect(lambda n=note, m=marker: self._on_note(n, m))
-            self.markers.setCellWidget(row, 1, note)
-            away = QPushButton(tr("Remove"))
-            away.setProperty("kind", "quiet")
-            away.clicked.connect(lambda _=False, m=marker: self.session.do(remove_marker(self.session.episode, m)))
-            self.markers.setCellWidget(row, 2, away)
-        self.choice.setToolTip(tr("{count} marked; A marks a place while it plays.").format(count=len(markers)))
-
-    def _on_note(self, note: QLineEdit, marker: Marker) -> None:
-        known = next((m for m in self.session.episode.markers if m == marker), None)
-        if known is not None and note.text().strip() != known.text:
-            self.session.do(note_marker(self.session.episode, known, note.text().strip()))
+    def _show_markers(self) -> None:
+        self.markers.refresh()
+        self.choice.setToolTip(tr("{count} marked; A marks a place while it plays.").format(count=len(self.session.episode.markers)))

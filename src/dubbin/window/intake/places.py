@@ -20,9 +20,9 @@ class Places:
         self._session.said.emit(tr("Marked. Note why in Intake, under Markers."))
 
     def all(self) -> list[tuple[int, int]]:
-        """Session frames of all places of findings of the picked lane, and of all markers, in their order."""
+        """Session frames of all places of findings of the picked lane, and of all markers that are not done, in their order."""
         lane, rate = self._session.picked_lane, self._session.episode.rate
-        out = [(m.frame, m.frame) for m in self._session.episode.markers]
+        out = [(m.frame, m.frame) for m in self._session.episode.markers if not m.is_done]
         if lane is not None:
             for finding in self._session.analyses.findings(lane):
                 out += [(lane.start_frame + round(a * rate), lane.start_frame + round(b * rate)) for a, b in finding.places_s]

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QBrush, QPainter, QPen, QPolygonF
 
-from dubbin.core.episode.model import Lane
+from dubbin.core.episode.model import Lane, Marker
 from dubbin.core.figures import clock, span_text
 from dubbin.core.measure.finding import Finding
 from dubbin.core.measure.spectrogram import share_of
@@ -25,6 +25,7 @@ from dubbin.window.session.session import Session
 RULER_H, LENGTHS_H = 34, 20
 TINY_CUT_PX, NARROW_CUT_PX = 3, 16
 BAND_TOP, BAND_H = 7, 11  # of the band below the lanes that tells how much is cut where cuts are too small to be seen
+LONGEST_TITLE = 40  # letters at a flag
 BIN_PX, FINDINGS_H = 4, 6
 
 
@@ -190,7 +191,7 @@ class Marks:
         for (x, marker), next_px in zip(seen, rooms, strict=True):
             if not -200 < x < self._width + 10:
                 continue
-            colour = "fern" if marker.is_chapter else "indigo"
+            colour = "fern" if marker.is_chapter else "muted" if marker.is_done else "indigo"
             p.setPen(QPen(c.q(colour), 1.2))
             p.drawLine(QPointF(x, RULER_H - 2), QPointF(x, self._bottom))
             if marker.is_chapter:
@@ -201,7 +202,7 @@ class Marks:
             p.drawPolygon(flag)
             p.drawLine(QPointF(x, 3), QPointF(x, RULER_H))
             # A text ends where the next flag stands.
-            text = p.fontMetrics().elidedText(marker.text[:40], Qt.TextElideMode.ElideRight, max(int(next_px) - 16, 0))
+            text = p.fontMetrics().elidedText(_title(marker), Qt.TextElideMode.ElideRight, max(int(next_px) - 16, 0))
             if len(text) > 1:
                 room = QRectF(x + 10, 1, p.fontMetrics().horizontalAdvance(text) + 8, 15)
                 p.fillRect(room, c.q("paper", 235))
@@ -272,3 +273,8 @@ def _apart(left: NDArray[np.float64], right: NDArray[np.float64]) -> tuple[NDArr
     begins = left.copy()
     begins[1:] = np.maximum(begins[1:], ends[:-1])
     return begins, np.maximum(right, begins)
+
+
+def _title(marker: Marker) -> str:
+    """What stands at a marker's flag: of a comment also whose it is."""
+    return f"{marker.author}: {marker.text}"[:LONGEST_TITLE] if marker.author else marker.text[:LONGEST_TITLE]

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dubbin.core.texts import tr
 from dubbin.window.master.exporting import Exporting
+from dubbin.window.master.listening import Listening
 from dubbin.window.parts.action import Action, Menu, Need
 from dubbin.window.session.needs import Needs
 from dubbin.window.session.selection import Selection
@@ -23,4 +24,12 @@ def master_actions(session: Session, selection: Selection, exporting: Exporting)
         Action("clip", EPISODE, "deliver", tr("Make clip from selection …"), (), exporting.choose_clip, has_selection),
         Action("stems", EPISODE, "deliver", tr("Export stems …"), (), exporting.choose_stems, has_lanes),
         Action("into-video", EPISODE, "deliver", tr("Replace sound of video …"), (), exporting.choose_video, has_videos),
+    ]
+
+
+def listening_actions(session: Session, listening: Listening) -> list[Action]:
+    has_lanes = Needs(session).lanes
+    return [
+        Action("listening-page", EPISODE, "deliver", tr("Write listening page …"), (), listening.choose_page, has_lanes),
+        Action("take-comments", EPISODE, "deliver", tr("Take comments …"), (), listening.choose_comments, has_lanes),
     ]

@@ -13,11 +13,12 @@ from dubbin.core.deliver.targets import Target
 from dubbin.core.episode.commands.delivery import change_delivery
 from dubbin.core.errors import DubbinError
 from dubbin.core.texts import tr, tr_count
-from dubbin.window.master.actions import master_actions
+from dubbin.window.master.actions import listening_actions, master_actions
 from dubbin.window.master.cards import ExtrasCard, FormatCard, TagsCard, TargetCard
 from dubbin.window.master.clips import Clips
 from dubbin.window.master.evidence import MasterEvidence
 from dubbin.window.master.exporting import Exporting
+from dubbin.window.master.listening import Listening
 from dubbin.window.master.mastering import Mastering
 from dubbin.window.master.passage_list import PassageList
 from dubbin.window.master.targets_dialog import TargetsDialog
@@ -56,10 +57,30 @@ class MasterPage(Page):
             button.setToolTip(tip)
             button.clicked.connect(lambda _=False, act=act: act())
             row.addWidget(button)
+        others = QHBoxLayout()
+        self.listening = Listening(shared)
+        self.review, self.comments = QPushButton(tr("Listening page …")), QPushButton(tr("Take comments …"))
+        for button, tip, act in (
+            (
+                self.review,
+                tr("One file with the sound and the words, to be heard in a browser and commented on; nothing is sent anywhere."),
+                self.listening.choose_page,
+            ),
+            (
+                self.comments,
+                tr("Files of comments that came back from a listening page: they become markers."),
+                self.listening.choose_comments,
+            ),
+        ):
+            button.setToolTip(tip)
+            button.clicked.connect(lambda _=False, act=act: act())
+            others.addWidget(button)
+        shared.actions.add(listening_actions(self.session, self.listening))
         for card in (self.targets, self.formats):
             self.column.addWidget(card)
         self.column.addWidget(self.export_button)
         self.column.addLayout(row)
+        self.column.addLayout(others)
         self.column.addWidget(self.extras)
         self.column.addWidget(self.tags)
         self.column.addStretch(1)
@@ -91,8 +112,9 @@ class MasterPage(Page):
         }
         self.session.do(change_delivery(self.session.episode, tr("Choose what to deliver"), **fields))
 
-    def takers(self) -> dict[str, Callable[[Path], None]]:
-        return {suffix: lambda path: self.tags.set_cover(str(path)) for suffix in (".jpg", ".jpeg", ".png")}
+    def takers(self) -> dict[str, Callable[[Path], bool | None]]:
+        covers = {suffix: lambda path: self.tags.set_cover(str(path)) for suffix in (".jpg", ".jpeg", ".png")}
+        return {**covers, ".json": self.listening.take_dropped}
 
     def edit_targets(self) -> None:
         """Show all targets with their rules, and take up what was changed."""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from pathlib import Path
 
 from PyQt6.QtWidgets import QFileDialog, QInputDialog, QMessageBox, QWidget
@@ -26,6 +26,7 @@ from dubbin.window.shell.recovery import RecoveryDialog, is_sure
 from dubbin.window.shell.step import Step
 from dubbin.window.shell.window_memory import RecentEpisodes
 
+Taker = Callable[[Path], bool | None]  # False: this is nothing of its kind
 ORDERED = ("master", "card")  # slots of work that takes minutes and that nobody wants to lose by closing the window
 
 
@@ -41,7 +42,7 @@ class EpisodeFiles:
         self._set_document, self._go_step = set_document, go_step
         self._preferences, self.recent = preferences, recent
         self.demo_opened: Callable[[], None] = lambda: None
-        self.takers: dict[str, Callable[[Path], None]] = {}  # what is done with a dropped file, by its suffix
+        self._takers: dict[str, list[Taker]] = {}  # what is done with a dropped file, by its suffix
         session.recordings.added.connect(self.offer_former)
 
     @property
@@ -119,6 +120,11 @@ class EpisodeFiles:
         self.open(path)
         self.demo_opened()
 
+    def add_takers(self, takers: Mapping[str, Taker]) -> None:
+        """Have files of some suffixes taken over where they are dropped; who came last is asked first."""
+        for suffix, taker in takers.items():
+            self._takers.setdefault(suffix, []).insert(0, taker)
+
     def take(self, paths: list[Path]) -> None:
         """Files that were dropped: an episode is opened, a transcript, a recipe or a cover is taken over, everything else is imported."""
         episodes = [p for p in paths if p.suffix == SUFFIX]
@@ -126,12 +132,12 @@ class EpisodeFiles:
             if self.may_leave():
                 self.open(episodes[0])
             return
-        for path in [p for p in paths if p.suffix.lower() in self.takers]:
+        for path in [p for p in paths if p.suffix.lower() in self._takers]:
             if self._session.episode.lanes:
-                self.takers[path.suffix.lower()](path)
+                any(taker(path) is not False for taker in self._takers[path.suffix.lower()])  # the first that knows it
             else:
                 self._notices.say(tr("{name} goes with recordings: add these first.").format(name=path.name))
-        paths = [p for p in paths if p.suffix.lower() not in self.takers]
+        paths = [p for p in paths if p.suffix.lower() not in self._takers]
         for folder in [p for p in paths if p.is_dir()]:
             self.take_folder(folder)
         files = [p for p in paths if not p.is_dir()]

@@ -118,9 +118,9 @@ class MainWindow(QMainWindow):
         self.pages: dict[Step, Page] = {step: rooms[step](self.shared) for step in Step}
         self._build()
         self.files.demo_opened = self.offer_tour
-        self.files.takers = {".json": self.recipes.apply_from}
+        self.files.add_takers({".json": self.recipes.apply_from})
         for page in self.pages.values():
-            self.files.takers |= page.takers()
+            self.files.add_takers(page.takers())
         self.menus = Menus(self, self.session, self.actions_by_id)
         self._connect()
         if self.session.document.path is not None:

@@ -65,8 +65,8 @@ class Page(QObject):
     def refresh(self) -> None:
         """Show the model's present state; every page has its own."""
 
-    def takers(self) -> dict[str, Callable[[Path], None]]:
-        """What the page does with files that are dropped on the window, by their suffix."""
+    def takers(self) -> dict[str, Callable[[Path], bool | None]]:
+        """What the page does with files that are dropped on the window, by their suffix. One that returns False leaves a file to the others."""
         return {}
 
     def title(self) -> str:

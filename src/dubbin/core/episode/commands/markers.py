@@ -12,14 +12,14 @@ from dubbin.core.texts import tr
 
 def add_marker(episode: Episode, frame: int, text: str = "") -> Change:
     """Mark a place of the session."""
-    others = [m for m in episode.markers if m.frame != frame or m.is_chapter]
+    others = [m for m in episode.markers if m.frame != frame or m.is_chapter or m.author]
     return Change(tr("Add a marker"), replace(episode, markers=tuple(sorted([*others, Marker(frame, text)]))))
 
 
 def add_markers(episode: Episode, places: Sequence[tuple[int, str]], title: str) -> Change:
     """Mark many places (session frame, why) in one step, in place of markers that stand there."""
     new = {frame: Marker(frame, text) for frame, text in places}
-    others = [m for m in episode.markers if m.is_chapter or m.frame not in new]
+    others = [m for m in episode.markers if m.is_chapter or m.author or m.frame not in new]
     return Change(title, replace(episode, markers=tuple(sorted([*others, *new.values()]))))
 
 

@@ -1,0 +1,1 @@
+"""Pages in real browsers."""
