@@ -94,6 +94,7 @@ def card_child(folder: Path) -> dict[str, Any]:
     from dubbin.core.mix.render import balanced_program, episode_sounds
     from dubbin.core.mix.run_card import CardResources, run_card
     from dubbin.core.sound.working_copy import WorkingCopies
+    from dubbin.core.speech.models import Models
     from dubbin.core.treat.tiles import DiskTileCache
 
     share_one_heap()
@@ -102,7 +103,7 @@ def card_child(folder: Path) -> dict[str, Any]:
     stages: list[tuple[str, float]] = []
     with Sampler() as sampler:
         result = run_card(
-            episode, CardResources(copies, tiles, KeptResults(folders.results)), say=lambda text: stages.append((text, time.perf_counter()))
+            episode, CardResources(copies, tiles, KeptResults(folders.results), Models(cache=folders.cache)), say=lambda text: stages.append((text, time.perf_counter()))
         )
         for change in result.changes:
             episode = change(episode).episode

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QLineEdit, QPushButton, QWidget
+from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QHeaderView, QLineEdit, QPushButton, QWidget
 
 from dubbin.core.episode.commands.comments import answer_comment, tick_marker
 from dubbin.core.episode.commands.markers import note_marker, remove_marker
@@ -11,10 +11,12 @@ from dubbin.core.episode.model import Marker
 from dubbin.core.figures import clock
 from dubbin.core.texts import tr
 from dubbin.window.parts.table import FigureTable
+from dubbin.window.parts.theme import scaled
 from dubbin.window.player.playing import Playing
 from dubbin.window.session.session import Session
 
 TIME, FROM, NOTE, ANSWER, DONE, REMOVE = range(6)
+ANSWER_W, DONE_W, REMOVE_W = 200, 64, 92
 
 
 class MarkerList(FigureTable):
@@ -23,6 +25,15 @@ class MarkerList(FigureTable):
             "Press A while it plays to mark a place; it is listed here with a note. Comments from a listening page come here too: drop their files on the window."
         )
         super().__init__(tr("Markers"), (tr("Time"), tr("From"), tr("Note"), tr("Answer"), tr("Done"), ""), NOTE, empty)
+        across = self.horizontalHeader()
+        assert across is not None
+        for column, width in (
+            (ANSWER, ANSWER_W),
+            (DONE, DONE_W),
+            (REMOVE, REMOVE_W),
+        ):  # what they hold are widgets, which nobody asks for their width
+            across.setSectionResizeMode(column, QHeaderView.ResizeMode.Interactive)
+            self.setColumnWidth(column, scaled(width))
         self._session, self._playing = session, playing
         self._shown: tuple[Marker, ...] | None = None
         self.cellClicked.connect(self._on_cell)
@@ -57,7 +68,7 @@ class MarkerList(FigureTable):
     def _field(marker: Marker, text: str, hint: str, name: str, act: object) -> QLineEdit:
         field = QLineEdit(text)
         field.setPlaceholderText(hint)
-        field.setProperty("kind", "quiet")
+        field.setProperty("kind", "cell")
         field.setAccessibleName(name)
         field.editingFinished.connect(lambda: act(field, marker))  # type: ignore[operator]
         return field

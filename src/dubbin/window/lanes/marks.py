@@ -277,4 +277,5 @@ def _apart(left: NDArray[np.float64], right: NDArray[np.float64]) -> tuple[NDArr
 
 def _title(marker: Marker) -> str:
     """What stands at a marker's flag: of a comment also whose it is."""
-    return f"{marker.author}: {marker.text}"[:LONGEST_TITLE] if marker.author else marker.text[:LONGEST_TITLE]
+    text = " ".join((f"{marker.author}:" if marker.author else "", *marker.text.split())).strip()
+    return text if len(text) <= LONGEST_TITLE else f"{text[: LONGEST_TITLE - 1]}…"

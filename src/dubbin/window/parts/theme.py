@@ -243,6 +243,9 @@ QTableView:focus, QListWidget:focus {{ border: 2px solid {c.indigo}; }}
 QLineEdit[kind="quiet"] {{ background: transparent; border-color: transparent; font-weight: 700; padding-left: 2px; }}
 QLineEdit[kind="quiet"]:hover {{ border-color: {c.line}; }}
 QLineEdit[kind="quiet"]:focus {{ border-color: {c.indigo}; background: {c.card}; }}
+QLineEdit[kind="cell"] {{ background: transparent; border: 1px solid transparent; padding: 1px 4px; }}
+QLineEdit[kind="cell"]:hover {{ border-color: {c.line}; }}
+QLineEdit[kind="cell"]:focus {{ border: 2px solid {c.indigo}; padding: 0 3px; background: {c.card}; }}
 QLineEdit#title {{ font-size: 18px; }}
 QDoubleSpinBox::up-button, QDoubleSpinBox::down-button, QSpinBox::up-button, QSpinBox::down-button {{ width: 0; border: none; }}
 QComboBox::drop-down {{ border: none; width: 22px; }}
