@@ -103,7 +103,9 @@ def card_child(folder: Path) -> dict[str, Any]:
     stages: list[tuple[str, float]] = []
     with Sampler() as sampler:
         result = run_card(
-            episode, CardResources(copies, tiles, KeptResults(folders.results), Models(cache=folders.cache)), say=lambda text: stages.append((text, time.perf_counter()))
+            episode,
+            CardResources(copies, tiles, KeptResults(folders.results), Models(cache=folders.cache)),
+            say=lambda text: stages.append((text, time.perf_counter())),
         )
         for change in result.changes:
             episode = change(episode).episode

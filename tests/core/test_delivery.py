@@ -381,6 +381,15 @@ def test_stems_add_up_to_the_program(tmp_path):
     np.testing.assert_allclose(total, whole.read(0, whole.frames), atol=1e-6)
     files = write_stems(stems, tmp_path, "ep")
     assert [p.name for p in files] == ["ep.stem.ines.wav", "ep.stem.tobias.wav", "ep.stem.music.wav"]
+    for path, source in zip(files, stems.values(), strict=True):
+        x, rate = sf.read(path, always_2d=True)
+        np.testing.assert_allclose(x.T, source.read(0, source.frames), atol=2**-22)
+        body = path.read_bytes()
+        at = body.index(b"bext") + 8
+        description, originator = (body[a:b].rstrip(b"\0").decode() for a, b in ((at, at + 256), (at + 256, at + 288)))
+        assert description.startswith("ep: ") and originator == "Dubbin" and rate == RATE
+        assert struct.unpack("<QH", body[at + 338 : at + 348]) == (0, 2)  # all begin at the same frame; version 2
+    assert not [p for p in tmp_path.iterdir() if p not in files]
 
 
 def master_role():

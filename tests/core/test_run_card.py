@@ -9,7 +9,8 @@ import numpy as np
 import pytest
 import soundfile as sf
 
-from dubbin.core.deliver.batch import STATE, find_inputs, run_batch
+from dubbin.core.deliver.batch import STATE, run_batch
+from dubbin.core.deliver.batch_inputs import find_inputs
 from dubbin.core.deliver.recipe import (
     Recipe,
     RecipePart,
@@ -275,7 +276,7 @@ def test_a_folder_of_several_microphones_is_one_episode_lined_up(speech, folders
     sf.write(show / "ep1" / "guest.wav", (far + noise(19.5, -84, 2)).astype(np.float32), RATE)
     (show / "ep1" / "letter.txt").write_text("not sound")
     inputs = find_inputs([show], tmp_path / "out")
-    assert inputs == [show / "ep1"] == find_inputs([show / "ep1"], tmp_path / "out")
+    assert [i.path for i in inputs] == [show / "ep1"] and inputs == find_inputs([show / "ep1"], tmp_path / "out")
     (tmp_path / "out").mkdir()
     recipe = replace(PLAIN, voices=(VoiceRecipe("Ines", pan=-30.0), VoiceRecipe("Tobias")))
     (outcome,) = run_batch(inputs, tmp_path / "out", recipe, folders)

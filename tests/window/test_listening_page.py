@@ -111,3 +111,11 @@ def test_a_thousand_markers_are_listed_and_one_more_fills_one_row(small, monkeyp
     monkeypatch.setattr(MarkerList, "_fill", lambda self, row, marker: (filled.append(row), fill(self, row, marker)))
     small.session.do(take_comments(small.session.episode, [Comment(10**6, "last", "Ben")], "Take"))
     assert small.pages[Step.INTAKE].markers.rowCount() == 1001 and filled == [1000]
+
+
+@pytest.mark.parametrize(("kind", "name"), [("New folder (*)", "project"), ("Archive (*.zip)", "project.zip")])
+def test_an_episode_is_collected_in_the_background(small, qtbot, tmp_path, monkeypatch, kind, name):
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a: (str(tmp_path / "project"), kind))
+    small.actions_by_id["collect"].run()
+    settle(qtbot, small)
+    assert (tmp_path / name).exists() and "2 files" in small.notices.text.text()

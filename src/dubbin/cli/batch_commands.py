@@ -2,37 +2,40 @@
 
 from __future__ import annotations
 
+import json
+import os
 import sys
 from argparse import Namespace
+from collections.abc import Sequence
 from dataclasses import asdict
 from pathlib import Path
 
 from dubbin.cli.json_output import print_json
 from dubbin.cli.plain import figure
 from dubbin.cli.progress import end_progress, progress_task
-from dubbin.core.deliver.batch import Outcome, find_inputs, run_batch
-from dubbin.core.deliver.recipe import load_recipe
+from dubbin.core.deliver.batch import Outcome, run_batch
+from dubbin.core.deliver.batch_inputs import BatchInput, find_inputs
+from dubbin.core.deliver.batch_report import PAGE, TABLE, Standing, write_report
+from dubbin.core.deliver.recipe import Recipe, load_recipe
+from dubbin.core.deliver.watching import arriving
 from dubbin.core.errors import CannotWrite
+from dubbin.core.figures import clock
 from dubbin.core.folders import Folders
 from dubbin.core.sound.writing import check_folder
-from dubbin.core.texts import tr
+from dubbin.core.texts import tr, tr_count
 
 
 def batch(args: Namespace, folders: Folders) -> int:
     recipe = load_recipe(args.recipe) if args.recipe is not None else None
-    inputs = find_inputs(args.inputs, args.out)
+    inputs = [] if args.watch else find_inputs(args.inputs, args.out)
     try:
         args.out.mkdir(parents=True, exist_ok=True)
     except OSError as error:
         raise CannotWrite(tr("The folder {out} can't be made: {strerror}.").format(out=args.out, strerror=error.strerror)) from error
     check_folder(args.out)
-    task = progress_task(tr("{count} recordings").format(count=len(inputs)), args.quiet)
-    outcomes = []
-    for outcome in run_batch(inputs, args.out, recipe, folders, task, args.workers):
-        outcomes.append(outcome)
-        if outcome.error is not None:
-            print(f"dubbin: {outcome.error}", file=sys.stderr)
-    end_progress(args.quiet)
+    if args.watch:
+        return _watch(args, recipe, folders)
+    outcomes = _run(inputs, args, recipe, folders)
     if args.json:
         print_json({"episodes": [{**asdict(o), "pass": o.passes} for o in outcomes]})
     else:
@@ -40,12 +43,54 @@ def batch(args: Namespace, folders: Folders) -> int:
             _print(outcome)
         passed = sum(o.passes for o in outcomes)
         print(tr("{passed} of {count} pass everything").format(passed=passed, count=len(outcomes)))
+        print(tr("The table is in {table}, the same as a page in {page}.").format(table=args.out / TABLE, page=args.out / PAGE))
+    return 0 if all(o.passes for o in outcomes) else 1
+
+
+def _run(
+    inputs: Sequence[BatchInput], args: Namespace, recipe: Recipe | None, folders: Folders, before: Sequence[Outcome] = ()
+) -> list[Outcome]:
+    """Do some inputs and keep the table of all; what was done `before` in the same run comes first in it."""
+    task = progress_task(tr_count("{count} episode", "{count} episodes", len(inputs)), args.quiet)
+    outcomes, workers = list(before), args.workers or max(1, (os.cpu_count() or 2) // 2)
+    count = len(before) + len(inputs)
+    try:
+        write_report(Standing(tuple(outcomes), count, workers), args.out)
+        for outcome in run_batch(inputs, args.out, recipe, folders, task, args.workers):
+            outcomes.append(outcome)
+            if outcome.error is not None:
+                print(f"dubbin: {outcome.error}", file=sys.stderr)
+            write_report(Standing(tuple(outcomes), count, workers), args.out)
+    finally:
+        write_report(Standing(tuple(outcomes), count, workers, is_running=False), args.out)
+    end_progress(args.quiet)
+    return outcomes
+
+
+def _watch(args: Namespace, recipe: Recipe | None, folders: Folders) -> int:
+    """Do what comes, until somebody interrupts it; the exit code tells of what was done until then."""
+    outcomes: list[Outcome] = []
+    if not args.quiet:
+        print(tr("Waiting for recordings; Ctrl+C ends it."), file=sys.stderr)
+    try:
+        for inputs in arriving(args.inputs, args.out):
+            known = len(outcomes)
+            outcomes = _run(inputs, args, recipe, folders, outcomes)
+            for outcome in outcomes[known:]:
+                if args.json:
+                    print(json.dumps({**asdict(outcome), "pass": outcome.passes}), flush=True)
+                else:
+                    _print(outcome)
+                    sys.stdout.flush()
+    except KeyboardInterrupt:
+        pass
     return 0 if all(o.passes for o in outcomes) else 1
 
 
 def _print(outcome: Outcome) -> None:
     word = "passes" if outcome.passes else "FAILS"
-    print(f"{Path(outcome.file).name}: {word}{' (done before)' if outcome.again else ''}")
+    took = "" if outcome.again else f", {clock(outcome.seconds)}"
+    print(f"{Path(outcome.file).name}: {word}{' (done before)' if outcome.again else took}")
     if outcome.error is not None:
         print(f"  {outcome.error}")
     for m in outcome.masters:

@@ -1,4 +1,4 @@
-"""The manual page, made from the parser of the command line: python -m dubbin.cli.manual > share/dubbin.1"""
+"""The manual page, made from the parser of the command line: python -m dubbin.cli.manual > src/dubbin/desktop/files/dubbin.1"""
 
 from __future__ import annotations
 

@@ -39,7 +39,7 @@ def make_parser() -> argparse.ArgumentParser:
             sub.add_argument("--quiet", action="store_true", help=tr("no progress bar"))
         return sub
 
-    for group in (_window, _recording, _speech, _voice, _edits, _delivery, _batch):
+    for group in (_window, _recording, _speech, _voice, _edits, _delivery, _batch, _system):
         group(add)
     return parser
 
@@ -174,12 +174,29 @@ def _delivery(add: Add) -> None:
         help=tr("comments that came back: they become markers of the episode"),
     )
 
+    sub = add(
+        "collect",
+        ("review_commands", "collect"),
+        tr("an episode with all that it needs in a new folder, or a .zip archive, to be opened elsewhere"),
+    )
+    sub.add_argument("episode", type=Path)
+    sub.add_argument("-o", dest="out", type=Path, required=True, metavar="OUT", help=tr("a new folder, or a .zip file"))
+
 
 def _batch(add: Add) -> None:
     sub = add(
         "batch", ("batch_commands", "batch"), tr("the whole chain over many recordings; without --recipe: suggested settings for each")
     )
-    sub.add_argument("inputs", nargs="+", type=Path, metavar="DIR_OR_FILE")
+    sub.add_argument(
+        "inputs",
+        nargs="+",
+        type=Path,
+        metavar="DIR_OR_FILE",
+        help=tr("a file or a folder of microphones is an episode; a .csv table says which files belong together, and with which tags"),
+    )
+    sub.add_argument(
+        "--watch", action="store_true", help=tr("go on waiting for recordings that come into the folders, until it is interrupted")
+    )
     sub.add_argument("-o", dest="out", type=Path, required=True, metavar="DIR")
     sub.add_argument("--recipe", type=Path, metavar="FILE", help=tr("settings saved in the window, under Episode"))
     sub.add_argument("--workers", type=int, choices=range(1, 65), metavar="N", help=tr("recordings at a time; default: half the cores"))
@@ -206,3 +223,13 @@ def _lazy(name: str) -> Callable[[str], Any]:
             raise argparse.ArgumentTypeError(str(error)) from error
 
     return parse
+
+
+def _system(add: Add) -> None:
+    sub = add(
+        "desktop", ("desktop_commands", "desktop"), tr("menu entry, icons, file type, manual page and completions in your own folders")
+    )
+    sub.add_argument("--install", action="store_true", help=tr("write them"))
+    sub.add_argument("--remove", action="store_true", help=tr("take them away again"))
+
+    add("about", ("desktop_commands", "about"), tr("versions of the program and of what it is made of, for reports"))

@@ -1,13 +1,15 @@
-"""review: a listening page for others, and their comments back."""
+"""review and collect: a listening page for others and their comments back; an episode with all that it needs in one folder."""
 
 from __future__ import annotations
 
+import sys
 from argparse import Namespace
 from pathlib import Path
 
 from dubbin.cli.json_output import print_json
 from dubbin.cli.programs import program_of_episode
 from dubbin.cli.progress import end_progress, progress_task
+from dubbin.core.deliver.collecting import collect as collected
 from dubbin.core.deliver.comments import comments_change, read_comments
 from dubbin.core.deliver.review import write_review
 from dubbin.core.episode.file import load_episode, save_episode
@@ -44,3 +46,17 @@ def review(args: Namespace, folders: Folders) -> int:
         if args.out is not None:
             print(args.out)
     return 0
+
+
+def collect(args: Namespace, folders: Folders) -> int:
+    episode = load_episode(args.episode)
+    task = progress_task(tr("Collecting {name}").format(name=args.episode.name), args.quiet)
+    done = collected(episode, args.out, task)
+    end_progress(args.quiet)
+    if args.json:
+        print_json({"episode": str(done.episode), "files": done.files, "remarks": list(done.remarks)})
+    else:
+        print(tr_count("{episode}, with {count} file", "{episode}, with {count} files", done.files, episode=done.episode))
+    for remark in done.remarks:
+        print(f"dubbin: {remark}", file=sys.stderr)
+    return 1 if done.remarks else 0

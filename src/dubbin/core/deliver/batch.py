@@ -5,11 +5,13 @@ from __future__ import annotations
 import hashlib
 import json
 import os
-from collections.abc import Callable, Iterator, Sequence
+import time
+from collections.abc import Iterator, Sequence
 from dataclasses import asdict, dataclass, replace
 from pathlib import Path
 from typing import Any
 
+from dubbin.core.deliver.batch_inputs import BatchInput
 from dubbin.core.deliver.delivery import deliver, order_of
 from dubbin.core.deliver.formats import find_format
 from dubbin.core.deliver.master import safe_name
@@ -20,7 +22,7 @@ from dubbin.core.episode.document import new_episode
 from dubbin.core.episode.file import SUFFIX, load_episode, save_episode
 from dubbin.core.episode.importing import import_file
 from dubbin.core.episode.lining_up import line_up, lined_up
-from dubbin.core.episode.model import CutKind, Episode, Role
+from dubbin.core.episode.model import CutKind, Episode, Role, Tags
 from dubbin.core.errors import DubbinError
 from dubbin.core.folders import Folders
 from dubbin.core.jobs import Task
@@ -28,7 +30,6 @@ from dubbin.core.mix.card_entry import CutSwitch, Entry
 from dubbin.core.mix.kept_results import KeptResults
 from dubbin.core.mix.render import balanced_program, episode_sounds
 from dubbin.core.mix.run_card import CardResources, run_card
-from dubbin.core.sound.folder import recordings_in
 from dubbin.core.sound.working_copy import WorkingCopies
 from dubbin.core.sound.writing import replacing
 from dubbin.core.speech.models import Models
@@ -41,7 +42,8 @@ RATE = 48000  # of a session
 
 @dataclass(frozen=True)
 class Outcome:
-    """Of one input. masters: (file, target, passes, problems); error: why nothing came of it. remarks: sentences on what could not be done. again: whether it was done before and is taken from then."""
+    """Of one input. masters: (file, target, passes, problems); error: why nothing came of it. remarks: sentences on what could not be done. again: whether it was done before and is taken from then.
+    seconds: that it took."""
 
     file: str
     masters: tuple[dict[str, Any], ...] = ()
@@ -49,6 +51,7 @@ class Outcome:
     error: str | None = None
     remarks: tuple[str, ...] = ()
     again: bool = False
+    seconds: float = 0.0
 
     @property
     def passes(self) -> bool:
@@ -56,97 +59,98 @@ class Outcome:
         return self.error is None and bool(self.masters) and all(m["pass"] for m in self.masters)
 
 
-def find_inputs(paths: Sequence[Path], out: Path) -> list[Path]:
-    """What becomes an episode each: files as they are named; a folder of recordings, as one of several microphones; of a folder of folders each of those, and
-    the episodes in it. Nothing in the output folder. Raises DubbinError."""
-    found: list[Path] = []
-    for path in paths:
-        if path.is_dir():
-            inside = _episodes_in(path, out.resolve())
-            if not inside:
-                raise DubbinError(tr("The folder {path} holds no recordings.").format(path=path))
-            found += inside
-        else:
-            found.append(path)  # one that is not there is an outcome too, and no reason to stop
-    return [p for p in dict.fromkeys(found) if out.resolve() not in (p.resolve(), *p.resolve().parents)]
-
-
-def _episodes_in(folder: Path, out: Path) -> list[Path]:
-    """A folder itself where it holds recordings, the folders in it that hold some, and its episodes."""
-    inside = [p for p in sorted(folder.iterdir()) if not p.name.startswith(".")]
-    episodes = [p for p in inside if p.suffix.lower() == SUFFIX and p.is_file()]
-    folders = [p for p in inside if p.is_dir() and p.resolve() != out and recordings_in(p)]
-    return [*([folder] if recordings_in(folder) else []), *folders, *episodes]
-
-
 def run_batch(
-    inputs: Sequence[Path], out: Path, recipe: Recipe | None, folders: Folders, task: Task | None = None, workers: int | None = None,
-    say: Callable[[str], None] = lambda _: None,
+    inputs: Sequence[BatchInput], out: Path, recipe: Recipe | None, folders: Folders, task: Task | None = None, workers: int | None = None,
 ) -> Iterator[Outcome]:  # fmt: skip
     """The outcome of every input as it comes. What was done before with the same recipe and is still there is not done again.
 
-    workers: inputs at a time; each uses two cores. Raises Cancelled; what was finished until then is kept.
+    workers: inputs at a time; each uses two cores. Raises Cancelled; what was finished until then is kept. A worker that dies costs the input that it had in hand.
     """
     task = task or Task()
     state = _State(out / STATE)
     names = _names(inputs)
     waiting = []
-    for path in inputs:
-        key = _key(path, recipe)
+    for item in inputs:
+        key = _key(item, recipe)
         known = state.known(key)
         if known is not None:
             yield known
         else:
-            waiting.append((path, key))
+            waiting.append(_Job(item, key, names[item]))
     workers = workers or max(1, (os.cpu_count() or 2) // 2)
     if workers == 1 or len(waiting) < 2:
-        for k, (path, key) in enumerate(waiting):
-            say(path.name)
-            outcome = run_one(path, out, names[path], recipe, folders, task.part(k / len(waiting), (k + 1) / len(waiting)))
-            state.keep(key, outcome)
+        for k, job in enumerate(waiting):
+            outcome = run_one(job.item, out, job.name, recipe, folders, task.part(k / len(waiting), (k + 1) / len(waiting)))
+            state.keep(job.key, outcome)
             yield outcome
         return
-    yield from _on_processes(waiting, out, names, recipe, folders, task, workers, state)
+    for done, (job, outcome) in enumerate(_on_processes(waiting, out, recipe, folders, workers), 1):
+        task.step(done / len(waiting))
+        state.keep(job.key, outcome)
+        yield outcome
+
+
+@dataclass(frozen=True)
+class _Job:
+    item: BatchInput
+    key: str
+    name: str
 
 
 def _on_processes(
-    waiting: list[tuple[Path, str]],
-    out: Path,
-    names: dict[Path, str],
-    recipe: Recipe | None,
-    folders: Folders,
-    task: Task,
-    workers: int,
-    state: _State,
-) -> Iterator[Outcome]:
+    waiting: Sequence[_Job], out: Path, recipe: Recipe | None, folders: Folders, workers: int
+) -> Iterator[tuple[_Job, Outcome]]:
+    """Jobs side by side; where a process dies, all that it may have taken along are tried again one by one, and the one that kills it again is given up."""
+    left = list(waiting)
+    for at_once in (workers, 1):
+        broken: list[_Job] = []
+        for job, outcome in _on_pool(left, out, recipe, folders, at_once):
+            if outcome is None:
+                broken.append(job)
+            else:
+                yield job, outcome
+        left = broken
+    for job in left:
+        error = tr("{path}: the work on it ended unexpectedly, twice; perhaps there is too little memory.").format(path=job.item.path)
+        yield job, Outcome(str(job.item.path), error=error)
+
+
+def _on_pool(
+    jobs: Sequence[_Job], out: Path, recipe: Recipe | None, folders: Folders, workers: int
+) -> Iterator[tuple[_Job, Outcome | None]]:
+    """The outcome of each; None where its process died. With one worker each has a process of its own."""
     import multiprocessing
     from concurrent.futures import ProcessPoolExecutor, as_completed
+    from concurrent.futures.process import BrokenProcessPool
 
-    with ProcessPoolExecutor(workers, mp_context=multiprocessing.get_context("spawn")) as pool:
-        keys = {pool.submit(run_one, path, out, names[path], recipe, folders): key for path, key in waiting}
-        try:
-            for k, future in enumerate(as_completed(keys), 1):
-                task.step(k / len(keys))
-                outcome = future.result()
-                state.keep(keys[future], outcome)
-                yield outcome
-        except BaseException:
-            pool.shutdown(wait=False, cancel_futures=True)
-            raise
+    for some in [jobs] if workers > 1 else [[job] for job in jobs]:
+        with ProcessPoolExecutor(workers, mp_context=multiprocessing.get_context("spawn")) as pool:
+            futures = {pool.submit(run_one, job.item, out, job.name, recipe, folders): job for job in some}
+            try:
+                for future in as_completed(futures):
+                    try:
+                        yield futures[future], future.result()
+                    except BrokenProcessPool:
+                        yield futures[future], None
+            except BaseException:
+                pool.shutdown(wait=False, cancel_futures=True)
+                raise
 
 
-def run_one(path: Path, out: Path, name: str, recipe: Recipe | None, folders: Folders, task: Task | None = None) -> Outcome:
-    """One recording or episode to its masters; the episode is kept beside them. Errors become the outcome."""
-    task = task or Task()
+def run_one(item: BatchInput, out: Path, name: str, recipe: Recipe | None, folders: Folders, task: Task | None = None) -> Outcome:
+    """One input to its masters; the episode is kept beside them. Errors become the outcome."""
+    started = time.monotonic()
     try:
-        return _masters_of(path, out, name, recipe, folders, task)
+        outcome = _masters_of(item, out, name, recipe, folders, task or Task())
     except DubbinError as error:
-        return Outcome(str(path), error=str(error))
+        outcome = Outcome(str(item.path), error=str(error))
     except OSError as error:
-        return Outcome(str(path), error=f"{path}: {error.strerror or error}.")
+        outcome = Outcome(str(item.path), error=f"{item.path}: {error.strerror or error}.")
+    return replace(outcome, seconds=round(time.monotonic() - started, 1))
 
 
-def _masters_of(path: Path, out: Path, name: str, recipe: Recipe | None, folders: Folders, task: Task) -> Outcome:
+def _masters_of(item: BatchInput, out: Path, name: str, recipe: Recipe | None, folders: Folders, task: Task) -> Outcome:
+    path = item.path
     copies, tile_cache = WorkingCopies(folders.copies), DiskTileCache(folders.tiles)
     prune(folders.tiles, folders.most_tile_bytes)
     kept = KeptResults(folders.results)
@@ -156,9 +160,9 @@ def _masters_of(path: Path, out: Path, name: str, recipe: Recipe | None, folders
     if path.suffix.lower() == SUFFIX:
         episode = load_episode(path)
     else:
-        episode = _new(path, recipe, copies, task.part(0.0, 0.05))
+        episode = _new(item, recipe, copies, task.part(0.0, 0.05))
     if recipe is not None:
-        episode = apply_recipe(episode, recipe).episode
+        episode = _tagged(apply_recipe(episode, recipe).episode, item.tags)  # what a table says of one episode counts more
     if path.suffix.lower() != SUFFIX or recipe is not None:
         wants_words = (
             recipe is None
@@ -183,24 +187,31 @@ def _masters_of(path: Path, out: Path, name: str, recipe: Recipe | None, folders
     return Outcome(str(path), tuple(masters), told, remarks=remarks)
 
 
-def _new(path: Path, recipe: Recipe | None, copies: WorkingCopies, task: Task) -> Episode:
-    """An episode of one recording, or of all microphones in a folder, lined up by their sound; with the recipe's names and music."""
-    files = recordings_in(path) if path.is_dir() else [path]
+def _new(item: BatchInput, recipe: Recipe | None, copies: WorkingCopies, task: Task) -> Episode:
+    """An episode of one recording, or of several microphones, lined up by their sound; with the names and tags of a table, and the recipe's names and music."""
+    files = item.recordings
     shares = task.part(0.0, 0.6).shares(len(files))
     taken = [import_file(file, copies, RATE, share) for file, share in zip(files, shares, strict=True)]
+    named = dict(zip((t.recording.id for t in taken), item.voices, strict=False))
     lanes = [lane for t in taken for lane in t.lanes]
     if len(files) == 1 or not any(lane.role is Role.VOICE for lane in lanes):
         lanes = [replace(lane, role=Role.VOICE) for lane in lanes]
+    lanes = [replace(lane, voice=named[lane.recording], role=Role.VOICE) if named.get(lane.recording) else lane for lane in lanes]
     if recipe is not None:
         voices = [lane for lane in lanes if lane.role is Role.VOICE]
         lanes = [replace(lane, voice=voice_in(recipe, lane.voice, alone=len(voices) == 1)) if lane in voices else lane for lane in lanes]
-    title = path.stem.replace("_", " ").replace("-", " ").strip()
+    title = item.tags.title or item.path.stem.replace("_", " ").replace("-", " ").strip()
     episode = replace(add_recordings(new_episode(), [t.recording for t in taken], lanes).episode, title=title)
     episode = lined_up(episode, line_up(episode, copies, task.part(0.6, 1.0))).episode
     for music in missing_music(episode, recipe) if recipe else ():
         episode = with_music(episode, music, import_file(Path(music.path), copies, episode.rate)).episode
-    tags = replace(episode.delivery.tags, title=title)
-    return replace(episode, delivery=replace(episode.delivery, tags=tags))
+    return _tagged(episode, replace(item.tags, title=title))
+
+
+def _tagged(episode: Episode, tags: Tags) -> Episode:
+    """The episode with what is known of it written into its tags."""
+    known = {name: value for name, value in asdict(tags).items() if value}
+    return replace(episode, delivery=replace(episode.delivery, tags=replace(episode.delivery.tags, **known)))
 
 
 def _as_the_recipe_says(episode: Episode, recipe: Recipe, entries: tuple[Entry, ...]) -> tuple[Episode, tuple[Entry, ...]]:
@@ -214,27 +225,27 @@ def _as_the_recipe_says(episode: Episode, recipe: Recipe, entries: tuple[Entry, 
     return balance_of(recipe)(episode).episode, tuple(kept)
 
 
-def _names(inputs: Sequence[Path]) -> dict[Path, str]:
+def _names(inputs: Sequence[BatchInput]) -> dict[BatchInput, str]:
     """A name of its own for everything that comes out."""
-    out: dict[Path, str] = {}
+    out: dict[BatchInput, str] = {}
     used: set[str] = set()
-    for path in inputs:
-        name = base = safe_name(path.stem)
+    for item in inputs:
+        name = base = safe_name(item.path.stem)
         k = 2
         while name in used:
             name, k = f"{base}-{k}", k + 1
         used.add(name)
-        out[path] = name
+        out[item] = name
     return out
 
 
-def _key(path: Path, recipe: Recipe | None) -> str:
+def _key(item: BatchInput, recipe: Recipe | None) -> str:
     try:
-        files = recordings_in(path) if path.is_dir() else [path]
-        seen = [(str(file.resolve()), file.stat().st_size, file.stat().st_mtime_ns) for file in files]
+        seen = [(str(file.resolve()), file.stat().st_size, file.stat().st_mtime_ns) for file in item.recordings]
     except OSError:
         return ""
-    return hashlib.blake2b(repr((seen, recipe)).encode(), digest_size=16).hexdigest()
+    known = (item.voices, item.tags) if item.files else ()
+    return hashlib.blake2b(repr((seen, recipe, *known)).encode(), digest_size=16).hexdigest()
 
 
 class _State:
@@ -256,7 +267,13 @@ class _State:
             return None
         try:
             outcome = Outcome(
-                plain["file"], tuple(plain["masters"]), tuple(plain["entries"]), plain["error"], tuple(plain["remarks"]), True
+                plain["file"],
+                tuple(plain["masters"]),
+                tuple(plain["entries"]),
+                plain["error"],
+                tuple(plain["remarks"]),
+                True,
+                float(plain.get("seconds", 0.0)),
             )
             there = all(m["file"] is not None and Path(m["file"]).exists() for m in outcome.masters)
         except (KeyError, TypeError):

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from datetime import datetime
 from pathlib import Path
 
 from dubbin.core.deliver.clip import Clip
@@ -12,6 +13,7 @@ from dubbin.core.deliver.formats import Format
 from dubbin.core.deliver.master import Failure, Master, make_masters, safe_name
 from dubbin.core.deliver.proof_sheet import Rows, Sheet, write_sheet
 from dubbin.core.deliver.publication import Publication, publication_of
+from dubbin.core.deliver.riff import add_chunks, bext_chunk
 from dubbin.core.deliver.targets import Target
 from dubbin.core.deliver.work_done import Reports, work_rows
 from dubbin.core.episode.model import Episode
@@ -20,7 +22,7 @@ from dubbin.core.figures import number
 from dubbin.core.jobs import Task
 from dubbin.core.mix.balance_report import BalanceReport
 from dubbin.core.sound.source import Source
-from dubbin.core.sound.writing import check_output, write_sound
+from dubbin.core.sound.writing import check_output, replacing, write_sound
 from dubbin.core.texts import tr
 
 
@@ -116,16 +118,26 @@ def _try(write, path: Path, problems: list[str]) -> list[Path]:  # type: ignore[
 def write_stems(
     stems: Mapping[str, Source], folder: Path, name: str, task: Task | None = None, recordings: Sequence[Path] = ()
 ) -> list[Path]:
-    """A 24 bit WAV a stem: NAME.stem.VOICE.wav. Raises CannotWrite."""
+    """A 24 bit broadcast WAV a stem: NAME.stem.VOICE.wav. All begin at the same moment of one clock, and say so. Raises CannotWrite."""
     task, out = task or Task(), []
     for k, (voice, source) in enumerate(stems.items()):
         path = folder / f"{name}.stem.{safe_name(voice)}.wav"
         while path in out:
             path = path.with_name(f"{path.stem}-{k}.wav")
         check_output(path, tuple(recordings))
-        write_sound(source, path, 24, task.part(k / len(stems), (k + 1) / len(stems)))
+        with replacing(path) as draft:
+            write_sound(source, draft, 24, task.part(k / len(stems), (k + 1) / len(stems)))
+            add_chunks(draft, _stem_chunk(f"{name}: {voice}", source))
         out.append(path)
     return out
+
+
+def _stem_chunk(description: str, source: Source) -> bytes:
+    now, kind = datetime.now(), "mono" if source.channels == 1 else "stereo"
+    return bext_chunk(
+        description, "Dubbin", f"{now:%Y-%m-%d}", f"{now:%H:%M:%S}", lufs=None, range_lu=None, peak_dbtp=None, momentary_lufs=None, short_term_lufs=None,
+        history=f"A=PCM,F={source.rate},W=24,M={kind},T=Dubbin", time_reference=0,
+    )  # fmt: skip
 
 
 def deliver_clips(program: Source, folder: Path, order: Order, spans: Sequence[tuple[int, int]], task: Task | None = None) -> Delivered:

@@ -11,6 +11,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from dubbin.core.errors import CannotWrite
+from dubbin.core.texts import tr
 
 UNKNOWN = 0xFFFFFFFF
 
@@ -25,9 +26,9 @@ class Cue:
 
 def bext_chunk(
     description: str, originator: str, date: str, time: str, *, lufs: float | None, range_lu: float | None, peak_dbtp: float | None,
-    momentary_lufs: float | None, short_term_lufs: float | None, history: str,
+    momentary_lufs: float | None, short_term_lufs: float | None, history: str, time_reference: int = 0,
 ) -> bytes:  # fmt: skip
-    """Broadcast extension, version 2, with loudness figures. date: yyyy-mm-dd, time: hh:mm:ss."""
+    """Broadcast extension, version 2, with loudness figures. date: yyyy-mm-dd, time: hh:mm:ss. time_reference: frame of the common clock at which the file begins."""
 
     def text(value: str, size: int) -> bytes:
         return value.encode("ascii", "replace")[:size].ljust(size, b"\0")
@@ -36,7 +37,7 @@ def bext_chunk(
         return 0x7FFF if value is None else max(-32768, min(32767, round(value * 100)))
 
     body = text(description, 256) + text(originator, 32) + text("", 32) + text(date, 10) + text(time, 8)
-    body += struct.pack("<QH64s", 0, 2, b"")
+    body += struct.pack("<QH64s", time_reference, 2, b"")
     body += struct.pack("<5h", *(figure(v) for v in (lufs, range_lu, peak_dbtp, momentary_lufs, short_term_lufs)))
     body += bytes(180) + history.encode("ascii", "replace") + b"\r\n"
     return _chunk(b"bext", body)
@@ -63,7 +64,7 @@ def add_chunks(path: Path, chunks: bytes) -> None:
         with open(path, "r+b") as f:
             head = f.read(12)
             if head[:4] not in (b"RIFF", b"RF64") or head[8:] != b"WAVE":
-                raise CannotWrite(f"{path} is no WAV file: nothing can be added to it.")
+                raise CannotWrite(tr("{path} is no WAV file: nothing can be added to it.").format(path=path))
             f.seek(0, 2)
             end = f.tell()
             if end % 2:
@@ -76,11 +77,11 @@ def add_chunks(path: Path, chunks: bytes) -> None:
             else:  # the length stands in the ds64 chunk, which comes first
                 f.seek(12)
                 if f.read(4) != b"ds64":
-                    raise CannotWrite(f"{path} is a large WAV file without its table of lengths.")
+                    raise CannotWrite(tr("{path} is a large WAV file without its table of lengths.").format(path=path))
                 f.seek(20)
                 f.write(struct.pack("<Q", size))
     except OSError as error:
-        raise CannotWrite(f"{path} could not be written: {error.strerror}.") from error
+        raise CannotWrite(tr("{path} could not be written: {strerror}.").format(path=path, strerror=error.strerror)) from error
 
 
 def read_cues(path: Path) -> list[Cue]:

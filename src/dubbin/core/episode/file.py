@@ -48,10 +48,11 @@ def save_episode(episode: Episode, path: Path, unknown: Tree | None = None) -> N
     """Write an episode: whole or not at all. unknown: fields that were read and not understood. Raises CannotWrite."""
     folder = path.resolve().parent
     recordings = tuple(replace(r, path=_relative(r.path, folder)) for r in episode.recordings)
+    delivery = replace(episode.delivery, cover=_relative(episode.delivery.cover, folder) if episode.delivery.cover else "")
     body = {
         "schema": SCHEMA,
         "version": VERSION,
-        "episode": put_back(to_plain(replace(episode, recordings=recordings)), unknown or {}),
+        "episode": put_back(to_plain(replace(episode, recordings=recordings, delivery=delivery)), unknown or {}),
     }
     data = msgspec.json.format(msgspec.json.encode(body), indent=2)
     try:
@@ -64,7 +65,7 @@ def save_episode(episode: Episode, path: Path, unknown: Tree | None = None) -> N
 
 
 def load_episode(path: Path) -> Episode:
-    """Read an episode; relative paths of recordings are made absolute. Raises BadEpisode."""
+    """Read an episode; relative paths of recordings and of the cover are made absolute. Raises BadEpisode."""
     return read_episode(path)[0]
 
 
@@ -94,7 +95,9 @@ def read_episode(path: Path) -> tuple[Episode, Tree]:
     unknown = left_over(migrated(plain, version), to_plain(episode)) if isinstance(plain, dict) else {}
     folder = path.resolve().parent
     recordings = tuple(replace(r, path=os.path.normpath(folder / r.path)) for r in episode.recordings)
-    return replace(episode, recordings=recordings), unknown
+    cover = episode.delivery.cover
+    delivery = replace(episode.delivery, cover=os.path.normpath(folder / cover)) if cover else episode.delivery
+    return replace(episode, recordings=recordings, delivery=delivery), unknown
 
 
 def _relative(path: str, folder: Path) -> str:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dubbin.core.texts import tr
+from dubbin.window.master.collecting import Collecting
 from dubbin.window.master.exporting import Exporting
 from dubbin.window.master.listening import Listening
 from dubbin.window.parts.action import Action, Menu, Need
@@ -27,9 +28,10 @@ def master_actions(session: Session, selection: Selection, exporting: Exporting)
     ]
 
 
-def listening_actions(session: Session, listening: Listening) -> list[Action]:
+def sharing_actions(session: Session, listening: Listening, collecting: Collecting) -> list[Action]:
     has_lanes = Needs(session).lanes
     return [
         Action("listening-page", EPISODE, "deliver", tr("Write listening page …"), (), listening.choose_page, has_lanes),
+        Action("collect", EPISODE, "save", tr("Collect with all files …"), (), collecting.choose, has_lanes),
         Action("take-comments", EPISODE, "deliver", tr("Take comments …"), (), listening.choose_comments, has_lanes),
     ]

@@ -13,9 +13,10 @@ from dubbin.core.deliver.targets import Target
 from dubbin.core.episode.commands.delivery import change_delivery
 from dubbin.core.errors import DubbinError
 from dubbin.core.texts import tr, tr_count
-from dubbin.window.master.actions import listening_actions, master_actions
+from dubbin.window.master.actions import master_actions, sharing_actions
 from dubbin.window.master.cards import ExtrasCard, FormatCard, TagsCard, TargetCard
 from dubbin.window.master.clips import Clips
+from dubbin.window.master.collecting import Collecting
 from dubbin.window.master.evidence import MasterEvidence
 from dubbin.window.master.exporting import Exporting
 from dubbin.window.master.listening import Listening
@@ -75,7 +76,8 @@ class MasterPage(Page):
             button.setToolTip(tip)
             button.clicked.connect(lambda _=False, act=act: act())
             others.addWidget(button)
-        shared.actions.add(listening_actions(self.session, self.listening))
+        self.collecting = Collecting(shared)
+        shared.actions.add(sharing_actions(self.session, self.listening, self.collecting))
         for card in (self.targets, self.formats):
             self.column.addWidget(card)
         self.column.addWidget(self.export_button)

@@ -74,6 +74,7 @@ def shell_actions(shared: Shared, files: EpisodeFiles, card: CardSheet, recipes:
         Action("tour", HELP, "help", tr("First look round"), (), frame.start_tour, has_lanes),
         Action("search", HELP, "help", tr("Search commands …"), ("Ctrl+K",), help.search),
         Action("shortcuts", HELP, "help", tr("Shortcuts"), ("Shift+F1",), help.show_shortcuts),
+        Action("licences", HELP, "help", tr("Licences …"), (), help.show_licences),
         Action("about", HELP, "help", tr("About Dubbin"), (), help.show_about),
     ]  # fmt: skip
 

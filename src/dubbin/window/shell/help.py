@@ -10,6 +10,7 @@ from dubbin.window.parts.action import ActionList
 from dubbin.window.parts.theme import Theme
 from dubbin.window.shell.command_search import CommandSearch
 from dubbin.window.shell.guide_window import GuideWindow
+from dubbin.window.shell.licences_dialog import LicencesDialog
 from dubbin.window.shell.shortcut_sheet import ShortcutSheet
 
 
@@ -29,6 +30,9 @@ class Help:
 
     def show_shortcuts(self) -> None:
         ShortcutSheet(self._actions, self._window).exec()
+
+    def show_licences(self) -> None:
+        LicencesDialog(self._window).exec()
 
     def show_about(self) -> None:
         QMessageBox.about(

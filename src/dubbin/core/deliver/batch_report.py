@@ -1,0 +1,123 @@
+"""How a batch stands: a table for people, one for other programs, and a page that can be watched while it runs."""
+
+from __future__ import annotations
+
+import csv
+import io
+import time
+from collections.abc import Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from dubbin.core.deliver.batch import Outcome
+from dubbin.core.deliver.proof_sheet import templates
+from dubbin.core.errors import CannotWrite
+from dubbin.core.figures import clock, with_unit
+from dubbin.core.sound.writing import replacing
+from dubbin.core.texts import tr
+
+TABLE, PAGE = "batch.csv", "batch.html"
+COLUMNS = (
+    "file",
+    "passes",
+    "error",
+    "target",
+    "format",
+    "master",
+    "integrated_lufs",
+    "true_peak_dbtp",
+    "problems",
+    "remarks",
+    "seconds",
+    "done_before",
+)
+REFRESH_S = 5  # of the page, while work goes on
+
+
+@dataclass(frozen=True)
+class Standing:
+    """outcomes: so far. count: of inputs in all. workers: at a time. is_running: whether more is to come."""
+
+    outcomes: tuple[Outcome, ...]
+    count: int
+    workers: int = 1
+    is_running: bool = True
+
+    @property
+    def passed(self) -> int:
+        """How many pass everything."""
+        return sum(o.passes for o in self.outcomes)
+
+    @property
+    def remaining_s(self) -> float | None:
+        """Seconds still to go at the pace so far; None where that can't be told or nothing is left."""
+        took = [o.seconds for o in self.outcomes if not o.again]
+        left = self.count - len(self.outcomes)
+        return sum(took) / len(took) * left / max(self.workers, 1) if took and left > 0 and self.is_running else None
+
+
+def write_report(standing: Standing, folder: Path) -> None:
+    """Both files anew. Raises CannotWrite."""
+    for name, text in ((TABLE, csv_of(standing.outcomes)), (PAGE, page_of(standing))):
+        try:
+            with replacing(folder / name) as temporary:
+                temporary.write_text(text, encoding="utf-8")
+        except OSError as error:
+            raise CannotWrite(
+                tr("{out} could not be written: {strerror}.").format(out=folder / name, strerror=error.strerror or error)
+            ) from error
+
+
+def csv_of(outcomes: Sequence[Outcome]) -> str:
+    """A row a master, and one for each input of which none came."""
+    out = io.StringIO()
+    writer = csv.writer(out, lineterminator="\n")
+    writer.writerow(COLUMNS)
+    for outcome in outcomes:
+        for master in outcome.masters or ({},):
+            writer.writerow([_safe(cell) for cell in _cells(outcome, master)])
+    return out.getvalue()
+
+
+def _cells(outcome: Outcome, master: dict[str, Any]) -> list[str]:
+    def figure(name: str) -> str:
+        value = master.get(name)
+        return "" if value is None else f"{value:.2f}"
+
+    return [
+        outcome.file, "yes" if master.get("pass", False) else "no", outcome.error or "", master.get("target", ""), master.get("format", ""),
+        master.get("file") or "", figure("integrated_lufs"), figure("true_peak_dbtp"), " ".join(master.get("problems", ())), " ".join(outcome.remarks),
+        f"{outcome.seconds:.1f}", "yes" if outcome.again else "no",
+    ]  # fmt: skip
+
+
+def _safe(text: str) -> str:
+    """Text that a spreadsheet does not take for a formula; levels stay figures."""
+    is_figure = text.replace("-", "", 1).replace(".", "", 1).isdigit()
+    return f"'{text}" if text[:1] in ("=", "+", "-", "@", "\t", "\r") and not is_figure else text
+
+
+def page_of(standing: Standing) -> str:
+    """The page; it comes anew by itself while work goes on."""
+    rows = [
+        {
+            "name": Path(o.file).name, "passes": o.passes, "again": o.again, "error": o.error, "remarks": o.remarks,
+            "seconds": clock(o.seconds) if o.seconds else "", "masters": [_master(m) for m in o.masters],
+        }
+        for o in standing.outcomes
+    ]  # fmt: skip
+    left = standing.remaining_s
+    return str(
+        templates().get_template("batch.html").render(
+            rows=rows, done=len(standing.outcomes), count=standing.count, passed=standing.passed, is_running=standing.is_running,
+            refresh=REFRESH_S, left=None if left is None else clock(left), made=time.strftime("%Y-%m-%d %H:%M"),
+        )
+    )  # fmt: skip
+
+
+def _master(master: dict[str, Any]) -> dict[str, Any]:
+    return {
+        "name": Path(master["file"]).name if master.get("file") else f"{master['target']}, {master['format']}", "passes": master["pass"],
+        "problems": master["problems"], "lufs": with_unit(master.get("integrated_lufs"), "LUFS"), "dbtp": with_unit(master.get("true_peak_dbtp"), "dBTP"),
+    }  # fmt: skip

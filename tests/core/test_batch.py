@@ -1,0 +1,260 @@
+"""Batches: what they are made of, what a dying worker costs, how they stand, and folders that are watched."""
+
+from __future__ import annotations
+
+import csv
+import io
+import itertools
+import os
+import re
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+import pytest
+import soundfile as sf
+from hypothesis import given
+from hypothesis import strategies as st
+
+from dubbin.cli.main import main
+from dubbin.core.deliver import batch as batches
+from dubbin.core.deliver.batch import Outcome, run_batch
+from dubbin.core.deliver.batch_inputs import BatchInput, find_inputs, read_table
+from dubbin.core.deliver.batch_report import COLUMNS, PAGE, TABLE, Standing, csv_of, page_of, write_report
+from dubbin.core.deliver.recipe import load_recipe, recipe_of, save_recipe
+from dubbin.core.deliver.watching import arriving
+from dubbin.core.episode.document import new_episode
+from dubbin.core.episode.file import load_episode
+from dubbin.core.errors import CannotWrite, DubbinError
+from dubbin.core.folders import Folders
+from tests.conftest import RATE, noise
+
+MASTER = {
+    "file": "/out/a.mp3",
+    "target": "podcast-mono",
+    "format": "mp3",
+    "pass": True,
+    "problems": [],
+    "integrated_lufs": -19.02,
+    "true_peak_dbtp": -1.5,
+}
+
+
+@pytest.fixture
+def own(tmp_path) -> Folders:
+    return Folders(tmp_path / "cache", tmp_path / "state", tmp_path / "documents")
+
+
+def touched(folder: Path, *names: str) -> list[Path]:
+    folder.mkdir(parents=True, exist_ok=True)
+    for name in names:
+        (folder / name).write_bytes(b"x")
+    return [folder / name for name in names]
+
+
+# -- tables -----------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("mark", [",", ";", "\t"])
+def test_a_table_says_which_files_belong_together_and_what_they_are(tmp_path, mark):
+    rows = [
+        ("Episode", "File", "Voice", "Title", "Number"), ("one", "a.wav", "Ines", "The bell", ""), ("one", "/else/b.wav", "Tobias", "", "7"),
+        ("", "c.wav", "", "", ""), ("", "", "", "", ""),
+    ]  # fmt: skip
+    table = tmp_path / "show.csv"
+    table.write_text("\ufeff" + "\r\n".join(mark.join(row) for row in rows), encoding="utf-8")
+    first, second = find_inputs([table], tmp_path / "out")
+    assert first.recordings == [tmp_path / "a.wav", Path("/else/b.wav")] and first.voices == ("Ines", "Tobias")
+    assert first.path.name == "one" and (first.tags.title, first.tags.number) == ("The bell", "7")
+    assert second == BatchInput(tmp_path / "c.wav", (tmp_path / "c.wav",), ("",))
+
+
+@pytest.mark.parametrize(
+    ("text", "said"),
+    [
+        ("", "no column"), ("file\n", "no column"), ("name,title\na.wav,x\n", "no column"), ("file,colour\na.wav,red\n", "“colour”"),
+        ("file,title\n,x\n", "Line 2"), (b"\xff\xfe\x00", "no table"),
+    ],
+)  # fmt: skip
+def test_what_is_no_table_is_refused_in_a_sentence(tmp_path, text, said):
+    table = tmp_path / "t.csv"
+    table.write_bytes(text if isinstance(text, bytes) else text.encode())
+    with pytest.raises(DubbinError, match=said):
+        read_table(table)
+    with pytest.raises(DubbinError, match="could not be read"):
+        read_table(tmp_path / "missing.csv")
+
+
+@given(st.text(max_size=200))
+def test_any_text_is_a_table_or_a_sentence(tmp_path_factory, text):
+    table = tmp_path_factory.mktemp("any") / "t.csv"
+    table.write_text("file,title\n" + text, encoding="utf-8", errors="replace")
+    try:
+        assert all(item.files for item in read_table(table))
+    except DubbinError as error:
+        assert str(error).endswith(".")
+
+
+def test_what_a_table_says_stands_in_the_episode_and_counts_more_than_the_recipe(speech, own, tmp_path):
+    sf.write(tmp_path / "desk.wav", speech[: 8 * RATE] + noise(8, -60, 1), RATE)
+    (tmp_path / "t.csv").write_text("file,episode,voice,title,show,author\ndesk.wav,twelve,Ines,The bell,My show,\n")
+    plain = replace(
+        new_episode().delivery, formats=("mp3",), tags=replace(new_episode().delivery.tags, show="Recipe show", author="Recipe author")
+    )
+    recipe = replace(recipe_of(new_episode()), pauses_on=False, fillers=False, retakes=False, delivery=plain)
+    out = tmp_path / "out"
+    out.mkdir()
+    (outcome,) = run_batch(find_inputs([tmp_path / "t.csv"], out), out, recipe, own)
+    assert outcome.passes and outcome.seconds > 0
+    episode = load_episode(out / "twelve.dubbin")
+    tags = episode.delivery.tags
+    assert (episode.title, tags.title, tags.show, tags.author) == ("The bell", "The bell", "My show", "Recipe author")
+    assert [lane.voice for lane in episode.lanes] == ["Ines"]
+
+
+def test_another_tag_in_the_table_is_another_episode_to_make(tmp_path):
+    (file,) = touched(tmp_path, "a.wav")
+    item = BatchInput(file, (file,), ("Ines",))
+    keys = {
+        batches._key(i, None) for i in (item, replace(item, voices=("Tobias",)), replace(item, tags=replace(item.tags, number="2")), item)
+    }
+    assert len(keys) == 3
+
+
+# -- workers that die -------------------------------------------------------------------
+
+
+def deadly(item, out, name, recipe, folders, task=None):
+    """Work that takes its whole process along on some files: once, or always."""
+    count = out / f"{name}.tries"
+    count.write_text(str(int(count.read_text()) + 1 if count.exists() else 1))
+    if "deadly" in name or ("unlucky" in name and count.read_text() == "1"):
+        os._exit(9)
+    return Outcome(str(item.path), ({**MASTER, "file": str(count)},))
+
+
+def test_a_worker_that_dies_costs_what_it_had_in_hand_and_nothing_else(tmp_path, own, monkeypatch):
+    monkeypatch.setattr(batches, "run_one", deadly)
+    files = touched(tmp_path / "in", "a.wav", "deadly.wav", "b.wav", "unlucky.wav", "c.wav")
+    out = tmp_path / "out"
+    out.mkdir()
+    outcomes = {Path(o.file).name: o for o in run_batch([BatchInput(f) for f in files], out, None, own, workers=2)}
+    assert {name for name, o in outcomes.items() if o.passes} == {"a.wav", "b.wav", "unlucky.wav", "c.wav"}
+    assert "twice" in outcomes["deadly.wav"].error
+    monkeypatch.setattr(batches, "run_one", lambda *a: pytest.fail("done again"))
+    again = [o for o in itertools.islice(run_batch([BatchInput(f) for f in files if f.name != "deadly.wav"], out, None, own), 9)]
+    assert len(again) == 4 and all(o.again for o in again)
+
+
+# -- how it stands ----------------------------------------------------------------------
+
+OUTCOMES = (
+    Outcome("/in/<b>a.wav", (MASTER, {**MASTER, "format": "wav", "pass": False, "problems": ["too <loud>"], "true_peak_dbtp": None}), seconds=90.0),
+    Outcome("/in/=b.wav", error="/in/=b.wav was not found.", seconds=1.0), Outcome("/in/c.wav", (MASTER,), remarks=("No words.",), again=True, seconds=50.0),
+)  # fmt: skip
+
+
+def test_the_table_has_a_row_a_master_and_one_for_what_failed():
+    head, *rows = csv.reader(io.StringIO(csv_of(OUTCOMES)))
+    assert tuple(head) == COLUMNS and len(rows) == 4
+    table = [dict(zip(COLUMNS, row, strict=True)) for row in rows]
+    assert (
+        [r["passes"] for r in table] == ["yes", "no", "no", "yes"]
+        and table[0]["integrated_lufs"] == "-19.02"
+        and table[1]["true_peak_dbtp"] == ""
+    )
+    assert table[2]["error"].endswith("was not found.") and table[3]["done_before"] == "yes" and table[3]["remarks"] == "No words."
+
+
+def test_nothing_in_the_table_is_a_formula_and_nothing_on_the_page_is_markup():
+    bad = Outcome("=cmd|' /C calc'!A0", error="@SUM(1)")
+    (row,) = list(csv.reader(io.StringIO(csv_of([bad]))))[1:]
+    assert row[0].startswith("'=") and row[2].startswith("'@")
+    page = page_of(Standing(OUTCOMES, 5))
+    assert "&lt;b&gt;" in page and "<b>" not in page and "&lt;loud&gt;" in page and "<script" not in page
+
+
+def test_the_page_tells_how_far_it_is_and_comes_anew_only_while_it_runs():
+    running = Standing(OUTCOMES, 5, workers=2)
+    assert running.passed == 1 and running.remaining_s == pytest.approx((90 + 1) / 2 * 2 / 2)
+    page = page_of(running)
+    assert "3 of 5 done, about 0:46 left" in page and 'http-equiv="refresh"' in page
+    over = page_of(replace(running, is_running=False))
+    assert "left" not in over.split("</style>")[1] and 'http-equiv="refresh"' not in over
+    assert Standing((), 3).remaining_s is None and Standing(OUTCOMES, 3).remaining_s is None
+
+
+def test_a_table_that_can_not_be_written_is_said(tmp_path):
+    with pytest.raises(CannotWrite, match=re.escape(TABLE)):
+        write_report(Standing(OUTCOMES, 3), tmp_path / "missing")
+
+
+def test_the_command_leaves_a_table_and_a_page(tmp_path, monkeypatch, capsys):
+    monkeypatch.setenv("DUBBIN_HOME", str(tmp_path / "home"))
+    recipe = tmp_path / "r.json"
+    save_recipe(replace(recipe_of(new_episode()), pauses_on=False, fillers=False, retakes=False), recipe)
+    assert load_recipe(recipe).fillers is False
+    assert main(["batch", str(tmp_path / "nowhere.wav"), "-o", str(tmp_path / "out"), "--recipe", str(recipe), "--quiet"]) == 1
+    assert "0 of 1 pass" in capsys.readouterr().out
+    assert "nowhere.wav" in (tmp_path / "out" / TABLE).read_text() and "0 of 1 pass everything" in (tmp_path / "out" / PAGE).read_text()
+
+
+# -- folders that are watched -----------------------------------------------------------
+
+
+def test_what_comes_is_taken_when_it_has_stopped_growing(tmp_path, monkeypatch):
+    show, now = tmp_path / "show", [0.0]
+    show.mkdir()
+    (show / "letter.txt").write_text("not sound")
+    steps = iter(
+        [
+            lambda: touched(show / "ep1", "a.wav"), lambda: (show / "ep1" / "a.wav").write_bytes(b"more"), lambda: None, lambda: None, lambda: None,
+            lambda: touched(show / "ep1", "b.wav"), lambda: None, lambda: None, lambda: None, lambda: None,
+        ]
+    )  # fmt: skip
+
+    class Enough(Exception):
+        pass
+
+    def wait(seconds: float) -> None:
+        now[0] += 5.0
+        step = next(steps, None)
+        if step is None:
+            raise Enough
+        step()
+
+    monkeypatch.setattr("dubbin.core.deliver.watching.time.monotonic", lambda: now[0])
+    came = []
+    with pytest.raises(Enough):
+        for inputs in arriving([show], tmp_path / "out", calm_s=10.0, wait=wait):
+            came.append((now[0], [p.name for i in inputs for p in i.recordings]))
+    assert came == [(20.0, ["a.wav"]), (40.0, ["a.wav", "b.wav"])]
+
+
+def test_the_command_watches_until_it_is_interrupted(tmp_path, monkeypatch, capsys):
+    monkeypatch.setenv("DUBBIN_HOME", str(tmp_path / "home"))
+    (file,) = touched(tmp_path / "in", "a.wav")
+
+    def coming(paths, out):
+        yield [BatchInput(file)]
+        yield [BatchInput(file.with_name("b.wav"))]
+        raise KeyboardInterrupt
+
+    monkeypatch.setattr("dubbin.cli.batch_commands.arriving", coming)
+    monkeypatch.setattr(
+        batches, "run_one", lambda item, out, name, *a: Outcome(str(item.path), ({**MASTER, "file": str(file)},), seconds=2.0)
+    )
+    assert main(["batch", str(tmp_path / "in"), "-o", str(tmp_path / "out"), "--watch", "--quiet"]) == 0
+    printed = capsys.readouterr().out
+    assert "a.wav: passes, 0:02" in printed and "b.wav: passes" in printed
+    assert "2 of 2 pass everything" in (tmp_path / "out" / PAGE).read_text()
+
+
+def test_microphones_of_one_folder_stay_one_episode(tmp_path):
+    touched(tmp_path / "ep", "a.wav", "b.flac", "notes.txt")
+    (item,) = find_inputs([tmp_path], tmp_path / "out")
+    assert (
+        item.path == tmp_path / "ep"
+        and [p.name for p in item.recordings] == ["a.wav", "b.flac"]
+        and np.all([p.exists() for p in item.recordings])
+    )
