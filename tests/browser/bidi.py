@@ -49,14 +49,13 @@ class Browser:
         self.downloads.mkdir(parents=True)
         self._numbers = itertools.count(1)
         if kind == "chromium":
-            self._process, address, begun = *_chromium(folder, self.downloads), True
+            self._process, address, self._session = _chromium(folder, self.downloads)
         else:
-            self._process, address, begun = *_firefox(folder, self.downloads), False
+            self._process, address, self._session = *_firefox(folder, self.downloads), ""
         self._stack = ExitStack()
         self._line: ClientConnection = self._stack.enter_context(connect(address, max_size=None, open_timeout=START_S))
-        if not begun:
+        if not self._session:
             self.ask("session.new", capabilities={"alwaysMatch": {"unhandledPromptBehavior": PROMPTS}})
-        self._ends_by_itself = kind == "firefox"  # the other one is its driver's
         self._context = self.ask("browsingContext.getTree")["contexts"][0]["context"]
 
     def ask(self, method: str, **params: Any) -> dict[str, Any]:
@@ -139,7 +138,9 @@ class Browser:
             time.sleep(0.05)
 
     def close(self) -> None:
-        if self._ends_by_itself:
+        if self._session:  # else its driver would leave it behind
+            urllib.request.urlopen(urllib.request.Request(self._session, method="DELETE"), timeout=START_S).close()
+        else:
             self.ask("browser.close")
         self._stack.close()
         _end(self._process)
@@ -156,8 +157,8 @@ def _end(process: subprocess.Popen[str]) -> None:
         process.stdout.close()
 
 
-def _chromium(folder: Path, downloads: Path) -> tuple[subprocess.Popen[str], str]:
-    """chromedriver, and the address of a session of it."""
+def _chromium(folder: Path, downloads: Path) -> tuple[subprocess.Popen[str], str, str]:
+    """chromedriver, where a session of it is heard, and the address of that session."""
     process = subprocess.Popen(["chromedriver", "--port=0"], stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True)
     port = _heard(process, r"successfully on port (\d+)")
     options = {
@@ -167,7 +168,8 @@ def _chromium(folder: Path, downloads: Path) -> tuple[subprocess.Popen[str], str
     wanted = {"capabilities": {"alwaysMatch": {"webSocketUrl": True, "unhandledPromptBehavior": PROMPTS, "goog:chromeOptions": options}}}
     request = urllib.request.Request(f"http://127.0.0.1:{port}/session", json.dumps(wanted).encode(), {"Content-Type": "application/json"})
     with urllib.request.urlopen(request, timeout=START_S) as answer:
-        return process, json.load(answer)["value"]["capabilities"]["webSocketUrl"]
+        begun = json.load(answer)["value"]
+    return process, begun["capabilities"]["webSocketUrl"], f"http://127.0.0.1:{port}/session/{begun['sessionId']}"
 
 
 def _firefox(folder: Path, downloads: Path) -> tuple[subprocess.Popen[str], str]:
