@@ -464,6 +464,8 @@ class LanesView(QWidget):
             role = "indigo" if lane.role is Role.VOICE else "muted"
             return wave_image(recorded, height, c.q(role, strong), zoom)
         pale = 0 if self.picture is Picture.BOTH else 70 if audible else 40
+        if treated is None:  # all that there is to see until it is treated
+            pale = 170 if audible else 70
         layers = [wave_image(recorded, height, c.q("indigo", pale), zoom)]
         if treated is not None:
             after = self._columns(lane, treated.peaks, sound.voiced)

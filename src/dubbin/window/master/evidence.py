@@ -24,6 +24,9 @@ MASTER_COLUMNS = (tr("Master"), tr("Loudness"), tr("True peak"), tr("Range"), tr
 TARGET_COLUMNS = (tr("Target"), tr("Gain"), tr("Limiter"), tr("Will it pass?"))
 
 
+NO_TARGET = tr("Tick a target on the card: what it will take to meet it stands here.")
+
+
 class MasterEvidence(QWidget):
     hear_chosen = pyqtSignal(str)
     notes_edited = pyqtSignal(str)
@@ -82,9 +85,7 @@ class MasterEvidence(QWidget):
         left.addWidget(self.plot, 1)
         row.addLayout(left, 5)
         right = QVBoxLayout()
-        self.predictions = FigureTable(
-            tr("Expected result"), TARGET_COLUMNS, 0, tr("Tick a target on the card: what it will take to meet it stands here.")
-        )
+        self.predictions = FigureTable(tr("Expected result"), TARGET_COLUMNS, 0, NO_TARGET)
         right.addWidget(self.predictions, 1)
         self.advice = label("", "muted", wrap=True)
         right.addWidget(self.advice)
@@ -141,13 +142,27 @@ class MasterEvidence(QWidget):
 
     # -- the program ------------------------------------------------------------------
 
+    def _say_why_empty(self, text: str) -> None:
+        """What stands in the table of targets while it has no rows."""
+        if self.predictions.empty != text:
+            self.predictions.empty = text
+            self.predictions.setAccessibleDescription(text)
+            port = self.predictions.viewport()
+            if port is not None:
+                port.update()
+
     def show_program(self, figures: ProgramFigures | None, target: Target | None, prediction: Prediction | None, has_lanes: bool) -> None:
         names = ("upper", "lower", "momentary", "program", "limiter")
         if figures is None or not len(figures.history.times_s):
             self.caption.setText(tr("The program's loudness is being measured …") if has_lanes else "")
+            self.plot.set_range((0.0, 60.0), (LOWEST_LUFS, HIGHEST_LUFS))
+            self._say_why_empty(
+                tr("What each ticked target takes stands here as soon as the program is measured.") if has_lanes and target else NO_TARGET
+            )
             for name in names:
                 self.plot.hide_curve(name)
             return
+        self._say_why_empty(NO_TARGET)
         history = figures.history
         gain = prediction.gain_db if prediction is not None else 0.0
         end = max(float(history.times_s[-1]) + 1.5, 1.0)

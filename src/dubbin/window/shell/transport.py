@@ -18,6 +18,8 @@ from dubbin.window.session.selection import Selection
 from dubbin.window.session.session import Session
 from dubbin.window.shell.work_list import WorkList, remaining
 
+WORK_PAD = 8  # beside the text of what runs
+
 
 class Transport(QFrame):
     def __init__(self, session: Session, view: Viewport, selection: Selection, actions: ActionList, theme: Theme) -> None:
@@ -164,5 +166,9 @@ class Transport(QFrame):
         text = ", ".join(part for part in (job.title, remaining(job)) if part)
         if len(live) > 1:
             text += tr(" · {count} more").format(count=len(live) - 1)
-        self.work.setText(f"{text}  ▴")
+        # What does not fit ends early, with its end in sight: how much more there is.
+        metrics = self.work.fontMetrics()
+        room = self.work.width() - 2 * WORK_PAD - metrics.horizontalAdvance("  ▴")
+        self.work.setText(f"{metrics.elidedText(text, Qt.TextElideMode.ElideMiddle, max(room, 0))}  ▴" if room > 0 else "▴")
+        self.work.setAccessibleName(text)
         self.progress.setValue(round(job.fraction * 1000))
