@@ -45,8 +45,9 @@ NEURAL_TILE_S = 16.0  # of shorter ones the lead-in is a larger share; longer on
 STATISTICAL_LEAD_S = 1.0  # in which the decision-directed rule forgets where it began
 BLEND_WINDOW_S = 0.036  # of the statistical gain beside the network
 # Share of the statistical result in the neural one: LEAST_SHARE everywhere, MOST_SHARE more where speech stands SURE_DB
-# above the noise, none of that below UNSURE_DB. Twice as much gains a little more PESQ and loses twice the DNSMOS.
-LEAST_SHARE, MOST_SHARE = 0.05, 0.3
+# above the noise, none of that below UNSURE_DB. On eight real voices in noise at 5, 15 and 25 dB, against the network alone: PESQ +.07, +.09, +.19, STOI up to
+# +.004, DNSMOS -.02 each. Twice as much gains PESQ .01, .04, .07 more and loses twice the DNSMOS; a third less is within .01 of no loss and keeps three quarters.
+LEAST_SHARE, MOST_SHARE = 0.03, 0.15
 UNSURE_DB, SURE_DB = 10.0, 25.0
 # A room's echo stands as far above the noise as the voice does, and only the network tells them apart: where it keeps less than RINGING_DB of what is surely no
 # noise, its own result stands; from DRY_DB on the blend does. Dry voices in noise of 5 to 25 dB keep -1.1 to 0 dB, in a room of .4 s -5.5 to -2.4 dB.
