@@ -250,6 +250,21 @@ def test_the_command_watches_until_it_is_interrupted(tmp_path, monkeypatch, caps
     assert "2 of 2 pass everything" in (tmp_path / "out" / PAGE).read_text()
 
 
+def test_a_watch_that_is_interrupted_tells_of_what_failed_until_then(tmp_path, monkeypatch):
+    monkeypatch.setenv("DUBBIN_HOME", str(tmp_path / "home"))
+    files = touched(tmp_path / "in", "a.wav", "b.wav")
+
+    def run_one(item, out, name, *more):
+        if name == "b":
+            raise KeyboardInterrupt
+        return Outcome(str(item.path), error="broken", seconds=1.0)
+
+    monkeypatch.setattr("dubbin.cli.batch_commands.arriving", lambda paths, out: iter([[BatchInput(f) for f in files]]))
+    monkeypatch.setattr(batches, "run_one", run_one)
+    assert main(["batch", str(tmp_path / "in"), "-o", str(tmp_path / "out"), "--watch", "--quiet", "--workers", "1"]) == 1
+    assert "broken" in (tmp_path / "out" / TABLE).read_text()
+
+
 def test_microphones_of_one_folder_stay_one_episode(tmp_path):
     touched(tmp_path / "ep", "a.wav", "b.flac", "notes.txt")
     (item,) = find_inputs([tmp_path], tmp_path / "out")

@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 
 from dubbin.cli.main import main
 from dubbin.core.deliver.comments import MOST_COMMENTS, comments_change, is_comments, read_comments
-from dubbin.core.deliver.review import _in_script, _peaks, review_html
+from dubbin.core.deliver.review import _in_script, _peaks, review_html, write_review
 from dubbin.core.episode.commands.comments import Comment, answer_comment, take_comments, tick_marker
 from dubbin.core.episode.commands.markers import add_marker, add_markers
 from dubbin.core.episode.document import new_episode
@@ -164,6 +164,14 @@ def test_the_wave_is_that_of_the_sound():
     peaks = np.array(_peaks(Sound(x[None], RATE)))
     assert len(peaks) == 3000 and set(peaks[:999]) == {0} and set(peaks[1001:1999]) == {255} and set(peaks[2001:]) == {128}
     assert _peaks(Sound(np.zeros((2, 10), np.float32), RATE)) == [0] * 10
+
+
+def test_silence_becomes_a_page_too_and_an_empty_program_is_a_sentence(episode, tmp_path):
+    write_review(Sound(np.zeros((2, 3 * RATE), np.float32), RATE), episode, tmp_path / "silent.html")
+    assert (tmp_path / "silent.html").stat().st_size > 10_000
+    with pytest.raises(DubbinError, match="empty"):
+        write_review(Sound(np.zeros((2, 0), np.float32), RATE), episode, tmp_path / "none.html")
+    assert not (tmp_path / "none.html").exists()
 
 
 # -- the command ------------------------------------------------------------------------

@@ -35,7 +35,7 @@ def batch(args: Namespace, folders: Folders) -> int:
     check_folder(args.out)
     if args.watch:
         return _watch(args, recipe, folders)
-    outcomes = _run(inputs, args, recipe, folders)
+    outcomes = _run(inputs, args, recipe, folders, [])
     if args.json:
         print_json({"episodes": [{**asdict(o), "pass": o.passes} for o in outcomes]})
     else:
@@ -47,13 +47,11 @@ def batch(args: Namespace, folders: Folders) -> int:
     return 0 if all(o.passes for o in outcomes) else 1
 
 
-def _run(
-    inputs: Sequence[BatchInput], args: Namespace, recipe: Recipe | None, folders: Folders, before: Sequence[Outcome] = ()
-) -> list[Outcome]:
-    """Do some inputs and keep the table of all; what was done `before` in the same run comes first in it."""
+def _run(inputs: Sequence[BatchInput], args: Namespace, recipe: Recipe | None, folders: Folders, outcomes: list[Outcome]) -> list[Outcome]:
+    """Do some inputs, and add what comes of them to the outcomes of the run so far; the table is of all, also where somebody interrupts it."""
     task = progress_task(tr_count("{count} episode", "{count} episodes", len(inputs)), args.quiet)
-    outcomes, workers = list(before), args.workers or max(1, (os.cpu_count() or 2) // 2)
-    count = len(before) + len(inputs)
+    workers = args.workers or max(1, (os.cpu_count() or 2) // 2)
+    count = len(outcomes) + len(inputs)
     try:
         write_report(Standing(tuple(outcomes), count, workers), args.out)
         for outcome in run_batch(inputs, args.out, recipe, folders, task, args.workers):
@@ -75,7 +73,7 @@ def _watch(args: Namespace, recipe: Recipe | None, folders: Folders) -> int:
     try:
         for inputs in arriving(args.inputs, args.out):
             known = len(outcomes)
-            outcomes = _run(inputs, args, recipe, folders, outcomes)
+            _run(inputs, args, recipe, folders, outcomes)
             for outcome in outcomes[known:]:
                 if args.json:
                     print(json.dumps({**asdict(outcome), "pass": outcome.passes}), flush=True)

@@ -91,11 +91,11 @@ def figure(value: float | None, unit: str, digits: int = 1) -> str:
 def proof_line(proof: Proof) -> str:
     loudness = proof.measured.loudness
     verdict = "passes" if proof.passes else "FAILS"
-    return tr("{file}: {verdict} {target}: {figure}, {figure2}, range {figure3}").format(
+    return tr("{file}: {verdict} {target}: {loudness}, {peak}, range {range_lu}").format(
         file=proof.file,
         verdict=verdict,
         target=proof.target,
-        figure=figure(loudness.integrated_lufs, "LUFS"),
-        figure2=figure(loudness.true_peak_dbtp, "dBTP"),
-        figure3=figure(loudness.range_lu, "LU"),
+        loudness=figure(loudness.integrated_lufs, "LUFS"),
+        peak=figure(loudness.true_peak_dbtp, "dBTP"),
+        range_lu=figure(loudness.range_lu, "LU"),
     )

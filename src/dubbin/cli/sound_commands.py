@@ -74,15 +74,15 @@ def _print_report(path: Path, report: RecordingReport, remarks: tuple[str, ...])
     )
     loudness, noise = report.loudness, report.noise
     print(
-        tr("  loudness   {figure}, range {figure2}, true peak {figure3}").format(
-            figure=figure(loudness.integrated_lufs, "LUFS"),
-            figure2=figure(loudness.range_lu, "LU"),
-            figure3=figure(loudness.true_peak_dbtp, "dBTP"),
+        tr("  loudness   {loudness}, range {range_lu}, true peak {peak}").format(
+            loudness=figure(loudness.integrated_lufs, "LUFS"),
+            range_lu=figure(loudness.range_lu, "LU"),
+            peak=figure(loudness.true_peak_dbtp, "dBTP"),
         )
     )
     print(
-        tr("  noise      floor {figure}, speech {figure2} above it").format(
-            figure=figure(noise.floor_dbfs, "dBFS"), figure2=figure(noise.snr_db, "dB")
+        tr("  noise      floor {floor}, speech {speech} above it").format(
+            floor=figure(noise.floor_dbfs, "dBFS"), speech=figure(noise.snr_db, "dB")
         )
     )
     for finding in report.findings:

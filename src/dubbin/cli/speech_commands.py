@@ -68,8 +68,8 @@ def transcribe(args: Namespace, folders: Folders) -> int:
         print_json(document)
     elif args.out:
         print(
-            tr("{out}: {sum} words, {sum2} fillers").format(
-                out=args.out, sum=sum(w.kind == "word" for w in words), sum2=sum(w.kind == "filler" for w in words)
+            tr("{out}: {words} words, {fillers} fillers").format(
+                out=args.out, words=sum(w.kind == "word" for w in words), fillers=sum(w.kind == "filler" for w in words)
             )
         )
     else:

@@ -151,8 +151,8 @@ def read_cover(path: Path) -> Cover:
     try:
         if path.stat().st_size > MOST_COVER_BYTES:
             raise DubbinError(
-                tr("{path} weighs {st_size} MB; a cover may weigh {most_cover_bytes} MB at most.").format(
-                    path=path, st_size=number(path.stat().st_size / 1000000.0, 0), most_cover_bytes=number(MOST_COVER_BYTES / 1000000.0, 0)
+                tr("{path} weighs {size} MB; a cover may weigh {most} MB at most.").format(
+                    path=path, size=number(path.stat().st_size / 1000000.0, 0), most=number(MOST_COVER_BYTES / 1000000.0, 0)
                 )
             )
         data = path.read_bytes()
@@ -161,12 +161,14 @@ def read_cover(path: Path) -> Cover:
             image.verify()
     except OSError as error:
         raise DubbinError(
-            tr("{path} can't be used as a cover: {value}.").format(path=path, value=error.strerror or "it is no picture that can be read")
+            tr("{path} can't be used as a cover: {reason}.").format(
+                path=path, reason=error.strerror or tr("it is no picture that can be read")
+            )
         ) from error
     except (SyntaxError, ValueError, Image.DecompressionBombError) as error:
         raise DubbinError(tr("{path} can't be used as a cover: it is no picture that can be read.").format(path=path)) from error
     if kind not in ("JPEG", "PNG"):
-        raise DubbinError(tr("{path} is {value}; covers are JPEG or PNG.").format(path=path, value=kind or "no picture"))
+        raise DubbinError(tr("{path} is {kind}; covers are JPEG or PNG.").format(path=path, kind=kind or tr("no picture")))
     remarks = []
     if width != height:
         remarks.append(tr("The cover is {width} x {height}: directories ask for a square.").format(width=width, height=height))

@@ -258,8 +258,8 @@ def load_recipe(path: Path) -> Recipe:
         raise DubbinError(tr("{path} is not a recipe of Dubbin.").format(path=path))
     if not isinstance(body.get("version"), int) or body["version"] > VERSION:
         raise DubbinError(
-            tr("{path} was made by a newer Dubbin (version {get}); this one reads up to {version}.").format(
-                path=path, get=body.get("version"), version=VERSION
+            tr("{path} was made by a newer Dubbin (version {found}); this one reads up to {version}.").format(
+                path=path, found=body.get("version"), version=VERSION
             )
         )
     try:

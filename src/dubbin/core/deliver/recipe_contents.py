@@ -71,7 +71,7 @@ def _pauses(recipe: Recipe) -> str:
 
 def _masters(recipe: Recipe) -> str:
     delivery = recipe.delivery
-    return tr("{targets} as {value}").format(targets=", ".join(delivery.targets), value=", ".join(f.upper() for f in delivery.formats))
+    return tr("{targets} as {formats}").format(targets=", ".join(delivery.targets), formats=", ".join(f.upper() for f in delivery.formats))
 
 
 def _texts(recipe: Recipe) -> str:

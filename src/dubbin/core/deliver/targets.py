@@ -188,14 +188,14 @@ def rules(reading: Reading, target: Target) -> list[Rule]:
             problem = (
                 ""
                 if good
-                else tr("{name} the words lasts {seconds} s; {span} to {span2} s are asked for.").format(
-                    name=name, seconds=number(seconds, 2), span=number(span[0]), span2=number(span[1])
+                else tr("{name} the words lasts {seconds} s; {least} to {most} s are asked for.").format(
+                    name=name, seconds=number(seconds, 2), least=number(span[0]), most=number(span[1])
                 )
             )
             out.append(
                 Rule(
                     name,
-                    tr("{span} to {span2} s").format(span=number(span[0]), span2=number(span[1])),
+                    tr("{least} to {most} s").format(least=number(span[0]), most=number(span[1])),
                     with_unit(seconds, "s", 2),
                     good,
                     problem,

@@ -14,7 +14,7 @@ from dubbin.core.jobs import Task
 from dubbin.core.measure.alignment import Alignment, align
 from dubbin.core.measure.channels import are_swapped
 from dubbin.core.sound.working_copy import WorkingCopies
-from dubbin.core.texts import tr
+from dubbin.core.texts import tr, tr_count
 
 LEAST_DRIFT_PPM = 0.5  # less is no more than the scatter of the measurement: half a millisecond in a quarter of an hour
 
@@ -108,4 +108,4 @@ def lined_up(episode: Episode, results: Sequence[LinedUp]) -> Change:
         if len(placed) == 1 and placed[0].found
         else ""
     )
-    return Change(tr("Line up {value}").format(value=one or f"{len(placed)} recordings"), episode)
+    return Change(tr("Line up {what}").format(what=one or tr_count("{count} recording", "{count} recordings", len(placed))), episode)

@@ -27,6 +27,16 @@ from dubbin.window.shell.page import Page, Status
 from dubbin.window.shell.shared import Shared
 
 
+def _row(*buttons: tuple[QPushButton, str, Callable[[], None]]) -> QHBoxLayout:
+    """Buttons side by side, each with its tooltip and what it does."""
+    row = QHBoxLayout()
+    for button, tip, act in buttons:
+        button.setToolTip(tip)
+        button.clicked.connect(lambda _=False, act=act: act())
+        row.addWidget(button)
+    return row
+
+
 class MasterPage(Page):
     sizes = (210, 400)
 
@@ -48,34 +58,19 @@ class MasterPage(Page):
         self.export_button.setProperty("kind", "main")
         self.export_button.setToolTip(tr("Choose a folder; every file is decoded again and measured after it was written."))
         self.export_button.clicked.connect(lambda: acts.choose_export())
-        row = QHBoxLayout()
+        self.listening = Listening(shared)
         self.clip, self.stems, self.video = QPushButton(tr("Clip …")), QPushButton(tr("Stems …")), QPushButton(tr("Video …"))
-        for button, tip, act in (
+        self.review, self.comments = QPushButton(tr("Listening page …")), QPushButton(tr("Take comments …"))
+        row = _row(
             (self.clip, tr("A master of the selection alone."), acts.choose_clip),
             (self.stems, tr("A file a voice, music apart; together they are the program."), acts.choose_stems),
             (self.video, tr("The program's sound back into the video that it came from; its picture is not touched."), acts.choose_video),
-        ):
-            button.setToolTip(tip)
-            button.clicked.connect(lambda _=False, act=act: act())
-            row.addWidget(button)
-        others = QHBoxLayout()
-        self.listening = Listening(shared)
-        self.review, self.comments = QPushButton(tr("Listening page …")), QPushButton(tr("Take comments …"))
-        for button, tip, act in (
-            (
-                self.review,
-                tr("One file with the sound and the words, to be heard in a browser and commented on; nothing is sent anywhere."),
-                self.listening.choose_page,
-            ),
-            (
-                self.comments,
-                tr("Files of comments that came back from a listening page: they become markers."),
-                self.listening.choose_comments,
-            ),
-        ):
-            button.setToolTip(tip)
-            button.clicked.connect(lambda _=False, act=act: act())
-            others.addWidget(button)
+        )
+        page_about = tr("One file with the sound and the words, to be heard in a browser and commented on; nothing is sent anywhere.")
+        comments_about = tr("Files of comments that came back from a listening page: they become markers.")
+        others = _row(
+            (self.review, page_about, self.listening.choose_page), (self.comments, comments_about, self.listening.choose_comments)
+        )
         self.collecting = Collecting(shared)
         shared.actions.add(sharing_actions(self.session, self.listening, self.collecting))
         for card in (self.targets, self.formats):

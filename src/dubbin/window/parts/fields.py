@@ -81,7 +81,7 @@ class SpanField(QPushButton):
 
     def show_value(self, value: tuple[float, float] | None) -> None:
         self.setText(
-            tr("Learned from {value}–{value2} s · {clear}").format(value=number(value[0]), value2=number(value[1]), clear=self.info.clear)
+            tr("Learned from {start}–{end} s · {clear}").format(start=number(value[0]), end=number(value[1]), clear=self.info.clear)
             if value
             else self.info.pick
         )

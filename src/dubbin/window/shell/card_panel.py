@@ -62,5 +62,5 @@ class CardPanel(QFrame):
     def show_step(self, step: Step, about: str) -> None:
         """Bring a step's sheets to the front; about: what they are about."""
         self._sheets.setCurrentIndex(list(Step).index(step))
-        self.title.setText(tr("JOB CARD · {upper}").format(upper=step.caption.upper()))
+        self.title.setText(tr("JOB CARD · {step}").format(step=step.caption.upper()))
         self.about.setText(about)

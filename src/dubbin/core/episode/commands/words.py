@@ -38,7 +38,7 @@ def correct_word(episode: Episode, lane_id: str, number: int, text: str) -> Chan
         episode,
         transcript,
         words,
-        tr("Correct “{text}” to “{text2}”").format(text=word.text, text2=text)
+        tr("Correct “{before}” to “{after}”").format(before=word.text, after=text)
         if text
         else tr("Remove the word “{text}”").format(text=word.text),
     )
