@@ -140,7 +140,7 @@ def test_a_worker_that_dies_costs_what_it_had_in_hand_and_nothing_else(tmp_path,
     out.mkdir()
     outcomes = {Path(o.file).name: o for o in run_batch([BatchInput(f) for f in files], out, None, own, workers=2)}
     assert {name for name, o in outcomes.items() if o.passes} == {"a.wav", "b.wav", "unlucky.wav", "c.wav"}
-    assert "twice" in outcomes["deadly.wav"].error
+    assert "every time" in outcomes["deadly.wav"].error
     monkeypatch.setattr(batches, "run_one", lambda *a: pytest.fail("done again"))
     again = [o for o in itertools.islice(run_batch([BatchInput(f) for f in files if f.name != "deadly.wav"], out, None, own), 9)]
     assert len(again) == 4 and all(o.again for o in again)

@@ -100,9 +100,9 @@ class _Job:
 def _on_processes(
     waiting: Sequence[_Job], out: Path, recipe: Recipe | None, folders: Folders, workers: int
 ) -> Iterator[tuple[_Job, Outcome]]:
-    """Jobs side by side; where a process dies, all that it may have taken along are tried again one by one, and the one that kills it again is given up."""
+    """Jobs side by side; where a process dies, all that it may have taken along are tried again one by one, and the one that ends it every time is given up."""
     left = list(waiting)
-    for at_once in (workers, 1):
+    for at_once in (workers, 1, 1):  # what never came to its turn beside the others has two tries of its own
         broken: list[_Job] = []
         for job, outcome in _on_pool(left, out, recipe, folders, at_once):
             if outcome is None:
@@ -111,7 +111,7 @@ def _on_processes(
                 yield job, outcome
         left = broken
     for job in left:
-        error = tr("{path}: the work on it ended unexpectedly, twice; perhaps there is too little memory.").format(path=job.item.path)
+        error = tr("{path}: the work on it ended unexpectedly every time; perhaps there is too little memory.").format(path=job.item.path)
         yield job, Outcome(str(job.item.path), error=error)
 
 
