@@ -2,7 +2,7 @@
 
     ./benchmarks/run            sets up an environment of its own and runs everything
     python benchmarks/run.py [PART ...] [--voices FOLDER]    only some parts: denoise, hum, clicks, clipping, rumble, echo, together, speed, rooms,
-    real, editing, voices, delivery, window, codecs, hour, memory
+    real, editing, voices, delivery, window, codecs, hour, cluster, memory
 
 Peers and scores are needed here only. A peer that is not installed is left out. Speed is given in times real time and as a
 ratio to the peer in the same run, since machines differ and are noisy.
@@ -19,6 +19,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
+import cluster
 import codec_search
 import degraded
 import delivery
@@ -262,7 +263,7 @@ TABLES: dict[str, tuple[str, Callable[..., list[tuple[str, str]]]]] = {
     "rooms": ("Measuring rooms", rooms.rows), "editing": ("Editing, on the demo as recorded", editing.rows), "voices": ("Voice and balance", voices.rows),
     "delivery": ("Measuring and mastering", delivery.rows), "window": ("The window, offscreen", window.rows),
     "codecs": ("How the MP3 and AAC encoders search", codec_search.rows),
-    "hour": ("An hour of two microphones", hour.rows),
+    "hour": ("An hour of two microphones", hour.rows), "cluster": ("A batch on a cluster", cluster.rows),
 }  # fmt: skip
 FAULTS, SPEED, MEMORY_HEADING = "What treatments do to known faults", "Speed on four minutes, mono", "Memory"
 REAL_FAULTS = "What treatments do to known faults of real voices: mean (worst)"

@@ -17,16 +17,22 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from dubbin.cli.main import main
-from dubbin.core.deliver import batch as batches
-from dubbin.core.deliver.batch import Outcome, run_batch
-from dubbin.core.deliver.batch_inputs import BatchInput, find_inputs, read_table
-from dubbin.core.deliver.batch_report import COLUMNS, PAGE, TABLE, Standing, csv_of, page_of, write_report
+from dubbin.core.batch.inputs import BatchInput, find_inputs, read_table
+from dubbin.core.batch.naming import with_names
+from dubbin.core.batch.outcome import Outcome, input_key
+from dubbin.core.batch.report import COLUMNS, PAGE, TABLE, Standing, csv_of, page_of, write_report
+from dubbin.core.batch.run import run_batch
+from dubbin.core.batch.watching import arriving
 from dubbin.core.deliver.recipe import load_recipe, recipe_of, save_recipe
-from dubbin.core.deliver.watching import arriving
+from dubbin.core.episode.commands.lanes import name_voice
 from dubbin.core.episode.document import new_episode
 from dubbin.core.episode.file import load_episode
+from dubbin.core.episode.model import Lane, Recording, Role
 from dubbin.core.errors import CannotWrite, DubbinError
 from dubbin.core.folders import Folders
+from dubbin.core.sound.source import Sound
+from dubbin.core.speech.known_voices import KnownVoices, spans_of_marks, voice_point
+from dubbin.core.speech.speaker_encoder import SPAN_S
 from tests.conftest import RATE, noise
 
 MASTER = {
@@ -115,33 +121,84 @@ def test_what_a_table_says_stands_in_the_episode_and_counts_more_than_the_recipe
 def test_another_tag_in_the_table_is_another_episode_to_make(tmp_path):
     (file,) = touched(tmp_path, "a.wav")
     item = BatchInput(file, (file,), ("Ines",))
-    keys = {
-        batches._key(i, None) for i in (item, replace(item, voices=("Tobias",)), replace(item, tags=replace(item.tags, number="2")), item)
-    }
+    keys = {input_key(i, None) for i in (item, replace(item, voices=("Tobias",)), replace(item, tags=replace(item.tags, number="2")), item)}
     assert len(keys) == 3
+
+
+# -- names by sound ---------------------------------------------------------------------
+
+
+@pytest.fixture
+def remembered(speech, own) -> KnownVoices:
+    """A voice of which another stretch was heard before."""
+    known = KnownVoices(own.state)
+    known.remember(
+        "Ines",
+        voice_point(Sound(speech[None, 10 * RATE :].astype(np.float32), RATE), [(0.5 * k, 0.5 * k + 1.5) for k in range(36)]),
+    )
+    return known
+
+
+def test_a_voice_that_is_remembered_has_its_name_and_somebody_is_told(speech, own, remembered, tmp_path):
+    sf.write(tmp_path / "rec_001.wav", speech[: 10 * RATE], RATE)
+    plain = replace(new_episode().delivery, targets=("podcast-mono",), formats=("mp3",), extras=())
+    recipe = replace(recipe_of(new_episode()), pauses_on=False, fillers=False, retakes=False, delivery=plain)
+    out = tmp_path / "out"
+    out.mkdir()
+    (outcome,) = run_batch([BatchInput(tmp_path / "rec_001.wav")], out, recipe, own)
+    assert outcome.passes and outcome.remarks == ("Named by sound: Ines.",)
+    assert [lane.voice for lane in load_episode(out / "rec_001.dubbin").lanes] == ["Ines"]
+
+
+def test_a_name_that_a_table_or_the_recipe_gives_stands(own, remembered):
+    episode = replace(
+        new_episode(), recordings=(Recording("r", "/a.wav", "f", RATE, RATE, 1),), lanes=(Lane("l", "r", (0,), "Anna", Role.VOICE),)
+    )
+    points = {"l": remembered._voices["Ines"][0]}
+    assert with_names(episode, points, own.state, None, ()) == (name_voice(episode, "l", "Ines").episode, ("Ines",))
+    assert with_names(episode, points, own.state, None, ("Anna",)) == (episode, ())
+    recipe = recipe_of(episode)
+    assert [v.voice for v in recipe.voices] == ["Anna"] and with_names(episode, points, own.state, recipe, ()) == (episode, ())
+    assert with_names(episode, {}, own.state, None, ()) == (episode, ())
+
+
+def test_nobody_has_the_name_of_another_microphone(own, remembered):
+    lanes = (Lane("l", "r", (0,), "Anna", Role.VOICE), Lane("m", "r", (0,), "Ines", Role.VOICE))
+    episode = replace(new_episode(), recordings=(Recording("r", "/a.wav", "f", RATE, RATE, 1),), lanes=lanes)
+    assert with_names(episode, {"l": remembered._voices["Ines"][0]}, own.state, None, ("Ines",)) == (episode, ())
+
+
+@given(st.lists(st.booleans(), max_size=600))
+def test_stretches_to_listen_to_lie_where_somebody_speaks(marks):
+    spans = spans_of_marks(np.array(marks, bool), 100)
+    assert all(0 <= a < b <= len(marks) / 100 and 0.7 <= b - a <= SPAN_S + 1e-9 for a, b in spans)
+    assert all(b <= c for (_, b), (c, _) in itertools.pairwise(spans))
+    for a, b in spans:
+        quiet = ~np.array(marks, bool)[round(a * 100) : round(b * 100)]
+        assert not any(quiet[k : k + 41].all() for k in range(len(quiet) - 40)), "a gap longer than .4 s is nobody's"
 
 
 # -- workers that die -------------------------------------------------------------------
 
 
-def deadly(item, out, name, recipe, folders, task=None):
+def deadly(work, out, folders, task=None):
     """Work that takes its whole process along on some files: once, or always."""
-    count = out / f"{name}.tries"
+    count = out / f"{work.name}.tries"
     count.write_text(str(int(count.read_text()) + 1 if count.exists() else 1))
-    if "deadly" in name or ("unlucky" in name and count.read_text() == "1"):
+    if "deadly" in work.name or ("unlucky" in work.name and count.read_text() == "1"):
         os._exit(9)
-    return Outcome(str(item.path), ({**MASTER, "file": str(count)},))
+    return Outcome(str(work.item.path), ({**MASTER, "file": str(count)},))
 
 
 def test_a_worker_that_dies_costs_what_it_had_in_hand_and_nothing_else(tmp_path, own, monkeypatch):
-    monkeypatch.setattr(batches, "run_one", deadly)
+    monkeypatch.setattr("dubbin.core.batch.run.run_one", deadly)
     files = touched(tmp_path / "in", "a.wav", "deadly.wav", "b.wav", "unlucky.wav", "c.wav")
     out = tmp_path / "out"
     out.mkdir()
     outcomes = {Path(o.file).name: o for o in run_batch([BatchInput(f) for f in files], out, None, own, workers=2)}
     assert {name for name, o in outcomes.items() if o.passes} == {"a.wav", "b.wav", "unlucky.wav", "c.wav"}
     assert "every time" in outcomes["deadly.wav"].error
-    monkeypatch.setattr(batches, "run_one", lambda *a: pytest.fail("done again"))
+    monkeypatch.setattr("dubbin.core.batch.run.run_one", lambda *a: pytest.fail("done again"))
     again = [o for o in itertools.islice(run_batch([BatchInput(f) for f in files if f.name != "deadly.wav"], out, None, own), 9)]
     assert len(again) == 4 and all(o.again for o in again)
 
@@ -223,7 +280,7 @@ def test_what_comes_is_taken_when_it_has_stopped_growing(tmp_path, monkeypatch):
             raise Enough
         step()
 
-    monkeypatch.setattr("dubbin.core.deliver.watching.time.monotonic", lambda: now[0])
+    monkeypatch.setattr("dubbin.core.batch.watching.time.monotonic", lambda: now[0])
     came = []
     with pytest.raises(Enough):
         for inputs in arriving([show], tmp_path / "out", calm_s=10.0, wait=wait):
@@ -242,7 +299,7 @@ def test_the_command_watches_until_it_is_interrupted(tmp_path, monkeypatch, caps
 
     monkeypatch.setattr("dubbin.cli.batch_commands.arriving", coming)
     monkeypatch.setattr(
-        batches, "run_one", lambda item, out, name, *a: Outcome(str(item.path), ({**MASTER, "file": str(file)},), seconds=2.0)
+        "dubbin.core.batch.run.run_one", lambda work, *a: Outcome(str(work.item.path), ({**MASTER, "file": str(file)},), seconds=2.0)
     )
     assert main(["batch", str(tmp_path / "in"), "-o", str(tmp_path / "out"), "--watch", "--quiet"]) == 0
     printed = capsys.readouterr().out
@@ -254,13 +311,13 @@ def test_a_watch_that_is_interrupted_tells_of_what_failed_until_then(tmp_path, m
     monkeypatch.setenv("DUBBIN_HOME", str(tmp_path / "home"))
     files = touched(tmp_path / "in", "a.wav", "b.wav")
 
-    def run_one(item, out, name, *more):
-        if name == "b":
+    def run_one(work, *more):
+        if work.name == "b":
             raise KeyboardInterrupt
-        return Outcome(str(item.path), error="broken", seconds=1.0)
+        return Outcome(str(work.item.path), error="broken", seconds=1.0)
 
     monkeypatch.setattr("dubbin.cli.batch_commands.arriving", lambda paths, out: iter([[BatchInput(f) for f in files]]))
-    monkeypatch.setattr(batches, "run_one", run_one)
+    monkeypatch.setattr("dubbin.core.batch.run.run_one", run_one)
     assert main(["batch", str(tmp_path / "in"), "-o", str(tmp_path / "out"), "--watch", "--quiet", "--workers", "1"]) == 1
     assert "broken" in (tmp_path / "out" / TABLE).read_text()
 

@@ -9,8 +9,9 @@ import numpy as np
 import pytest
 import soundfile as sf
 
-from dubbin.core.deliver.batch import STATE, run_batch
-from dubbin.core.deliver.batch_inputs import find_inputs
+from dubbin.core.batch.inputs import find_inputs
+from dubbin.core.batch.outcome import STATE
+from dubbin.core.batch.run import run_batch
 from dubbin.core.deliver.recipe import (
     Recipe,
     RecipePart,

@@ -1,23 +1,26 @@
-"""batch: the whole chain over many recordings."""
+"""batch, worker: the whole chain over many recordings, on this machine or on many."""
 
 from __future__ import annotations
 
 import json
-import os
 import sys
+import time
 from argparse import Namespace
 from collections.abc import Sequence
+from contextlib import suppress
 from dataclasses import asdict
+from functools import partial
 from pathlib import Path
 
 from dubbin.cli.json_output import print_json
 from dubbin.cli.plain import figure
 from dubbin.cli.progress import end_progress, progress_task
-from dubbin.core.deliver.batch import Outcome, run_batch
-from dubbin.core.deliver.batch_inputs import BatchInput, find_inputs
-from dubbin.core.deliver.batch_report import PAGE, TABLE, Standing, write_report
+from dubbin.core.batch.inputs import BatchInput, find_inputs
+from dubbin.core.batch.outcome import Outcome
+from dubbin.core.batch.report import PAGE, TABLE, Running, Standing, write_report
+from dubbin.core.batch.run import run_batch, usual_workers
+from dubbin.core.batch.watching import arriving
 from dubbin.core.deliver.recipe import Recipe, load_recipe
-from dubbin.core.deliver.watching import arriving
 from dubbin.core.errors import CannotWrite
 from dubbin.core.figures import clock
 from dubbin.core.folders import Folders
@@ -27,6 +30,8 @@ from dubbin.core.texts import tr, tr_count
 
 def batch(args: Namespace, folders: Folders) -> int:
     recipe = load_recipe(args.recipe) if args.recipe is not None else None
+    if args.cluster:  # other machines know nothing of the folder that a relative path starts from
+        args.inputs = [path.absolute() for path in args.inputs]
     inputs = [] if args.watch else find_inputs(args.inputs, args.out)
     try:
         args.out.mkdir(parents=True, exist_ok=True)
@@ -50,15 +55,30 @@ def batch(args: Namespace, folders: Folders) -> int:
 def _run(inputs: Sequence[BatchInput], args: Namespace, recipe: Recipe | None, folders: Folders, outcomes: list[Outcome]) -> list[Outcome]:
     """Do some inputs, and add what comes of them to the outcomes of the run so far; the table is of all, also where somebody interrupts it."""
     task = progress_task(tr_count("{count} episode", "{count} episodes", len(inputs)), args.quiet)
-    workers = args.workers or max(1, (os.cpu_count() or 2) // 2)
-    count = len(outcomes) + len(inputs)
+    workers = args.workers or usual_workers()
+    count, elsewhere, started = len(outcomes) + len(inputs), None, time.monotonic()
+    running: tuple[Running, ...] = ()
+
+    def tell(present: Sequence[Running]) -> None:
+        nonlocal running
+        running = tuple(present)
+        standing = Standing(tuple(outcomes), count, workers, True, running, time.monotonic() - started)
+        write_report(standing, args.out)
+        if count:
+            task.step(standing.share)
+
+    if args.cluster:
+        from dubbin.core.batch.cluster import on_cluster  # its library is an extra
+
+        elsewhere = partial(on_cluster, out=args.out, folders=folders, address=args.cluster, tell=tell, say=_say)
     try:
         write_report(Standing(tuple(outcomes), count, workers), args.out)
-        for outcome in run_batch(inputs, args.out, recipe, folders, task, args.workers):
+        for outcome in run_batch(inputs, args.out, recipe, folders, task, args.workers, elsewhere):
             outcomes.append(outcome)
             if outcome.error is not None:
                 print(f"dubbin: {outcome.error}", file=sys.stderr)
-            write_report(Standing(tuple(outcomes), count, workers), args.out)
+            elapsed = time.monotonic() - started if args.cluster else None
+            write_report(Standing(tuple(outcomes), count, workers, True, running, elapsed), args.out)
     finally:
         write_report(Standing(tuple(outcomes), count, workers, is_running=False), args.out)
     end_progress(args.quiet)
@@ -103,3 +123,20 @@ def _print(outcome: Outcome) -> None:
     for e in outcome.entries:
         change = f"{e['before']} → {e['after']}" if e["before"] else e["after"]
         print(f"    {e['step']:8} {e['title']}: {change}")
+
+
+def _say(text: str) -> None:
+    print(f"\r\x1b[Kdubbin: {text}" if sys.stderr.isatty() else f"dubbin: {text}", file=sys.stderr, flush=True)
+
+
+def worker(args: Namespace, folders: Folders) -> int:
+    from dubbin.core.batch.worker import serve  # its library is an extra
+
+    with suppress(KeyboardInterrupt):
+        serve(
+            args.address,
+            args.workers,
+            args.memory,
+            (lambda _: None) if args.quiet else (lambda text: print(text, file=sys.stderr, flush=True)),
+        )
+    return 0

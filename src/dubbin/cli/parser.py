@@ -199,7 +199,15 @@ def _batch(add: Add) -> None:
     )
     sub.add_argument("-o", dest="out", type=Path, required=True, metavar="DIR")
     sub.add_argument("--recipe", type=Path, metavar="FILE", help=tr("settings saved in the window, under Episode"))
-    sub.add_argument("--workers", type=int, choices=range(1, 65), metavar="N", help=tr("recordings at a time; default: half the cores"))
+    where = sub.add_mutually_exclusive_group()
+    where.add_argument("--workers", type=int, choices=range(1, 65), metavar="N", help=tr("recordings at a time; default: half the cores"))
+    where.add_argument("--cluster", metavar="ADDRESS", help=tr("of a Dask scheduler, such as tcp://10.0.0.2:8786: its workers do the work"))
+
+    sub = add("worker", ("batch_commands", "worker"), tr("work for batches of other machines, until it is interrupted"), json=False)
+    sub.add_argument("address", metavar="ADDRESS", help=tr("of a Dask scheduler, such as tcp://10.0.0.2:8786"))
+    sub.add_argument("--workers", type=int, choices=range(1, 65), metavar="N", help=tr("processes; default: half the cores"))
+    sub.add_argument("--memory", type=int, metavar="MB", help=tr("that each process may take; default: its share of the machine's"))
+    sub.add_argument("--quiet", action="store_true", help=tr("say nothing"))
 
 
 def _fps(text: str) -> float:

@@ -7,8 +7,8 @@ from __future__ import annotations
 
 import hashlib
 import os
-from collections.abc import Hashable
-from contextlib import suppress
+from collections.abc import Hashable, Iterator
+from contextlib import contextmanager, suppress
 from functools import lru_cache
 from pathlib import Path
 from typing import Any, TypeVar, get_origin
@@ -21,7 +21,7 @@ from dubbin.core.sound.peaks import PeakPyramid
 from dubbin.core.sound.writing import replacing
 
 T = TypeVar("T")
-SUFFIX = ".result"
+SUFFIX, NOTES = ".result", ".notes"
 MOST_BYTES = 10**9
 CODE = ("sound", "measure", "treat", "speech")  # parts of the program that have a say in what is measured
 
@@ -52,12 +52,22 @@ class KeptResults:
             with replacing(path) as temporary:
                 temporary.write_bytes(_seal(data) + data)
 
+    @contextmanager
+    def notes(self, kind: str, key: Hashable) -> Iterator[Path]:
+        """The beginning of names of files in which long work notes what is finished; they are gone once it is whole, and stay when it breaks off."""
+        beginning = self._path(kind, key).with_suffix(NOTES)
+        with suppress(OSError):
+            self.folder.mkdir(parents=True, exist_ok=True)
+        yield beginning
+        for path in self.folder.glob(f"{beginning.name}*"):
+            path.unlink(missing_ok=True)
+
     def prune(self, most_bytes: int = MOST_BYTES) -> None:
         """Throw those away that were used longest ago."""
         found = []
         with suppress(OSError):
             for entry in os.scandir(self.folder):
-                if entry.name.endswith(SUFFIX):
+                if entry.name.endswith(SUFFIX) or NOTES in entry.name:
                     found.append((entry.stat().st_mtime, entry.stat().st_size, entry.path))
         total = sum(size for _, size, _ in found)
         for _, size, path in sorted(found):

@@ -2,7 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+import hashlib
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
 
 from dubbin.core.jobs import Task
 from dubbin.core.measure.measuring import measure_recording, measure_treated
@@ -14,6 +18,10 @@ from dubbin.core.sound.peaks import PeakBuilder, PeakPyramid
 from dubbin.core.sound.rendered import rendered
 from dubbin.core.sound.source import Source, blocks
 from dubbin.core.speech.activity import Activity, find_activity
+from dubbin.core.speech.models import Models
+from dubbin.core.speech.transcribe import Transcription, transcribe_with
+from dubbin.core.speech.transcript import Spoken
+from dubbin.core.treat.chain import Stage
 from dubbin.core.treat.guard import Guard
 
 
@@ -57,6 +65,33 @@ def measure_repaired(sound: LaneSound, key: LaneKey, before: RecordingReport, ke
     return known
 
 
+def guard_of(stage: Stage, kept: KeptResults | None, task: Task | None = None) -> Guard:
+    """How much of the voice a treatment takes along."""
+    known = kept.recall("guard", stage.key, Guard) if kept is not None else None
+    if known is None:
+        known = stage.guard(task)
+        if kept is not None:
+            kept.keep("guard", stage.key, known)
+    return known
+
+
+def hear_words(
+    recorded: Source, lane: str, key: LaneKey, activity: Activity, own: NDArray[np.bool_], models: Models, spoken: Spoken, kept: KeptResults | None, task: Task, *,
+    rt60_s: float | None = None,
+) -> Transcription:  # fmt: skip
+    """The words of a voice. own: marks, 100 a second, of what this voice says. Where they are noted, work that was broken off goes on with the page it had in hand."""
+    if kept is None:
+        return transcribe_with(models, recorded, lane, activity, own, spoken, rt60_s=rt60_s, task=task)
+    marks = hashlib.blake2b(np.packbits(own).tobytes(), digest_size=12).hexdigest()
+    name = (key.recorded, models.choice, spoken, marks)
+    known = kept.recall("words", name, Transcription)
+    if known is None:
+        with kept.notes("words", name) as notes:
+            known = transcribe_with(models, recorded, lane, activity, own, spoken, rt60_s=rt60_s, keep=notes, task=task)
+        kept.keep("words", name, known)
+    return replace(known, transcript=replace(known.transcript, lane=lane))
+
+
 def treat_lane(sound: LaneSound, key: LaneKey, kept: KeptResults | None, task: Task, report: RecordingReport | None = None) -> Treated:
     """Compute all of a lane's treated sound that is not there yet; its picture, and how much of the voice each repair takes along. report: on the sound as
     recorded, where it is known."""
@@ -68,7 +103,7 @@ def treat_lane(sound: LaneSound, key: LaneKey, kept: KeptResults | None, task: T
         for start, x in blocks(sound.voiced):
             part.step(start / max(sound.voiced.frames, 1))
             builder.push(x)
-        known = Treated(builder.finish(), {stage.treatment.name: stage.guard(part) for stage in sound.repaired.stages})
+        known = Treated(builder.finish(), {stage.treatment.name: guard_of(stage, kept, part) for stage in sound.repaired.stages})
         if kept is not None:
             kept.keep("treated", key.voiced, known)
     return known

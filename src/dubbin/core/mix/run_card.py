@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Collection, Sequence
 from dataclasses import dataclass, field, replace
+from enum import StrEnum
 from typing import Any
 
 import numpy as np
@@ -44,7 +45,7 @@ from dubbin.core.mix.heard_in_cuts import SpeechInCut, speech_in_cuts
 from dubbin.core.mix.kept_results import KeptResults
 from dubbin.core.mix.lane_gains import Balance, find_balance
 from dubbin.core.mix.lane_key import lane_key
-from dubbin.core.mix.lane_results import measure_recorded, measure_repaired
+from dubbin.core.mix.lane_results import guard_of, hear_words, measure_recorded, measure_repaired
 from dubbin.core.mix.lane_sound import LaneSound
 from dubbin.core.mix.program import SessionMix
 from dubbin.core.mix.render import episode_sounds, voice_facts
@@ -56,7 +57,7 @@ from dubbin.core.speech.models import Models
 from dubbin.core.speech.pauses import Pause, find_pauses
 from dubbin.core.speech.recogniser import release as release_recogniser
 from dubbin.core.speech.retakes import find_retakes
-from dubbin.core.speech.transcribe import Transcription, remark_on, transcribe_with
+from dubbin.core.speech.transcribe import Transcription, remark_on
 from dubbin.core.speech.turns import own_speech
 from dubbin.core.speech.word_table import WordTable
 from dubbin.core.texts import tr
@@ -70,6 +71,16 @@ from dubbin.core.treat.voice_suggestion import suggest_voice
 
 LONGEST_QUOTE = 48  # letters of what was said, in the list
 REPAIR_NAMES, VOICE_NAMES = [t.name for t in REPAIRS], [t.name for t in VOICE]
+
+
+class CardPart(StrEnum):
+    """What is done one after the other."""
+
+    MEASURE = "measure"
+    REPAIR = "repair"
+    WORDS = "words"
+    VOICES = "voices"
+    BALANCE = "balance"
 
 
 @dataclass(frozen=True)
@@ -96,12 +107,12 @@ class CardResources:
 
 def run_card(
     episode: Episode, resources: CardResources, task: Task | None = None, say: Callable[[str], None] = lambda _: None, *,
-    skip: Collection[PlanKey] = (), told: Callable[[PlanKey, float], None] = lambda _, __: None,
+    skip: Collection[PlanKey] = (), told: Callable[[PlanKey, float], None] = lambda _, __: None, until: CardPart = CardPart.BALANCE,
 ) -> CardResult:  # fmt: skip
     """Work out all that is suggested for an episode. Raises UnusableSound when a recording can't be read. say: is told which step is being done. skip: lines of
-    the plan that are left out. told: is told how far each line is, 0 to 1, from any thread."""
+    the plan that are left out. told: is told how far each line is, 0 to 1, from any thread. until: the last part that is done; a later run finds what is kept of it."""
     run = _Run(episode, resources, task or Task(), say, frozenset(skip), told)
-    run.all()
+    run.all(until)
     return CardResult(tuple(run.changes), tuple(run.entries), tuple(run.remarks))
 
 
@@ -150,7 +161,20 @@ class _Run:
         shares = dict(zip([lane.id for lane in lanes], self._task.part(low, high).shares(len(lanes)), strict=True))
         in_parallel(lambda lane: work(lane, shares[lane.id]), lanes, self._task.part(low, low))
 
-    def all(self) -> None:
+    def all(self, until: CardPart) -> None:
+        for part, work in self._parts():
+            work()
+            if part is until:
+                break
+        self._task.step(1.0)
+
+    def _parts(self) -> list[tuple[CardPart, Callable[[], None]]]:
+        found = [(CardPart.MEASURE, self._measure)]
+        if self.voices:
+            found += [(CardPart.REPAIR, self._repair), (CardPart.WORDS, self._words), (CardPart.VOICES, self._edit_and_set)]
+        return [*found, (CardPart.BALANCE, self._balance)]
+
+    def _measure(self) -> None:
         self._say(tr("Measuring"))
         sounds = self._sounds()
 
@@ -159,27 +183,19 @@ class _Run:
             self._reports[lane.id], self._activities[lane.id] = found.report, found.activity
 
         self._each(measure, 0.0, 0.08)
-        if self.voices:
-            self._say(tr("Repairing"))
-            self._repair()
-            deep_filter.release()  # the speech model takes its place
-            if self._resources.words:
-                self._say(tr("Transcribing"))
-                self._words()
-            self._say(tr("Finding pauses"))
-            self._pauses()
-            self._cut()
-            release_recogniser()
-            self._voicings.clear()
-            self._say(tr("Setting the voices"))
-            self._voice()
-        self._say(tr("Balancing"))
-        self._balance()
-        self._task.step(1.0)
+
+    def _edit_and_set(self) -> None:
+        self._say(tr("Finding pauses"))
+        self._pauses()
+        self._cut()
+        release_recogniser()
+        self._voicings.clear()
+        self._voice()
 
     # -- repair -----------------------------------------------------------------------
 
     def _repair(self) -> None:
+        self._say(tr("Repairing"))
         wanted: dict[str, dict[str, int]] = {}
         for lane in self.voices:
             found = {s.treatment: round(s.strength) for s in self._reports[lane.id].suggested if s.treatment in REPAIR_NAMES}
@@ -208,7 +224,7 @@ class _Run:
             for stage in chain.stages:
                 name = stage.treatment.name
                 if name in wanted[lane.id]:
-                    wanted[lane.id][name] = min(wanted[lane.id][name], int(100 * stage.guard().highest_strength))
+                    wanted[lane.id][name] = min(wanted[lane.id][name], int(100 * guard_of(stage, self._resources.kept).highest_strength))
 
         self._each(treat, 0.08, 0.47)
         hidden: dict[str, Use] = {}
@@ -246,10 +262,14 @@ class _Run:
                 before, after = (figure.text(r) for r in (self._reports[lane.id], self._after[lane.id]))
                 title = f"{TREATMENTS[name].title} {strength} % · {lane.voice}"
                 self.entries.append(Entry(CardStep.REPAIR, title, RepairSwitch(lane.id, name), before, after))
+        deep_filter.release()  # the speech model takes its place
 
     # -- edit -------------------------------------------------------------------------
 
     def _words(self) -> None:
+        if not self._resources.words:
+            return
+        self._say(tr("Transcribing"))
         rate = self.episode.rate
         own = own_speech([(lane.start_frame / rate, self._activities[lane.id]) for lane in self.voices])
         self._own = {lane.id: uncovered(m, lane, rate, SPEECH_PER_S, OTHER) for lane, m in zip(self.voices, own, strict=True)}
@@ -260,8 +280,18 @@ class _Run:
         def listen(lane: Lane, task: Task) -> None:
             rt60 = self._reports[lane.id].echo.rt60_s
             task = task.watched(lambda fraction: self._tell(PlanKind.WORDS, fraction, lane.id))
-            heard[lane.id] = transcribe_with(
-                models, sounds[lane.id].recorded, lane.id, self._activities[lane.id], self._own[lane.id], spoken, rt60_s=rt60, task=task
+            key, kept = lane_key(self.episode, lane), self._resources.kept
+            heard[lane.id] = hear_words(
+                sounds[lane.id].recorded,
+                lane.id,
+                key,
+                self._activities[lane.id],
+                self._own[lane.id],
+                models,
+                spoken,
+                kept,
+                task,
+                rt60_s=rt60,
             )
             self._tell(PlanKind.WORDS, 1.0, lane.id)
 
@@ -359,6 +389,7 @@ class _Run:
     # -- voice and balance ------------------------------------------------------------
 
     def _voice(self) -> None:
+        self._say(tr("Setting the voices"))
         sounds = self._sounds()
         uses: dict[str, dict[str, dict[str, Any]]] = {}
 
@@ -390,6 +421,7 @@ class _Run:
                 self.entries.append(Entry(CardStep.VOICE, f"{names} · {lane.voice}", VoiceSwitch(lane.id), before, after))
 
     def _balance(self) -> None:
+        self._say(tr("Balancing"))
         if not self._wants(PlanKind.BALANCE):
             return
         loudness = {}

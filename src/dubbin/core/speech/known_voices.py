@@ -35,11 +35,19 @@ Spans = list[tuple[float, float]]
 
 def spans_of_words(words: Sequence[Word], rate: int, speaker: int | None = None) -> Spans:
     """Where somebody speaks, in seconds of the recording, in stretches as long as are listened to at once. speaker: of several; None: whoever speaks."""
+    spoken = [w for w in words if w.kind is WordKind.WORD and (speaker is None or w.speaker == speaker)]
+    return _in_spans([(w.start_frame / rate, w.end_frame / rate) for w in spoken])
+
+
+def spans_of_marks(marks: NDArray[np.bool_], per_s: int) -> Spans:
+    """The same from marks (n,), so many a second."""
+    edges = np.flatnonzero(np.diff(np.concatenate([[0], marks.astype(np.int8), [0]])))
+    return _in_spans([(a / per_s, b / per_s) for a, b in edges.reshape(-1, 2).tolist()])
+
+
+def _in_spans(spoken: Sequence[tuple[float, float]]) -> Spans:
     joined: Spans = []
-    for word in words:
-        if word.kind is not WordKind.WORD or (speaker is not None and word.speaker != speaker):
-            continue
-        a, b = word.start_frame / rate, word.end_frame / rate
+    for a, b in spoken:
         if joined and a - joined[-1][1] < GAP_S:
             joined[-1] = (joined[-1][0], max(b, joined[-1][1]))
         else:

@@ -52,25 +52,25 @@ class Stage:
         self.tile_frames, self._lead, self._tail = (round(s * self.rate) for s in spans)
         self._tiles = tile_cache.tiles(key)
         self._keeps_removed = tile_cache.is_compact and use.treatment.changes_little
-        self._key, self._found = key, tile_cache.findings
+        self.key, self._found = key, tile_cache.findings  # key: a name for all that the stage's sound depends on
         self._tile_locks: dict[int, threading.Lock] = {}
         self._locks_lock = threading.Lock()
 
     def findings(self, task: Task | None = None) -> Any:
         """What the treatment found in the whole recording; looked for once."""
-        return self._found.get(self._key, lambda: self.treatment.analyse(self.upstream, self.settings, task or Task()))
+        return self._found.get(self.key, lambda: self.treatment.analyse(self.upstream, self.settings, task or Task()))
 
     def take_over(self, report: RecordingReport) -> None:
         """What a report on what comes before holds of the findings need not be looked for again."""
         found = self.treatment.measured(report, self.settings)
         if found is not None:
-            self._found.get(self._key, lambda: found)
+            self._found.get(self.key, lambda: found)
 
     def guard(self, task: Task | None = None) -> Guard:
         """How much of the voice the treatment takes along; looked at once."""
         mends, rooms = self.treatment.mends_places, self.treatment.takes_rooms
         return self._found.get(  # type: ignore[no-any-return]
-            f"{self._key}:guard", lambda: measure_guard(self.upstream, self, mends_places=mends, takes_rooms=rooms, task=task)
+            f"{self.key}:guard", lambda: measure_guard(self.upstream, self, mends_places=mends, takes_rooms=rooms, task=task)
         )
 
     @property
@@ -87,7 +87,7 @@ class Stage:
         """Whether frames start to stop can be read without computing."""
         if all(self._tiles.has(i) for i in self._indices(start, stop)):
             return True
-        return self._found.knows(self._key) and self.is_idle
+        return self._found.knows(self.key) and self.is_idle
 
     def _indices(self, start: int, stop: int) -> range:
         return range(start // self.tile_frames, -(-stop // self.tile_frames))
@@ -152,7 +152,7 @@ class Stage:
     def release(self) -> None:
         """Let go of what was found, once every tile is there: noise and echo of hours take hundreds of megabytes."""
         if self.is_filled:
-            self._found.forget(self._key)
+            self._found.forget(self.key)
 
     @property
     def is_filled(self) -> bool:

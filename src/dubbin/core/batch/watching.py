@@ -6,7 +6,7 @@ import time
 from collections.abc import Callable, Iterator, Sequence
 from pathlib import Path
 
-from dubbin.core.deliver.batch_inputs import BatchInput, find_inputs
+from dubbin.core.batch.inputs import BatchInput, find_inputs
 from dubbin.core.errors import DubbinError
 
 LOOK_S = 2.0  # between two looks

@@ -10,7 +10,8 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from dubbin.core.deliver.batch import Outcome
+from dubbin.core.batch.outcome import Outcome
+from dubbin.core.batch.steps import NEEDS
 from dubbin.core.deliver.proof_sheet import templates
 from dubbin.core.errors import CannotWrite
 from dubbin.core.figures import clock, with_unit
@@ -32,17 +33,31 @@ COLUMNS = (
     "seconds",
     "done_before",
 )
+LEAST_DONE = 0.05  # of an episode, from which on its pace tells something
 REFRESH_S = 5  # of the page, while work goes on
 
 
 @dataclass(frozen=True)
+class Running:
+    """An episode that is being worked on. fraction: of the step, 0 to 1. worker: who does it."""
+
+    name: str
+    step: str
+    fraction: float
+    worker: str
+
+
+@dataclass(frozen=True)
 class Standing:
-    """outcomes: so far. count: of inputs in all. workers: at a time. is_running: whether more is to come."""
+    """outcomes: so far. count: of inputs in all. workers: at a time. is_running: whether more is to come. running: what is being done, where that is known, and
+    elapsed_s: since when the first of them was begun."""
 
     outcomes: tuple[Outcome, ...]
     count: int
     workers: int = 1
     is_running: bool = True
+    running: tuple[Running, ...] = ()
+    elapsed_s: float | None = None
 
     @property
     def passed(self) -> int:
@@ -50,11 +65,30 @@ class Standing:
         return sum(o.passes for o in self.outcomes)
 
     @property
+    def share(self) -> float:
+        """How much of all is done, 0 to 1, begun episodes included."""
+        return (len(self.outcomes) + sum(_share_done(r) for r in self.running)) / max(self.count, 1)
+
+    @property
     def remaining_s(self) -> float | None:
         """Seconds still to go at the pace so far; None where that can't be told or nothing is left."""
+        if self.elapsed_s is not None and self.is_running:
+            new = sum(not o.again for o in self.outcomes) + sum(_share_done(r) for r in self.running)
+            left = self.count - len(self.outcomes) - sum(_share_done(r) for r in self.running)
+            return self.elapsed_s * left / new if new > LEAST_DONE else None
         took = [o.seconds for o in self.outcomes if not o.again]
         left = self.count - len(self.outcomes)
         return sum(took) / len(took) * left / max(self.workers, 1) if took and left > 0 and self.is_running else None
+
+
+def _share_done(running: Running) -> float:
+    """How much of an episode is done, 0 to 1, by the time that its steps usually take."""
+    done = 0.0
+    for step, need in NEEDS.items():
+        if step == running.step:
+            return done + need.share * running.fraction
+        done += need.share
+    return 0.0
 
 
 def write_report(standing: Standing, folder: Path) -> None:
@@ -110,7 +144,7 @@ def page_of(standing: Standing) -> str:
     left = standing.remaining_s
     return str(
         templates().get_template("batch.html").render(
-            rows=rows, done=len(standing.outcomes), count=standing.count, passed=standing.passed, is_running=standing.is_running,
+            rows=rows, running=[{"name": r.name, "step": r.step, "share": round(100 * r.fraction), "worker": r.worker} for r in standing.running], done=len(standing.outcomes), count=standing.count, passed=standing.passed, is_running=standing.is_running,
             refresh=REFRESH_S, left=None if left is None else clock(left), made=time.strftime("%Y-%m-%d %H:%M"),
         )
     )  # fmt: skip

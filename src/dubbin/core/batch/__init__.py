@@ -1,0 +1,1 @@
+"""Many episodes: on this machine's processes or on a cluster, and how they stand."""
