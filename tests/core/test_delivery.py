@@ -322,7 +322,7 @@ def test_companions_are_written_where_there_is_something_for_them(tmp_path):
     wanted = ("captions", "transcript", "chapters", "breaks", "notes")
     files = write_companions(PUBLICATION, tmp_path, "ep", "Bells & <co>", wanted)
     assert {p.name for p in files} == {
-        "ep.srt", "ep.vtt", "ep.transcript.txt", "ep.transcript.html", "ep.chapters.json", "ep.chapters.txt", "ep.breaks.txt", "ep.notes.md",
+        "ep.srt", "ep.vtt", "ep.transcript.txt", "ep.transcript.html", "ep.transcript.json", "ep.chapters.json", "ep.chapters.txt", "ep.chapters.vtt", "ep.breaks.txt", "ep.notes.md",
     }  # fmt: skip
     page = (tmp_path / "ep.transcript.html").read_text()
     assert "<script>" not in page and "Ines &lt;script&gt;" in page and "The &lt;bell&gt;" in page

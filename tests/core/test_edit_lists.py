@@ -200,7 +200,7 @@ def filmed(made, tmp_path_factory):
 
 class TestVideo:
     def test_only_what_has_a_picture_is_a_video(self, filmed):
-        assert videos_of(filmed) == {filmed.recordings[0].id}
+        assert set(videos_of(filmed)) == {filmed.recordings[0].id}
 
     def test_a_timeline_has_the_picture_below_cut_as_the_sound_is(self, filmed, tmp_path):
         write_edit_list(filmed, tmp_path / "a.otio")

@@ -16,6 +16,7 @@ from dubbin.core.deliver.audition import Audition
 from dubbin.core.deliver.passages import Passage
 from dubbin.core.deliver.recipe import load_recipe
 from dubbin.core.episode.commands.balance import set_level
+from dubbin.core.episode.commands.cuts import cut_stretch
 from dubbin.core.episode.commands.recordings import add_recordings
 from dubbin.core.episode.commands.treatments import change_use
 from dubbin.core.episode.commands.words import set_transcript
@@ -28,6 +29,7 @@ from dubbin.core.mix.card_entry import BalancePart, BalanceSwitch
 from dubbin.core.sound.working_copy import WorkingCopies
 from dubbin.core.speech.transcript import Transcript, Word
 from dubbin.window.shell.step import Step
+from tests.core.test_other_readers import film, filmed
 from tests.window.conftest import LONG_MS, put_down, settle
 
 RATE = 48000
@@ -112,6 +114,27 @@ def test_a_clip_of_the_selection_and_stems_that_add_up(qtbot, master, tmp_path):
     assert len(stems) == 2
     program = master.session.monitor.program()
     np.testing.assert_allclose(sum(stems).T, program.read(0, program.frames), atol=1e-6)
+
+
+@pytest.mark.parametrize("is_cut", [False, True])
+def test_the_video_button_makes_what_the_picture_needs(qtbot, master, tmp_path, monkeypatch, is_cut):
+    out, page = tmp_path / "out", master.pages[Step.MASTER]
+    out.mkdir()
+    episode = filmed(film(tmp_path / "talk.mp4"), tmp_path)
+    if is_cut:
+        episode = cut_stretch(episode, 2 * RATE, 3 * RATE).episode
+    save_episode(replace(episode, delivery=replace(episode.delivery, targets=("podcast-mono",))), tmp_path / "film.dubbin")
+    put_down(qtbot, master, tmp_path / "film.dubbin")
+    master.go_step(Step.MASTER)
+    settle(qtbot, master)
+    asked = []
+    monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda _, title, start: asked.append(title) or str(out))
+    assert page.video.isVisible()
+    QTest.mouseClick(page.video, Qt.MouseButton.LeftButton)
+    settle(qtbot, master)
+    made = {p.name for p in out.iterdir()}
+    assert made == ({"film.podcast-mono.wav", "film.picture.edl", "film.picture.otio"} if is_cut else {"film.podcast-mono.mp4"})
+    assert asked == ["Folder for the video talk.mp4"] and ("conform" in master.notices.text.text()) == is_cut
 
 
 def test_passages_are_listed_heard_and_made_into_clips_with_captions(qtbot, master, tmp_path):

@@ -1,4 +1,4 @@
-"""master, clips and proof: the commands that make files and judge them."""
+"""master, video, clips and proof: the commands that make files and judge them."""
 
 from __future__ import annotations
 
@@ -9,9 +9,11 @@ from pathlib import Path
 
 from dubbin.cli.json_output import print_json
 from dubbin.cli.plain import proof_line, proof_to_plain
-from dubbin.cli.programs import read_program
+from dubbin.cli.programs import program_of_episode, read_program
 from dubbin.cli.progress import end_progress, progress_task
+from dubbin.core.deliver.conforming import conform
 from dubbin.core.deliver.delivery import Delivered, Order, deliver, deliver_clips, order_of
+from dubbin.core.deliver.edit_lists import videos_of
 from dubbin.core.deliver.formats import find_format
 from dubbin.core.deliver.master import safe_name
 from dubbin.core.deliver.passages import find_passages
@@ -63,6 +65,28 @@ def _report(done: Delivered, as_json: bool) -> int:
     for problem in done.problems:
         print(f"dubbin: {problem}", file=sys.stderr)
     return 0 if all(m.proof.passes for m in done.masters) and not done.failed and not done.problems else 1
+
+
+def video(args: Namespace, folders: Folders) -> int:
+    episode = load_episode(args.episode)
+    films = videos_of(episode)
+    found = [r for r in episode.recordings if r.id in films and args.film in (None, Path(r.path).name)]
+    if not found:
+        text = tr("{episode} has no video of that name.") if args.film else tr("None of the recordings of {episode} is a video.")
+        raise DubbinError(text.format(episode=args.episode))
+    name = args.target or next(iter(episode.delivery.targets), None)
+    if name is None:
+        raise DubbinError(tr("{episode} names no target: say one with --target.").format(episode=args.episode))
+    task = progress_task(tr("Video {name}").format(name=args.episode.name), args.quiet)
+    target, program = find_target(name, folders.state), program_of_episode(episode, folders, task.part(0.0, 0.5))
+    made = conform(program, episode, found[0], _made(args.out), safe_name(args.episode.stem), target, task.part(0.5, 1.0), fps=args.fps)
+    end_progress(args.quiet)
+    if args.json:
+        print_json({"files": [str(p) for p in made.files], "is_video": made.is_video, "proof": proof_to_plain(made.proof)})
+    else:
+        print(proof_line(made.proof))
+        print("\n".join(str(p) for p in made.files))
+    return 0 if made.proof.passes else 1
 
 
 def clips(args: Namespace, folders: Folders) -> int:

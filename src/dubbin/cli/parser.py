@@ -127,7 +127,7 @@ def _edits(add: Add) -> None:
     sub = add("edits", ("speech_commands", "edits"), tr("export an episode's cuts as edit lists"), json=False)
     sub.add_argument("episode", type=Path)
     sub.add_argument("-o", dest="out", type=Path, nargs="+", required=True, metavar="OUT", help=tr(".otio, .edl, .csv or .txt files"))
-    sub.add_argument("--fps", type=_fps, default=25.0, help=tr("frames a second of the picture, for .edl"))
+    sub.add_argument("--fps", type=_fps, help=tr("frames a second of the picture, for .edl; default: as the video says, else 25"))
 
 
 def _delivery(add: Add) -> None:
@@ -143,6 +143,19 @@ def _delivery(add: Add) -> None:
         "--extra", nargs="+", action="extend", choices=["proof", "captions", "transcript", "chapters", "breaks", "notes"],
         help=tr("what to write beside the masters and their proof sheets; words, chapters and breaks come from the episode"),
     )  # fmt: skip
+
+    sub = add(
+        "video",
+        ("delivery_commands", "video"),
+        tr(
+            "the finished sound under the picture of an episode's video; of a cut program the sound, and the edit that conforms the picture to it"
+        ),
+    )
+    sub.add_argument("episode", type=Path)
+    sub.add_argument("-o", dest="out", type=Path, required=True, metavar="DIR")
+    sub.add_argument("--film", metavar="NAME", help=tr("which of several videos, by the name of its file"))
+    sub.add_argument("--target", metavar="NAME", help=tr("default: the episode's first"))
+    sub.add_argument("--fps", type=_fps, help=tr("frames a second of the picture; default: as the video says"))
 
     sub = add(
         "clips",

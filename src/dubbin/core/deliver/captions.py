@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import csv
 import io
+import json
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from dubbin.core.deliver.web_vtt import web_vtt
 from dubbin.core.episode.model import Episode
 from dubbin.core.episode.time_map import TimeMap
 from dubbin.core.speech.transcript import Word, WordKind, ends_sentence
@@ -119,19 +121,30 @@ def _lines(group: Sequence[SpokenWord]) -> str:
 
 
 def caption_file(words: Sequence[SpokenWord], form: str) -> str:
-    """Captions as SRT or VTT (form: "srt" or "vtt")."""
+    """Captions as SRT or VTT (form: "srt" or "vtt"); where another voice begins it is named, if there are several."""
+    several = len({w.speaker for w in words}) > 1
+    last, cues = "", []
+    for start, end, speaker, text in captions(words):
+        cues.append((start, end, f"{speaker}: {text}" if several and speaker != last else text))
+        last = speaker
+    if form == "vtt":
+        return web_vtt(cues)
     import pysubs2
 
     subtitles = pysubs2.SSAFile()
-    several = len({w.speaker for w in words}) > 1
-    last = ""
-    for start, end, speaker, text in captions(words):
-        named = f"{speaker}: {text}" if several and speaker != last else text
-        last = speaker
+    for start, end, text in cues:
         event = pysubs2.SSAEvent(start=round(start * 1000), end=round(end * 1000))
-        event.plaintext = named
+        event.plaintext = text
         subtitles.append(event)
-    return subtitles.to_string(form)
+    return subtitles.to_string("srt")
+
+
+def transcript_json(words: Sequence[SpokenWord]) -> str:
+    """Every word with its speaker and times, as the Podcast Namespace has it for transcripts (JSON, version 1.0.0)."""
+    segments = [
+        {"speaker": w.speaker, "startTime": round(w.start_s, 3), "endTime": round(w.end_s, 3), "body": w.text} for w in words if w.kind is not WordKind.SOUND
+    ]  # fmt: skip
+    return json.dumps({"version": "1.0.0", "segments": segments}, ensure_ascii=False, indent=1) + "\n"
 
 
 def text_file(words: Sequence[SpokenWord]) -> str:

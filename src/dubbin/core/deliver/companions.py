@@ -6,10 +6,11 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
-from dubbin.core.deliver.captions import Turn, caption_file, text_file, turns
+from dubbin.core.deliver.captions import Turn, caption_file, text_file, transcript_json, turns
 from dubbin.core.deliver.notes import draft_notes
 from dubbin.core.deliver.proof_sheet import templates
 from dubbin.core.deliver.publication import Publication, breaks_text, chapters_json, chapters_text, clock
+from dubbin.core.deliver.web_vtt import web_vtt
 from dubbin.core.errors import CannotWrite
 from dubbin.core.sound.writing import check_output, replacing
 from dubbin.core.speech.transcript import WordKind
@@ -29,8 +30,8 @@ class Companion:
 COMPANIONS = (
     Companion("proof", tr("Proof sheets"), (".proof.html", ".proof.pdf"), ""),
     Companion("captions", tr("Captions"), (".srt", ".vtt"), tr("words")),
-    Companion("transcript", tr("Transcript"), (".transcript.txt", ".transcript.html"), tr("words")),
-    Companion("chapters", tr("Chapters"), (".chapters.json", ".chapters.txt"), tr("chapters")),
+    Companion("transcript", tr("Transcript"), (".transcript.txt", ".transcript.html", ".transcript.json"), tr("words")),
+    Companion("chapters", tr("Chapters"), (".chapters.json", ".chapters.txt", ".chapters.vtt"), tr("chapters")),
     Companion("breaks", tr("Breaks"), (".breaks.txt",), tr("breaks")),
     Companion("notes", tr("Show notes"), (".notes.md",), tr("words")),
 )
@@ -65,9 +66,11 @@ def write_companions(
         ".srt": lambda: caption_file(publication.words, "srt"),
         ".vtt": lambda: caption_file(publication.words, "vtt"),
         ".transcript.txt": lambda: text_file(publication.words),
+        ".transcript.json": lambda: transcript_json(publication.words),
         ".transcript.html": lambda: transcript_html(publication, title),
         ".chapters.json": lambda: chapters_json(publication),
         ".chapters.txt": lambda: chapters_text(publication),
+        ".chapters.vtt": lambda: web_vtt([(c.start_s, c.end_s, c.title) for c in publication.chapters]),
         ".breaks.txt": lambda: breaks_text(publication),
         ".notes.md": lambda: notes if notes is not None else draft_notes(publication, title),
     }

@@ -4,17 +4,17 @@ from __future__ import annotations
 
 import csv
 import io
-from collections.abc import Callable, Collection
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from pathlib import Path
 
+from dubbin.core.deliver.picture import Picture, picture_of
 from dubbin.core.deliver.timecode import frame_rate
 from dubbin.core.deliver.video import CONTAINERS
 from dubbin.core.episode.model import Episode
 from dubbin.core.episode.time_map import TimeMap, program_map
-from dubbin.core.errors import CannotWrite, DubbinError
+from dubbin.core.errors import CannotWrite
 from dubbin.core.mix.bed import place_bed
-from dubbin.core.sound.reading import probe
 from dubbin.core.sound.writing import check_output, replacing
 
 FRAMES_PER_S = 25  # of the picture, where nobody says another
@@ -63,41 +63,49 @@ def events(episode: Episode, time_map: TimeMap | None = None) -> dict[str, list[
     return out
 
 
-def videos_of(episode: Episode) -> frozenset[str]:
-    """The ids of recordings that have a picture. What can't be read has none."""
-    found = []
-    for recording in episode.recordings:
-        path = Path(recording.path)
-        if path.suffix.lower() in CONTAINERS:
-            try:
-                found += [recording.id] if probe(path).has_video else []
-            except DubbinError:
-                continue
-    return frozenset(found)
+Videos = Mapping[str, Picture]  # the pictures of recordings that have any, by the recordings' ids
+NONE: Videos = {}
 
 
-def as_otio(episode: Episode, fps: float = FRAMES_PER_S, videos: Collection[str] = ()) -> str:
+def videos_of(episode: Episode) -> dict[str, Picture]:
+    """The pictures of recordings, by the recordings' ids. What can't be read has none."""
+    found = {r.id: picture_of(Path(r.path)) for r in episode.recordings if Path(r.path).suffix.lower() in CONTAINERS}
+    return {id: picture for id, picture in found.items() if picture is not None}
+
+
+def usual_rate(videos: Videos) -> float:
+    """Frames a second of the first picture; 25 where there is none."""
+    return next((picture.fps for picture in videos.values()), float(FRAMES_PER_S))
+
+
+def as_otio(episode: Episode, fps: float = FRAMES_PER_S, videos: Videos = NONE, mix: Path | None = None) -> str:
     """A timeline with a track for every recording, and one of its picture for every one that has any, below; times at the session's rate, so that nothing is
-    rounded. Chapters, markers and breaks are its markers. videos: ids of recordings with a picture."""
+    rounded, from the time code on that a video begins with. Chapters, markers and breaks are its markers. mix: a file of the whole program, which then is the only sound."""
     import opentimelineio as otio
 
     rate, time_map = episode.rate, program_map(episode)
     timeline = otio.schema.Timeline(name=episode.title)
     timeline.global_start_time = otio.opentime.RationalTime(0, rate)
     by_recording, kinds = events(episode, time_map), otio.schema.TrackKind
-    wanted = [(r, kinds.Video) for r in episode.recordings if r.id in videos] + [(r, kinds.Audio) for r in episode.recordings]
+    wanted = [(r, kinds.Video) for r in episode.recordings if r.id in videos]
+    wanted += [(r, kinds.Audio) for r in episode.recordings] if mix is None else []
     for recording, kind in wanted:
         found = by_recording.get(recording.id, [])
         if not found:
             continue
         track = otio.schema.Track(name=found[0].voice, kind=kind)
-        at = 0
+        at, begins = 0, round(videos[recording.id].start_s * rate) if recording.id in videos else 0
         for event in found:
             if event.at > at:
                 track.append(otio.schema.Gap(source_range=_range(otio, 0, event.at - at, rate)))
-            media = otio.schema.ExternalReference(Path(event.path).as_uri(), _range(otio, 0, recording.frames, rate))
-            track.append(otio.schema.Clip(Path(event.path).stem, media, _range(otio, event.start, event.frames, rate)))
+            media = otio.schema.ExternalReference(Path(event.path).as_uri(), _range(otio, begins, recording.frames, rate))
+            track.append(otio.schema.Clip(Path(event.path).stem, media, _range(otio, begins + event.start, event.frames, rate)))
             at = event.at + event.frames
+        timeline.tracks.append(track)
+    if mix is not None:
+        whole = _range(otio, 0, time_map.program_frames, rate)
+        track = otio.schema.Track(name="Program", kind=kinds.Audio)
+        track.append(otio.schema.Clip(mix.stem, otio.schema.ExternalReference(mix.absolute().as_uri(), whole), whole))
         timeline.tracks.append(track)
     for frame, text, kind in program_marks(episode, time_map):
         timeline.tracks.markers.append(otio.schema.Marker(name=text, marked_range=_range(otio, frame, 0, rate), metadata={"kind": kind}))
@@ -108,14 +116,15 @@ def _range(otio, start: int, frames: int, rate: int):  # type: ignore[no-untyped
     return otio.opentime.TimeRange(otio.opentime.RationalTime(start, rate), otio.opentime.RationalTime(frames, rate))
 
 
-def as_edl(episode: Episode, fps: float = FRAMES_PER_S, videos: Collection[str] = ()) -> str:
+def as_edl(episode: Episode, fps: float = FRAMES_PER_S, videos: Videos = NONE, mix: Path | None = None) -> str:
     """CMX 3600: the cuts of the whole session, as one recording sees them, on picture frames; black where a break is. That recording is one with a picture, where
-    there is any: its events cut sound and picture together (B). Source: the format as SMPTE 258M describes it. Raises ValueError for frame rates that no
-    picture has."""
+    there is any: its events cut sound and picture together (B), and its times are those of its own time code. mix: a file of the whole program, which then is the only
+    sound, in an event of its own. Source: the format as SMPTE 258M describes it. Raises ValueError for frame rates that no picture has."""
     picture, rate = frame_rate(fps), episode.rate
     cut = [found for found in events(episode).values() if not found[0].is_under]
     longest = max(cut, key=lambda found: (found[0].recording in videos, sum(e.frames for e in found)), default=[])
-    channel = "B" if longest and longest[0].recording in videos else "AA/V"
+    film = videos.get(longest[0].recording) if longest else None
+    channel, begins = "AA/V" if film is None else "B" if mix is None else "V", 0 if film is None else picture.frame(film.start_s)
     lines = [f"TITLE: {_ascii(episode.title)[:EDL_TITLE]}", f"FCM: {'DROP FRAME' if picture.dropped else 'NON-DROP FRAME'}", ""]
     edge, number = 0, 0
 
@@ -131,16 +140,23 @@ def as_edl(episode: Episode, fps: float = FRAMES_PER_S, videos: Collection[str] 
             continue
         if begin > edge:
             add("BL", 0, edge, begin)
-        name = _ascii(Path(event.path).stem).upper().replace(" ", "")[:EDL_NAME] or "AX"
-        add(name, picture.frame(event.start / rate), begin, end)
+        add(_reel(Path(event.path)), begins + picture.frame(event.start / rate), begin, end)
         lines.append(f"* FROM CLIP NAME: {_ascii(Path(event.path).name)}")
+    if mix is not None and edge:
+        whole = f"{picture.timecode(0)} {picture.timecode(edge)}"
+        lines.append(f"{number + 1:03d}  {_reel(mix):<8} {'AA':<5} C        {whole} {whole}")
+        lines.append(f"* FROM CLIP NAME: {_ascii(mix.name)}")
     for frame, text, _ in program_marks(episode, program_map(episode)):
         if (at := picture.frame(frame / rate)) <= edge:
             lines.append(f"* LOC: {picture.timecode(at)} RED     {_ascii(text)}")
     return "\n".join(lines) + "\n"
 
 
-def as_csv(episode: Episode, fps: float = FRAMES_PER_S, videos: Collection[str] = ()) -> str:
+def _reel(path: Path) -> str:
+    return _ascii(path.stem).upper().replace(" ", "")[:EDL_NAME] or "AX"
+
+
+def as_csv(episode: Episode, fps: float = FRAMES_PER_S, videos: Videos = NONE) -> str:
     """A row a stretch: where it lies in its recording, and where in the program."""
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\n")
@@ -152,7 +168,7 @@ def as_csv(episode: Episode, fps: float = FRAMES_PER_S, videos: Collection[str] 
     return out.getvalue()
 
 
-def as_tab_separated(episode: Episode, fps: float = FRAMES_PER_S, videos: Collection[str] = ()) -> str:
+def as_tab_separated(episode: Episode, fps: float = FRAMES_PER_S, videos: Videos = NONE) -> str:
     """Lines of start, end and text, parted by tabs, in seconds of the program: seams, chapters, markers and breaks."""
     time_map = program_map(episode)
     rows = [(seam, "seam") for seam in time_map.seams()] + [(frame, text or kind) for frame, text, kind in program_marks(episode, time_map)]
@@ -188,7 +204,7 @@ def _ascii(text: str) -> str:
     return " ".join(text.encode("ascii", "replace").decode().split())
 
 
-FORMS: dict[str, Callable[[Episode, float, Collection[str]], str]] = {
+FORMS: dict[str, Callable[[Episode, float, Videos], str]] = {
     ".otio": as_otio,
     ".edl": as_edl,
     ".csv": as_csv,
@@ -196,17 +212,19 @@ FORMS: dict[str, Callable[[Episode, float, Collection[str]], str]] = {
 }
 
 
-def write_edit_list(episode: Episode, path: Path, fps: float = FRAMES_PER_S) -> None:
-    """Write the edit in the form that the file's ending names. Raises CannotWrite."""
+def write_edit_list(episode: Episode, path: Path, fps: float | None = None) -> None:
+    """Write the edit in the form that the file's ending names. fps: of the picture; None: as many as the first video has. Raises CannotWrite."""
     form = FORMS.get(path.suffix.lower())
     if form is None:
         raise CannotWrite(f"{path.name}: an edit list ends in {', '.join(FORMS)}.")
     check_output(path, tuple(Path(r.path) for r in episode.recordings))
+    videos = videos_of(episode)
+    fps = fps if fps is not None else usual_rate(videos)
     try:
         frame_rate(fps)
     except ValueError as error:
         raise CannotWrite(f"{path.name}: {error}.") from error
-    write_text(path, form(episode, fps, videos_of(episode)))
+    write_text(path, form(episode, fps, videos))
 
 
 def write_text(path: Path, text: str) -> None:

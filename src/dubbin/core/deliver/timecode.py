@@ -7,6 +7,7 @@ the clock; at 60000/1001 the first four.
 from __future__ import annotations
 
 import math
+import re
 from dataclasses import dataclass
 
 FASTEST = 240.0
@@ -36,6 +37,15 @@ class FrameRate:
         seconds, rest = divmod(number, self.base)
         mark = ";" if self.dropped else ":"
         return f"{seconds // 3600 % 24:02d}:{seconds % 3600 // 60:02d}:{seconds % 60:02d}{mark}{rest:02d}"
+
+    def frame_of(self, code: str) -> int:
+        """The frame that a time code names, HH:MM:SS:FF or HH:MM:SS;FF. Raises ValueError."""
+        parts = re.fullmatch(r"(\d\d):(\d\d):(\d\d)[:;.](\d\d)", code.strip())
+        if parts is None:
+            raise ValueError(f"{code} is no time code")
+        hours, minutes, seconds, rest = (int(p) for p in parts.groups())
+        whole = 60 * hours + minutes
+        return (60 * whole + seconds) * self.base + rest - self.dropped * (whole - whole // 10)
 
 
 def frame_rate(fps: float) -> FrameRate:

@@ -5,9 +5,10 @@ Text is matched with what was heard word by word; words that were not heard lie 
 
 from __future__ import annotations
 
+import html
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from difflib import SequenceMatcher
 from pathlib import Path
 
@@ -45,13 +46,14 @@ def read_text(path: Path) -> list[TextWord]:
         if b"\x00" in data[:4000]:
             raise DubbinError(tr("{name} is no text.").format(name=path.name)) from None
         text = data.decode("latin-1")
-    words = _captions(text) if path.suffix.lower() in (".srt", ".vtt") else _plain_words(text)
+    words = _captions(text, path.suffix.lower() == ".vtt") if path.suffix.lower() in (".srt", ".vtt") else _plain_words(text)
     if not words:
         raise DubbinError(tr("{name} holds no words.").format(name=path.name))
     return words
 
 
-def _captions(text: str) -> list[TextWord]:
+def _captions(text: str, is_vtt: bool) -> list[TextWord]:
+    """The words of captions. is_vtt: they are WebVTT, where characters that mean something there are written as entities."""
     import pysubs2
 
     try:
@@ -63,7 +65,7 @@ def _captions(text: str) -> list[TextWord]:
         if event.is_comment:
             continue
         out += _words_of(event.plaintext.replace("\n", " "), event.start / 1000.0, event.end / 1000.0)
-    return out
+    return [replace(word, text=html.unescape(word.text)) for word in out] if is_vtt else out
 
 
 def _plain_words(text: str) -> list[TextWord]:

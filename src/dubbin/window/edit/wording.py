@@ -7,7 +7,7 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QFileDialog, QInputDialog
 
-from dubbin.core.deliver.captions import caption_file, spoken_words, text_file, turn_table
+from dubbin.core.deliver.captions import caption_file, spoken_words, text_file, transcript_json, turn_table
 from dubbin.core.deliver.edit_lists import write_text
 from dubbin.core.episode.commands.lanes import lanes_of_speakers, name_voice
 from dubbin.core.episode.commands.words import correct_everywhere, correct_word, name_speaker, set_spoken
@@ -26,7 +26,7 @@ from dubbin.window.shell.shared import Shared
 AS_MANY_AS_FOUND, MOST_SPEAKERS = tr("as many as are found"), 8
 SPEAKERS_DB, DEEPEST_DB = 30.0, 60.0
 TEXT_FILES = tr("Transcripts (*.srt *.vtt *.txt);;All files (*)")
-WORD_FILES = tr("Captions (*.srt *.vtt);;Text (*.txt);;Who speaks when (*.csv)")
+WORD_FILES = tr("Captions (*.srt *.vtt);;Text (*.txt);;Words with speakers (*.json);;Who speaks when (*.csv)")
 
 
 class Wording:
@@ -161,7 +161,7 @@ class Wording:
         words = spoken_words(self._session.episode, self._session.map)
         forms: dict[str, Callable[[], str]] = {
             ".srt": lambda: caption_file(words, "srt"), ".vtt": lambda: caption_file(words, "vtt"), ".txt": lambda: text_file(words),
-            ".csv": lambda: turn_table(words),
+            ".csv": lambda: turn_table(words), ".json": lambda: transcript_json(words),
         }  # fmt: skip
         form = forms.get(path.suffix.lower())
         if form is None:

@@ -24,7 +24,7 @@ def master_actions(session: Session, selection: Selection, exporting: Exporting)
         Action("export", EPISODE, "import", tr("Make masters …"), ("Ctrl+M",), exporting.choose_export, has_lanes),
         Action("clip", EPISODE, "deliver", tr("Make clip from selection …"), (), exporting.choose_clip, has_selection),
         Action("stems", EPISODE, "deliver", tr("Export stems …"), (), exporting.choose_stems, has_lanes),
-        Action("into-video", EPISODE, "deliver", tr("Replace sound of video …"), (), exporting.choose_video, has_videos),
+        Action("into-video", EPISODE, "deliver", tr("Finished sound for the video …"), (), exporting.choose_video, has_videos),
     ]
 
 

@@ -7,7 +7,6 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QFileDialog
 
-from dubbin.core.deliver.video import CONTAINERS
 from dubbin.core.errors import DubbinError
 from dubbin.core.sound.writing import check_folder
 from dubbin.core.texts import tr
@@ -49,16 +48,8 @@ class Exporting:
         if picked is not None:
             path = Path(self._session.episode.recording(picked.recording).path)
             video = path if path in videos else video
-        suggestion = video.with_name(f"{video.stem}-treated{video.suffix}")
-        endings = " ".join(f"*{e}" for e in CONTAINERS)
-        name, _ = QFileDialog.getSaveFileName(
-            self._window,
-            tr("{name} with the treated sound").format(name=video.name),
-            str(suggestion),
-            tr("Video ({endings})").format(endings=endings),
-        )
-        if name:
-            self.video_to(video, Path(name))
+        if self._session.recordings.are_all_read and self._mastering.chosen():
+            self._in_folder(tr("Folder for the video {name}").format(name=video.name), lambda folder: self.video_to(video, folder))
 
     def has_videos(self) -> bool:
         return bool(self._mastering.videos())
@@ -97,8 +88,8 @@ class Exporting:
     def stems_to(self, folder: Path) -> None:
         self._into(folder, lambda: self._mastering.make_stems(folder))
 
-    def video_to(self, video: Path, out: Path) -> None:
-        self._try(lambda: self._mastering.make_video(video, out))
+    def video_to(self, video: Path, folder: Path) -> None:
+        self._into(folder, lambda: self._mastering.make_video(video, folder))
 
     def _into(self, folder: Path, act: Callable[[], None]) -> None:
         """Do what writes into a folder, where that can be written to."""

@@ -8,6 +8,7 @@ from pathlib import Path
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from dubbin.core.deliver.clip import Clip
+from dubbin.core.deliver.conforming import Conformed, conform
 from dubbin.core.deliver.delivery import Delivered, Order, clip_order, deliver, deliver_clips, order_of, write_stems
 from dubbin.core.deliver.formats import find_format
 from dubbin.core.deliver.master import HEADROOM_DB, Master, safe_name
@@ -15,7 +16,6 @@ from dubbin.core.deliver.notes import draft_notes
 from dubbin.core.deliver.prediction import Prediction, predict
 from dubbin.core.deliver.publication import publication_of
 from dubbin.core.deliver.targets import Target, all_targets
-from dubbin.core.deliver.video import check_uncut, put_into_video
 from dubbin.core.episode.model import Episode
 from dubbin.core.errors import DubbinError
 from dubbin.core.jobs import Task
@@ -188,24 +188,28 @@ class Mastering(QObject):
             if Path(r.path).suffix.lower() in (".mp4", ".m4v", ".mov", ".mkv", ".webm")
         ]
 
-    def make_video(self, video: Path, out: Path) -> None:
-        """Put the program's sound into one of the recordings' videos; says why where it can't be."""
-        episode = self._session.episode
+    def make_video(self, video: Path, folder: Path) -> None:
+        """What the picture of one of the recordings needs, for the first of the chosen targets: the video with its new sound, or the edit to cut it by."""
+        episode, target = self._session.episode, self.chosen()[0]
         recording = next(r for r in episode.recordings if Path(r.path) == video)
-        start = check_uncut(episode, recording)
         program = self._session.monitor.program(mode=MonitorMode.TREATED)
 
-        def done(_: None) -> None:
-            say_made(
-                self._session,
-                tr("{out} has the treated sound; its picture is that of {name}.").format(out=out, name=video.name),
-                out.parent,
-            )
+        def done(made: Conformed) -> None:
+            names = ", ".join(p.name for p in made.files)
+            if made.is_video:
+                text = tr("The finished sound is under the picture of {name} again: {names}.").format(name=video.name, names=names)
+            else:
+                text = tr("The program is cut, so its picture is too: {names} conform {name} to it in a picture editor.").format(
+                    name=video.name, names=names
+                )
+            if not made.proof.passes:
+                text += " " + " ".join(made.proof.problems)
+            say_made(self._session, text, folder)
 
         self._session.jobs.start(
             "video",
-            tr("Putting the sound into {name}").format(name=out.name),
-            lambda task: put_into_video(program, video, start, out, task),
+            tr("Making the sound of {name}").format(name=video.name),
+            lambda task: conform(program, episode, recording, folder, self.name, target, task),
             done,
         )
 

@@ -64,7 +64,13 @@ class MasterPage(Page):
         row = _row(
             (self.clip, tr("A master of the selection alone."), acts.choose_clip),
             (self.stems, tr("A file a voice, music apart; together they are the program."), acts.choose_stems),
-            (self.video, tr("The program's sound back into the video that it came from; its picture is not touched."), acts.choose_video),
+            (
+                self.video,
+                tr(
+                    "The finished sound under the picture of its video again; of a cut program the sound and the edit that conforms the picture to it."
+                ),
+                acts.choose_video,
+            ),
         )
         page_about = tr("One file with the sound and the words, to be heard in a browser and commented on; nothing is sent anywhere.")
         comments_about = tr("Files of comments that came back from a listening page: they become markers.")
