@@ -45,8 +45,8 @@ def data_home() -> Path:
     return Path(chosen) if chosen.startswith("/") else Path.home() / ".local" / "share"
 
 
-def install(home: Path, command: str) -> list[Path]:
-    """Write all files below a data folder; where they are. command: how the program is started. Raises CannotWrite."""
+def install(home: Path, command: str, *, tell: bool = True) -> list[Path]:
+    """Write all files below a data folder; where they are. command: how the program is started. tell: desktops that run. Raises CannotWrite."""
     written = []
     for placed in _all(home, command):
         try:
@@ -58,7 +58,8 @@ def install(home: Path, command: str) -> list[Path]:
                 tr("{path} could not be written: {reason}.").format(path=placed.path, reason=error.strerror or error)
             ) from error
         written.append(placed.path)
-    _refresh(home)
+    if tell:
+        _refresh(home)
     return written
 
 

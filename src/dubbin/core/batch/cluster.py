@@ -325,22 +325,22 @@ class _Cluster:
             perform, step, work, stand, place, key=key, workers=able, allow_other_workers=False, priority=list(Step).index(step), pure=False,
             resources={MEMORY: need.memory_mb, THREADS: need.threads},
         )  # fmt: skip
-        started = time.monotonic()
+        started, is_over = time.monotonic(), threading.Event()
+        future.add_done_callback(lambda _: is_over.set())
         try:
-            while True:
-                try:
-                    done: Stand = named_by_sound(work, future.result(timeout=POLL_S), self._folders.state)
-                    self._note(f"{work.name}: {step.value}, {time.monotonic() - started:.1f} s")
-                    return done
-                except TimeoutError:
-                    self._stop_if_over()
-                    if not self._there.intersection(able):
-                        raise Lost from None
-                except KilledWorker as error:
-                    raise Deadly from error
-                except (CancelledError, OSError) as error:
-                    self._stop_if_over()
-                    raise Lost from error
+            while not is_over.wait(POLL_S):
+                self._stop_if_over()
+                if not self._there.intersection(able):
+                    raise Lost
+            done = named_by_sound(work, future.result(timeout=ANSWER_S), self._folders.state)
+        except KilledWorker as error:
+            raise Deadly from error
+        except (CancelledError, OSError, TimeoutError) as error:
+            self._stop_if_over()
+            raise Lost from error
+        else:
+            self._note(f"{work.name}: {step.value}, {time.monotonic() - started:.1f} s")
+            return done
         finally:
             with suppress(Exception):
                 future.cancel()
