@@ -28,7 +28,11 @@ ABOUT = """A workbench for podcast audio: it takes noise, hum, clicks and room e
  recorded speech, edits by words and pauses without clipping one, evens out
  voices, and brings the program to loudness targets. Everything runs on this
  computer, and every master is decoded again and measured."""
-LAUNCHER = '#!/bin/sh\nexec /usr/lib/dubbin/bin/python3 -I -m dubbin "$@"\n'
+# Compiled inner loops go where the user may write, also where that is root: nothing of them may stay when the package goes.
+LAUNCHER = """#!/bin/sh
+export NUMBA_CACHE_DIR="${NUMBA_CACHE_DIR:-${XDG_CACHE_HOME:-$HOME/.cache}/dubbin/kernels}"
+exec /usr/lib/dubbin/bin/python3 -I -m dubbin "$@"
+"""
 
 
 def version() -> str:
@@ -218,7 +222,7 @@ xvfb-run -a -s '-screen 0 1280x800x24' sh -c '
     for k in $(seq 120); do
         sleep 1
         kill -0 $window || exit 1
-        if xwininfo -root -tree | grep -m1 -i "slow ferry"; then kill $window; wait $window; exit 0; fi
+        if xwininfo -root -tree | grep -m1 "ring – Dubbin"; then kill $window; wait $window; exit 0; fi
     done
     exit 1'
 """

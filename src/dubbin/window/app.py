@@ -59,7 +59,7 @@ def run(folders: Folders, episode: Path | None, prepare: Prepare | None = None, 
     from dubbin.window.session.preferences import Preferences
 
     go_first()
-    app = QApplication.instance() or QApplication(sys.argv[:1])
+    app = QApplication.instance() or QApplication(["dubbin"])  # desktops tell windows by this name, also where it is started as a module
     assert isinstance(app, QApplication)
     app.setApplicationName("Dubbin")
     use_decimal_point(QLocale.system().decimalPoint())

@@ -156,7 +156,7 @@ def _frames_of(episode: Episode, pause: Pause) -> tuple[int, int]:
 def set_start(episode: Episode, frame: int) -> Change:
     """The program begins at a session frame."""
     others = [c for c in episode.cuts if not (c.kind is CutKind.HAND and c.start_frame == 0)]
-    cuts = [*others, Cut(0, frame)] if frame > 0 else others
+    cuts = [*others, Cut(0, min(frame, episode.frames))] if frame > 0 and episode.frames else others
     return Change(tr("Set the start of the program"), _with_cuts(episode, cuts))
 
 
@@ -164,12 +164,13 @@ def set_end(episode: Episode, frame: int) -> Change:
     """The program ends at a session frame."""
     last = episode.frames
     others = [c for c in episode.cuts if not (c.kind is CutKind.HAND and c.end_frame == last)]
-    cuts = [*others, Cut(frame, last)] if frame < last else others
+    cuts = [*others, Cut(max(frame, 0), last)] if max(frame, 0) < last else others
     return Change(tr("Set the end of the program"), _with_cuts(episode, cuts))
 
 
 def toggle_split(episode: Episode, frame: int) -> Change:
     """Split the session at a frame, so that the part between two splits can be taken as one; again: join it."""
+    frame = min(max(frame, 0), episode.frames)
     if frame in episode.splits:
         return Change(tr("Join at a split"), replace(episode, splits=tuple(f for f in episode.splits if f != frame)))
     return Change(tr("Split"), replace(episode, splits=tuple(sorted({*episode.splits, frame}))))

@@ -12,13 +12,14 @@ from dubbin.core.texts import tr
 
 def add_marker(episode: Episode, frame: int, text: str = "") -> Change:
     """Mark a place of the session."""
+    frame = max(frame, 0)
     others = [m for m in episode.markers if m.frame != frame or m.is_chapter or m.author]
     return Change(tr("Add a marker"), replace(episode, markers=tuple(sorted([*others, Marker(frame, text)]))))
 
 
 def add_markers(episode: Episode, places: Sequence[tuple[int, str]], title: str) -> Change:
     """Mark many places (session frame, why) in one step, in place of markers that stand there."""
-    new = {frame: Marker(frame, text) for frame, text in places}
+    new = {max(frame, 0): Marker(max(frame, 0), text) for frame, text in places}
     others = [m for m in episode.markers if m.is_chapter or m.author or m.frame not in new]
     return Change(title, replace(episode, markers=tuple(sorted([*others, *new.values()]))))
 
@@ -43,6 +44,7 @@ def move_marker(episode: Episode, marker: Marker, frame: int) -> Change:
 
 def add_chapter(episode: Episode, frame: int, title: str) -> Change:
     """Begin a chapter at a session frame, in place of one that begins there."""
+    frame = max(frame, 0)
     others = [m for m in episode.markers if not (m.is_chapter and m.frame == frame)]
     return Change(
         tr("Chapter “{title}”").format(title=title), replace(episode, markers=tuple(sorted([*others, Marker(frame, title, True)])))
@@ -52,4 +54,4 @@ def add_chapter(episode: Episode, frame: int, title: str) -> Change:
 def set_chapters(episode: Episode, chapters: Iterable[tuple[int, str]], title: str = tr("Suggest chapters")) -> Change:
     """All chapters anew; other markers stay."""
     others = [m for m in episode.markers if not m.is_chapter]
-    return Change(title, replace(episode, markers=tuple(sorted([*others, *(Marker(f, t, True) for f, t in chapters)]))))
+    return Change(title, replace(episode, markers=tuple(sorted([*others, *(Marker(max(f, 0), t, True) for f, t in chapters)]))))
