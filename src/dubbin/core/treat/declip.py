@@ -32,6 +32,7 @@ AROUND_S = 0.012  # on both sides of a group of clipped runs
 JOIN_S = 0.002  # runs that lie closer are solved together
 LONGEST_S = 0.015
 PASSES = 3
+MOST_CLIPPED = 0.6  # of a group and its surroundings
 SHORTEST_RUN = 2
 UNDER_CEILING = 0.985  # of the samples from here up half lie at the ceiling, where it is one: a soft one has them below it
 FLAT_SHARE = 0.15  # of the samples at the ceiling that lie in runs, where it is one
@@ -164,7 +165,8 @@ def _rebuild(x: NDArray[np.float32], clipped: NDArray[np.int8], start: int, end:
     marks = np.zeros(len(piece), np.int8)
     marks[start - low : end - low] = clipped[start:end]
     unknown = np.flatnonzero(marks)
-    if not len(unknown) or len(piece) < 4 * ORDER or len(unknown) > 0.6 * len(piece):
+    # Where most of the surroundings lies at the ceiling too there is nothing to go by: a square wave, or a level that hangs there, is no crest.
+    if not len(unknown) or len(piece) < 4 * ORDER or np.count_nonzero(clipped[low:high]) > MOST_CLIPPED * len(piece):
         return
     bounds = np.abs(piece[unknown])
     sign = marks[unknown].astype(np.float64)
