@@ -31,8 +31,8 @@ from dubbin.core.batch.steps import NEEDS, Stand, Step, Work
 from dubbin.core.batch.worker import Place
 from dubbin.core.folders import Folders
 
-TALKS, SECONDS = 8, 30.0
-WAITED = 48  # episodes that only wait
+TALKS, SECONDS = 4, 20.0
+WAITED = 24  # episodes that only wait
 HOUR_S = 4.0  # for which the steps of such an episode wait in all
 Row = tuple[str, str]
 
@@ -44,12 +44,10 @@ def running(home: Path, count: int) -> Iterator[str]:
 
     def start(name: str, *command: str) -> Path:
         log = home / f"{name}.log"
+        paths = os.pathsep.join([str(Path(__file__).parent), os.environ.get("PYTHONPATH", "")])  # where steps that only wait are found
+        environment = {**os.environ, "DUBBIN_HOME": str(home / name), "PYTHONPATH": paths}
         with open(log, "w") as out:
-            started.append(
-                subprocess.Popen(
-                    [sys.executable, "-m", *command], stdout=out, stderr=out, env={**os.environ, "DUBBIN_HOME": str(home / name)}
-                )
-            )
+            started.append(subprocess.Popen([sys.executable, "-m", *command], stdout=out, stderr=out, env=environment))
         return log
 
     def wait(log: Path, pattern: str) -> re.Match[str]:

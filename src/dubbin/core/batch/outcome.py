@@ -53,7 +53,7 @@ class DoneBefore:
         try:
             known = json.loads(path.read_text())
             self._known = known if isinstance(known, dict) else {}
-        except (OSError, ValueError):
+        except (OSError, ValueError, RecursionError):
             pass
 
     def find(self, key: str) -> Outcome | None:
@@ -71,8 +71,8 @@ class DoneBefore:
                 True,
                 float(plain.get("seconds", 0.0)),
             )
-            there = all(m["file"] is not None and Path(m["file"]).exists() for m in outcome.masters)
-        except (KeyError, TypeError):
+            there = all(m["pass"] in (True, False) and m["file"] is not None and Path(m["file"]).exists() for m in outcome.masters)
+        except (KeyError, TypeError, ValueError, OSError, OverflowError):
             return None
         return outcome if outcome.error is None and outcome.masters and there else None
 

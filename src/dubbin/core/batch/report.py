@@ -13,6 +13,7 @@ from typing import Any
 from dubbin.core.batch.outcome import Outcome
 from dubbin.core.batch.steps import NEEDS
 from dubbin.core.deliver.proof_sheet import templates
+from dubbin.core.deliver.table_cells import safe_cell
 from dubbin.core.errors import CannotWrite
 from dubbin.core.figures import clock, with_unit
 from dubbin.core.sound.writing import replacing
@@ -110,7 +111,7 @@ def csv_of(outcomes: Sequence[Outcome]) -> str:
     writer.writerow(COLUMNS)
     for outcome in outcomes:
         for master in outcome.masters or ({},):
-            writer.writerow([_safe(cell) for cell in _cells(outcome, master)])
+            writer.writerow([safe_cell(cell) for cell in _cells(outcome, master)])
     return out.getvalue()
 
 
@@ -124,12 +125,6 @@ def _cells(outcome: Outcome, master: dict[str, Any]) -> list[str]:
         master.get("file") or "", figure("integrated_lufs"), figure("true_peak_dbtp"), " ".join(master.get("problems", ())), " ".join(outcome.remarks),
         f"{outcome.seconds:.1f}", "yes" if outcome.again else "no",
     ]  # fmt: skip
-
-
-def _safe(text: str) -> str:
-    """Text that a spreadsheet does not take for a formula; levels stay figures."""
-    is_figure = text.replace("-", "", 1).replace(".", "", 1).isdigit()
-    return f"'{text}" if text[:1] in ("=", "+", "-", "@", "\t", "\r") and not is_figure else text
 
 
 def page_of(standing: Standing) -> str:

@@ -8,6 +8,7 @@ import json
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from dubbin.core.deliver.table_cells import safe_cell
 from dubbin.core.deliver.web_vtt import web_vtt
 from dubbin.core.episode.model import Episode
 from dubbin.core.episode.time_map import TimeMap
@@ -164,13 +165,8 @@ def turn_table(words: Sequence[SpokenWord]) -> str:
     writer = csv.writer(out, lineterminator="\n")
     writer.writerow(["start_s", "end_s", "speaker", "text"])
     for turn in turns([w for w in words if w.kind is not WordKind.SOUND]):
-        writer.writerow([f"{turn.start_s:.3f}", f"{turn.end_s:.3f}", _safe(turn.speaker), _safe(turn.text)])
+        writer.writerow([f"{turn.start_s:.3f}", f"{turn.end_s:.3f}", safe_cell(turn.speaker), safe_cell(turn.text)])
     return out.getvalue()
-
-
-def _safe(text: str) -> str:
-    """Text that a spreadsheet does not take for a formula."""
-    return f"'{text}" if text[:1] in "=+-@\t" else text
 
 
 def _clock(seconds: float) -> str:

@@ -7,7 +7,6 @@ from __future__ import annotations
 
 import os
 import shutil
-import tempfile
 import zipfile
 from dataclasses import dataclass, replace
 from pathlib import Path
@@ -19,7 +18,7 @@ from dubbin.core.errors import CannotWrite
 from dubbin.core.figures import number
 from dubbin.core.jobs import Task
 from dubbin.core.sound.working_copy import fingerprint_of
-from dubbin.core.sound.writing import check_folder, replacing
+from dubbin.core.sound.writing import check_folder, replacing, scratch_folder
 from dubbin.core.texts import tr
 
 ARCHIVE = ".zip"
@@ -47,8 +46,8 @@ def collect(episode: Episode, out: Path, task: Task | None = None) -> Collected:
     _check_space(episode, out.parent, 2 if is_archive else 1)
     name = safe_name(episode.title)
     try:
-        with tempfile.TemporaryDirectory(prefix=".dubbin-", dir=out.parent) as temporary:
-            folder = Path(temporary) / name
+        with scratch_folder(out.parent) as temporary:
+            folder = temporary / name
             folder.mkdir()
             files, remarks = _fill(episode, folder, name, task.part(0.0, 0.6 if is_archive else 1.0))
             if is_archive:

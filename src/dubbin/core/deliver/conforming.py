@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import tempfile
 from dataclasses import dataclass, replace
 from pathlib import Path
 
@@ -20,7 +19,7 @@ from dubbin.core.errors import CannotWrite, UnusableSound
 from dubbin.core.jobs import Task
 from dubbin.core.sound.source import Source
 from dubbin.core.sound.working_copy import WorkingCopies
-from dubbin.core.sound.writing import check_folder, check_output
+from dubbin.core.sound.writing import check_folder, check_output, scratch_folder
 from dubbin.core.texts import tr
 
 RATE = 48000  # of the sound of videos
@@ -76,15 +75,15 @@ def conform(
     out = folder / f"{name}.{target.name}{path.suffix.lower()}"
     if whole:
         check_output(out, tuple(recordings))
-    with tempfile.TemporaryDirectory(prefix=".dubbin-", dir=folder) as temporary:
-        where = Path(temporary) if whole else folder
+    with scratch_folder(folder) as temporary:
+        where = temporary if whole else folder
         made = make_masters(program, where, name, [target], [find_format("wav")], None, task.part(0.0, 0.7 if whole else 0.95), recordings)
         if not made.made:
             raise CannotWrite(made.failed[0].reason)
         sound = made.made[0]
         files = [sound.file]
         if whole:
-            copy = WorkingCopies(Path(temporary)).obtain(sound.file, RATE)
+            copy = WorkingCopies(temporary).obtain(sound.file, RATE)
             put_into_video(copy, path, check_uncut(episode, video), out, task.part(0.7, 1.0))
             files = [out]
     if not whole:

@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from dubbin.core.deliver.picture import Picture, picture_of
+from dubbin.core.deliver.table_cells import safe_cell
 from dubbin.core.deliver.timecode import frame_rate
 from dubbin.core.deliver.video import CONTAINERS
 from dubbin.core.episode.model import Episode
@@ -164,7 +165,7 @@ def as_csv(episode: Episode, fps: float = FRAMES_PER_S, videos: Videos = NONE) -
     for found in events(episode).values():
         for e in found:
             times = (e.start, e.end, e.at, e.at + e.frames)
-            writer.writerow([Path(e.path).name, e.voice, *(f"{t / episode.rate:.6f}" for t in times)])
+            writer.writerow([safe_cell(Path(e.path).name), safe_cell(e.voice), *(f"{t / episode.rate:.6f}" for t in times)])
     return out.getvalue()
 
 

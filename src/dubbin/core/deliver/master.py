@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import re
 import shutil
-import tempfile
 import threading
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
@@ -29,7 +28,7 @@ from dubbin.core.figures import number
 from dubbin.core.jobs import Task, side_by_side
 from dubbin.core.sound.rendered import Rendered
 from dubbin.core.sound.source import Source, blocks
-from dubbin.core.sound.writing import check_folder, check_output
+from dubbin.core.sound.writing import check_folder, check_output, scratch_folder
 from dubbin.core.texts import tr
 
 # The limiter aims below the ceiling by what its readings, dither and rounding may differ; a codec moves peaks by more.
@@ -112,8 +111,7 @@ def make_masters(
     _check_space(program, folder, len(targets) * len(formats))
     made: list[Master] = []
     failed: list[Failure] = []
-    with tempfile.TemporaryDirectory(prefix=".dubbin-", dir=folder) as temporary:
-        work = Path(temporary)
+    with scratch_folder(folder) as work:
         rate, channels = _common_shape(program, targets, formats)
         whole = render(program, work / "program.f32", rate, channels, task.part(0.0, 0.25))
         share = 0.75 / max(len(targets), 1)

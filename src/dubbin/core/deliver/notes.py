@@ -22,6 +22,7 @@ SHORTEST, LONGEST = 8, 40  # words of a sentence worth quoting
 LONGEST_PHRASE = 3
 TITLES, TITLE_WORDS = 5, (3, 9)  # how many are drafted, and how many words one may have
 USUAL = vocabulary_of(())
+MEANING = re.compile(r"[\\`*\[\]]|(?<!\w)_|_(?!\w)|<(?=[A-Za-z/!?])|&(?=#?\w+;)|^[#>]|^[-+](?= )|~(?=~)|(?<=\d)\.(?= )(?<=^\d\.)")
 
 
 @dataclass(frozen=True)
@@ -112,32 +113,37 @@ def draft_titles(found: Sequence[Sentence], count: int = TITLES, vocabulary: Voc
     return list(dict.fromkeys(t[:1].upper() + t[1:] for t in (t.strip() for t in out)))[:count]
 
 
+def plain_text(text: str) -> str:
+    """Text in Markdown in which no sign means anything: no tag, entity, link, emphasis or heading. As few as possible are marked, for people read it as it is."""
+    return MEANING.sub(r"\\\g<0>", " ".join(text.split()))
+
+
 def draft_notes(publication: Publication, title: str) -> str:
     """Show notes in Markdown: titles to choose from, what it is about, chapters, quotes, names and times."""
     found = sentences(publication.words)
     vocabulary = vocabulary_of(publication.languages, (w for s in found for w in s.words))
     name = publication.tags.title or title
-    lines = [f"# {name}", "", "*Draft, made by counting words: read it, and make it yours.*", ""]
+    lines = [f"# {plain_text(name)}", "", "*Draft, made by counting words: read it, and make it yours.*", ""]
     if publication.tags.description:
-        lines += [publication.tags.description, ""]
+        lines += [plain_text(publication.tags.description), ""]
     titles = draft_titles(found, vocabulary=vocabulary)
     if titles:
-        lines += ["## Titles to choose from", "", *(f"- {t}" for t in titles), ""]
-    people = sorted({w.speaker for w in publication.words})
+        lines += ["## Titles to choose from", "", *(f"- {plain_text(t)}" for t in titles), ""]
+    people = sorted({plain_text(w.speaker) for w in publication.words})
     if people:
         lines += [f"With {' and '.join([', '.join(people[:-1]), people[-1]] if len(people) > 1 else people)}.", ""]
     summary = telling_sentences(found, vocabulary=vocabulary)
     if summary:
-        lines += ["## In short", "", " ".join(s.text for s in summary), ""]
+        lines += ["## In short", "", " ".join(plain_text(s.text) for s in summary), ""]
     phrases = key_phrases(found, vocabulary=vocabulary)
     if phrases:
         lines += ["## About", "", *(f"- {p}" for p in phrases), ""]
     if publication.chapters:
-        lines += ["## Chapters", "", *(f"- {clock(c.start_s)} {c.title}" for c in publication.chapters), ""]
+        lines += ["## Chapters", "", *(f"- {clock(c.start_s)} {plain_text(c.title)}" for c in publication.chapters), ""]
     used = {s.start_s for s in summary}
     quotes = telling_sentences([s for s in found if s.start_s not in used], QUOTES, vocabulary)
     if quotes:
         lines += ["## Said", ""]
         for quote in quotes:
-            lines += [f"> “{quote.text}”", f"> {quote.speaker}, {clock(quote.start_s)}", ""]
+            lines += [f"> “{plain_text(quote.text)}”", f"> {plain_text(quote.speaker)}, {clock(quote.start_s)}", ""]
     return "\n".join(lines).rstrip() + "\n"

@@ -252,7 +252,7 @@ def load_recipe(path: Path) -> Recipe:
         body = msgspec.json.decode(path.read_bytes())
     except OSError as error:
         raise DubbinError(tr("{path} could not be read: {strerror}.").format(path=path, strerror=error.strerror)) from error
-    except (msgspec.DecodeError, UnicodeDecodeError) as error:
+    except (msgspec.DecodeError, UnicodeDecodeError, RecursionError) as error:
         raise DubbinError(tr("{path} is not a recipe: it is no JSON file.").format(path=path)) from error
     if not isinstance(body, dict) or body.get("schema") != SCHEMA:
         raise DubbinError(tr("{path} is not a recipe of Dubbin.").format(path=path))

@@ -9,7 +9,6 @@ from __future__ import annotations
 import base64
 import hashlib
 import json
-import tempfile
 from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
@@ -31,7 +30,7 @@ from dubbin.core.errors import CannotWrite, UnusableSound
 from dubbin.core.figures import clock
 from dubbin.core.jobs import Task
 from dubbin.core.sound.source import Source, blocks
-from dubbin.core.sound.writing import replacing
+from dubbin.core.sound.writing import replacing, scratch_folder
 from dubbin.core.speech.transcript import WordKind
 from dubbin.core.texts import language, tr
 
@@ -48,8 +47,8 @@ def write_review(program: Source, episode: Episode, out: Path, task: Task | None
     if program.frames == 0:
         raise UnusableSound(tr("There is nothing to listen to: the program is empty."))
     try:
-        with tempfile.TemporaryDirectory(prefix=".dubbin-", dir=out.parent) as temporary:
-            sound, peaks = _sound(program, Path(temporary), task.part(0.0, 0.95))
+        with scratch_folder(out.parent) as temporary:
+            sound, peaks = _sound(program, temporary, task.part(0.0, 0.95))
             page = review_html(episode, sound, peaks)
         with replacing(out) as draft:
             draft.write_text(page, encoding="utf-8")

@@ -79,7 +79,7 @@ def read_episode(path: Path) -> tuple[Episode, Tree]:
         raise BadEpisode(tr("{path} could not be read: {strerror}.").format(path=path, strerror=error.strerror)) from error
     try:
         body = msgspec.json.decode(data)
-    except (msgspec.DecodeError, UnicodeDecodeError) as error:
+    except (msgspec.DecodeError, UnicodeDecodeError, RecursionError) as error:
         raise BadEpisode(tr("{path} is not an episode: it is no JSON file.").format(path=path)) from error
     if not isinstance(body, dict) or body.get("schema") != SCHEMA:
         raise BadEpisode(tr("{path} is not an episode of Dubbin.").format(path=path))

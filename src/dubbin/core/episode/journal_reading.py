@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import fcntl
 from collections.abc import Iterator
+from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -24,6 +25,7 @@ from dubbin.core.errors import BadEpisode
 from dubbin.core.texts import tr
 
 BEFORE_VERSIONS = 3  # of the format, in journals that do not say
+NOT_JSON = (msgspec.DecodeError, UnicodeDecodeError, RecursionError)
 STEPS = ("do", "undo", "redo")
 
 
@@ -190,7 +192,13 @@ def _states(lines: list[Line], base: dict[str, Any]) -> Iterator[tuple[Line, dic
 
 
 def _title(lines: list[Line]) -> str:
-    """What the episode is called after the last step that named it."""
+    """What the episode is called after the last step that named it; nothing where that can't be read."""
+    with suppress(BadEpisode):
+        return _named(lines)
+    return ""
+
+
+def _named(lines: list[Line]) -> str:
     for line in reversed(lines[1:]):
         if "title" in line.set:
             return str(line.set["title"])
@@ -205,7 +213,7 @@ def _decoded(data: msgspec.Raw) -> dict[str, Any]:
     """Raises BadEpisode."""
     try:
         plain = msgspec.json.decode(data)
-    except msgspec.DecodeError as error:
+    except NOT_JSON as error:
         raise BadEpisode(tr("The journal can't be read.")) from error
     if not isinstance(plain, dict):
         raise BadEpisode(tr("The journal can't be read."))
@@ -232,7 +240,7 @@ def _whole(data: bytes) -> tuple[list[Line], int]:
     for text in data.split(b"\n")[:-1]:
         try:
             line = decoder.decode(text)
-        except msgspec.DecodeError:
+        except NOT_JSON:
             break
         if not (line.kind if out else bytes(line.base)):
             break

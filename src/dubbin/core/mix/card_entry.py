@@ -153,7 +153,7 @@ def entries_from_json(data: bytes) -> tuple[Entry, ...]:
             )
             for e in plain
         )
-    except (msgspec.DecodeError, KeyError, ValueError):
+    except (msgspec.DecodeError, KeyError, ValueError, RecursionError):
         return ()
 
 

@@ -184,7 +184,8 @@ def _decode_ffmpeg(path: Path, info: SoundInfo) -> Iterator[Samples]:
     with opened(path) as container:
         stream = container.streams.audio[0]
         stream.thread_type = "AUTO"
-        resampler = av.AudioResampler(format="fltp", layout=stream.layout, rate=info.rate)
+        layout = stream.layout.name  # what it begins with: the stream's own changes with what is decoded
+        resampler, form = None, None
         packets = container.demux(stream)
         while True:
             try:
@@ -198,5 +199,17 @@ def _decode_ffmpeg(path: Path, info: SoundInfo) -> Iterator[Samples]:
             except av.error.FFmpegError:
                 continue  # one damaged packet: go on with the next
             for frame in frames:
+                if (
+                    now := (frame.format.name, frame.layout.name, frame.sample_rate)
+                ) != form:  # files that were put together change half way
+                    yield from _rest(resampler)
+                    resampler, form = av.AudioResampler(format="fltp", layout=layout, rate=info.rate), now
+                assert resampler is not None
                 for out in resampler.resample(frame):
                     yield np.ascontiguousarray(out.to_ndarray(), dtype=np.float32)
+
+
+def _rest(resampler: Any) -> Iterator[Samples]:
+    """What a resampler still holds."""
+    for out in resampler.resample(None) if resampler is not None else ():
+        yield np.ascontiguousarray(out.to_ndarray(), dtype=np.float32)

@@ -2,9 +2,17 @@
 
 from __future__ import annotations
 
+import glob
+import hashlib
 import os
+import platform
+import re
+import shutil
+import threading
+import uuid
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
+from functools import lru_cache
 from pathlib import Path
 
 import numpy as np
@@ -15,13 +23,22 @@ from dubbin.core.jobs import Task
 from dubbin.core.sound.source import BLOCK_FRAMES, Samples, Source, blocks
 from dubbin.core.texts import tr
 
+SCRATCH = ".dubbin-"  # beginning of the names of folders that are there for a while
 LARGEST_WAV = 4_000_000_000  # bytes; above, RF64
+
+
+LONGEST_NAME = 100  # letters of a file's name that its temporary one begins with: together they must not be too long for a disk
+OWNER = re.compile(r"\.([0-9a-f]{6})-(\d+)-\w+$")  # machine and process, at the end of temporary names
 
 
 @contextmanager
 def replacing(path: Path) -> Iterator[Path]:
-    """A temporary name beside `path`, moved into place when the block ends well, removed when it does not."""
-    temporary = path.with_name(f".{path.name}.{os.getpid()}.part{path.suffix}")
+    """A temporary name beside `path`, moved into place when the block ends well, removed when it does not. What a process that was killed left of the same file is cleared away."""
+    beginning = f".{path.name[:LONGEST_NAME]}"
+    temporary = path.with_name(f"{beginning}.{owner_mark()}.part{path.suffix}")
+    for old in path.parent.glob(f"{glob.escape(beginning)}.*.part{glob.escape(path.suffix)}"):
+        if is_left_over(old.name.removesuffix(f".part{path.suffix}")):
+            old.unlink(missing_ok=True)
     try:
         yield temporary
         with open(temporary, "rb") as f:
@@ -30,6 +47,45 @@ def replacing(path: Path) -> Iterator[Path]:
     finally:
         with suppress(OSError):
             temporary.unlink(missing_ok=True)
+
+
+@contextmanager
+def scratch_folder(folder: Path) -> Iterator[Path]:
+    """A folder in `folder` for the time of the block: what is made there can be moved into place at once. Those of processes that were killed are cleared away."""
+    for old in folder.glob(f"{SCRATCH}*"):
+        if is_left_over(old.name):
+            shutil.rmtree(old, ignore_errors=True)
+    made = folder / f"{SCRATCH}{uuid.uuid4().hex[:6]}.{owner_mark()}"
+    made.mkdir()
+    try:
+        yield made
+    finally:
+        shutil.rmtree(made, ignore_errors=True)
+
+
+def owner_mark() -> str:
+    """The end of names that are temporary: machine, process, thread."""
+    return f"{_machine()}-{os.getpid()}-{threading.get_native_id()}"
+
+
+@lru_cache(maxsize=1)
+def _machine() -> str:
+    """A name for this machine: in a shared folder nobody clears away what another one is writing."""
+    return hashlib.blake2b(f"{platform.node()}:{uuid.getnode()}".encode(), digest_size=3).hexdigest()
+
+
+def is_left_over(name: str) -> bool:
+    """Whether a temporary name is of a process of this machine that is no more."""
+    found = OWNER.search(name)
+    if found is None or found[1] != _machine():
+        return False
+    try:
+        os.kill(int(found[2]), 0)
+    except ProcessLookupError:
+        return True
+    except (OSError, OverflowError):
+        return False
+    return False
 
 
 def check_output(path: Path, inputs: tuple[Path, ...] = ()) -> None:

@@ -73,10 +73,10 @@ class KnownVoices:
         self._voices: dict[str, tuple[Point, int]] = {}
         try:
             for name, kept in json.loads(self._path.read_text())["voices"].items():
-                point = np.array(kept["point"], np.float32)
-                if point.shape == (SIZE,) and np.all(np.isfinite(point)) and np.any(point):
-                    self._voices[str(name)] = (point / np.linalg.norm(point), max(int(kept["times"]), 1))
-        except (OSError, ValueError, KeyError, TypeError, AttributeError):
+                point = np.array(kept["point"], np.float64)
+                if point.shape == (SIZE,) and np.all(np.abs(point) <= 1.0) and np.any(point):
+                    self._voices[str(name)] = (np.asarray(point / np.linalg.norm(point), np.float32), max(int(kept["times"]), 1))
+        except (OSError, ValueError, KeyError, TypeError, AttributeError, OverflowError, RecursionError):
             self._voices = {}
 
     @property

@@ -14,6 +14,7 @@ from typing import Any, Protocol
 from dubbin.core.errors import CannotWrite
 from dubbin.core.sound.packing import Damaged, Packed, pack
 from dubbin.core.sound.source import Samples
+from dubbin.core.sound.writing import is_left_over, owner_mark
 from dubbin.core.texts import tr
 
 SUFFIX = ".tile"
@@ -69,6 +70,9 @@ class DiskTiles:
         os.utime(folder)  # when it was used last
         self._open: dict[int, Packed] = {}
         self._lock = threading.Lock()
+        for old in folder.glob("*.part"):
+            if is_left_over(old.stem):
+                old.unlink(missing_ok=True)
         self._there = {int(p.stem) for p in folder.glob(f"*{SUFFIX}") if p.stem.isdecimal()}
 
     def get(self, index: int, start: int, stop: int) -> Samples | None:
@@ -92,7 +96,7 @@ class DiskTiles:
     def put(self, index: int, x: Samples) -> Samples:
         data, kept = pack(x)
         path = self._path(index)
-        part = path.with_suffix(f".{os.getpid()}-{threading.get_native_id()}.part")
+        part = path.with_suffix(f".{owner_mark()}.part")
         try:
             with open(part, "wb") as f:
                 f.write(data)

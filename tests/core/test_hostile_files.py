@@ -1,0 +1,324 @@
+"""Damaged and hostile files of every form that is read: each is used or refused in a sentence, and nothing else happens.
+
+`DUBBIN_SOAK=N` tries N times as many.
+"""
+
+from __future__ import annotations
+
+import csv
+import json
+import os
+import random
+import re
+import subprocess
+import sys
+from collections.abc import Callable
+from dataclasses import replace
+from pathlib import Path
+
+import av
+import numpy as np
+import pytest
+import soundfile as sf
+
+from dubbin.core.batch.inputs import read_table
+from dubbin.core.batch.outcome import DoneBefore
+from dubbin.core.deliver.captions import spoken_words
+from dubbin.core.deliver.comments import Comments, comments_change, is_comments, read_comments
+from dubbin.core.deliver.companions import COMPANIONS, write_companions
+from dubbin.core.deliver.edit_lists import as_csv, as_edl, as_otio, as_tab_separated
+from dubbin.core.deliver.publication import publication_of
+from dubbin.core.deliver.recipe import apply_recipe, load_recipe, recipe_of, save_recipe
+from dubbin.core.deliver.targets import TABLE, read_targets
+from dubbin.core.deliver.work_done import work_rows
+from dubbin.core.episode.commands.arrangement import insert_break, move_stretches
+from dubbin.core.episode.commands.cuts import cut_stretch, set_pauses
+from dubbin.core.episode.commands.lanes import Cover, cover
+from dubbin.core.episode.commands.markers import add_chapter, add_marker
+from dubbin.core.episode.commands.treatments import change_use, set_voice
+from dubbin.core.episode.document import Document
+from dubbin.core.episode.file import load_episode, read_episode, save_episode
+from dubbin.core.episode.journal_reading import left_over
+from dubbin.core.episode.model import Episode
+from dubbin.core.episode.time_map import program_map, session_map
+from dubbin.core.errors import DubbinError
+from dubbin.core.mix.kept_results import KeptResults
+from dubbin.core.mix.lane_key import lane_key
+from dubbin.core.mix.lane_sound import active_uses
+from dubbin.core.speech.align_text import read_text
+from dubbin.core.speech.known_voices import KnownVoices
+from dubbin.core.treat.tiles import DiskTiles
+from tests.conftest import RATE, noise
+from tests.core.hostile import damaged, spoilt
+from tests.core.test_document_machine import PAUSES, first_episode
+
+TIMES = int(os.environ.get("DUBBIN_SOAK", "1"))
+
+
+def full_episode() -> Episode:
+    """One that has something of everything."""
+    episode = first_episode()
+    for change in (
+        lambda e: cut_stretch(e, RATE, 2 * RATE), lambda e: insert_break(e, 5 * RATE, RATE, "br", "Ad", True), lambda e: set_pauses(e, e.pauses, PAUSES, on=True),
+        lambda e: move_stretches(e, [(20 * RATE, 21 * RATE)], 3 * RATE, "mv"), lambda e: add_marker(e, 4 * RATE, "look"), lambda e: add_chapter(e, 0, "One"),
+        lambda e: change_use(e, "a", "denoise", "", on=True, strength=70), lambda e: cover(e, "b", Cover(RATE, 2 * RATE), ""),
+        lambda e: set_voice(e, "a", {"compress": {}, "equalise": {}}, ""),
+    ):  # fmt: skip
+        episode = change(episode).episode
+    return episode
+
+
+def used(episode: Episode) -> None:
+    """What happens to an episode that was read, short of its sound."""
+    found = program_map(episode)
+    session_map(episode)
+    publication = publication_of(episode)
+    spoken_words(episode, found)
+    for form in (as_csv, as_edl, as_otio, as_tab_separated):
+        form(episode)
+    work_rows(episode)
+    recipe_of(episode)
+    for lane in episode.lanes:
+        lane_key(episode, lane)
+        active_uses(lane.repairs)
+        active_uses(lane.voice_chain)
+    assert found.program_frames >= 0 and publication.duration_s >= 0
+
+
+def survives(work: Callable[[], object], seen: list[str]) -> None:
+    """Done, or refused in a sentence."""
+    try:
+        work()
+        seen.append("")
+    except DubbinError as error:
+        said = str(error)
+        assert said and "Traceback" not in said and len(said) < 2000, said
+        seen.append(said)
+
+
+@pytest.mark.parametrize("seed", range(8))
+def test_an_episode_with_values_that_can_not_be_is_refused_or_used(tmp_path, seed):
+    rng, path, seen = random.Random(seed), tmp_path / "e.dubbin", list[str]()
+    save_episode(full_episode(), path)
+    plain = json.loads(path.read_text())
+
+    def work() -> None:
+        episode, unknown = read_episode(path)
+        used(episode)
+        save_episode(episode, tmp_path / "again.dubbin", unknown)
+        assert load_episode(tmp_path / "again.dubbin") == episode
+
+    for _ in range(40 * TIMES):
+        body = {**plain, "episode": spoilt(plain["episode"], rng)} if rng.random() < 0.9 else spoilt(plain, rng)
+        path.write_text(json.dumps(body))
+        survives(work, seen)
+    assert any(seen) and not all(seen), "some are refused, some are used"
+
+
+def test_an_episode_whose_bytes_are_damaged_is_refused_or_used(tmp_path):
+    rng, path, seen = random.Random(1), tmp_path / "e.dubbin", list[str]()
+    save_episode(full_episode(), path)
+    data = path.read_bytes()
+    for bad in (b"\xff\xfe\x00", b"", b"null", b"[" * 100_000, b'{"schema": "dubbin-episode", "version": 1e400}'):
+        path.write_bytes(bad)
+        survives(lambda: used(load_episode(path)), seen)
+    for _ in range(60 * TIMES):
+        path.write_bytes(damaged(data, rng))
+        survives(lambda: used(load_episode(path)), seen)
+    assert any(seen)
+
+
+@pytest.mark.parametrize("kind", ["recipe", "comments", "targets", "table", "srt", "vtt", "txt"])
+def test_small_files_are_refused_or_used(tmp_path, kind):
+    rng, seen = random.Random(kind), list[str]()
+    episode = full_episode()
+    path = tmp_path / {"recipe": "r.json", "comments": "c.json", "targets": "t.toml", "table": "t.csv"}.get(kind, f"w.{kind}")
+    plain = None
+    if kind == "recipe":
+        save_recipe(recipe_of(episode), path)
+        plain = json.loads(path.read_text())
+    elif kind == "comments":
+        plain = {
+            "schema": "dubbin-comments",
+            "version": 1,
+            "episode": "e1",
+            "title": "T",
+            "name": "Mia",
+            "comments": [{"at_s": 1.5, "text": "hm", "words": "a b"}],
+        }
+        path.write_text(json.dumps(plain))
+    elif kind == "targets":
+        path.write_bytes(TABLE.read_bytes())
+    elif kind == "table":
+        path.write_text("episode,file,voice,title\n1,a.wav,Ines,One\n1,b.wav,Tobias,\n")
+    else:
+        path.write_text(
+            "WEBVTT\n\n" * (kind == "vtt")
+            + "1\n00:00:01,000 --> 00:00:02,000\nInes: Good evening <b>all</b>.\n\n2\n00:00:03,000 --> 00:00:04,000\nYes.\n"
+        )
+    data = path.read_bytes()
+
+    def work() -> None:
+        if kind == "recipe":
+            used(apply_recipe(episode, load_recipe(path)).episode)
+        elif kind == "comments":
+            is_comments(path)
+            found: Comments = read_comments(path)
+            used(comments_change(episode, [found]).episode)
+        elif kind == "targets":
+            read_targets.cache_clear()
+            read_targets(path)
+        elif kind == "table":
+            read_table(path)
+        else:
+            read_text(path)
+
+    for _ in range(100 * TIMES):
+        if plain is not None and rng.random() < 0.7:
+            path.write_text(json.dumps(spoilt(plain, rng)))
+        else:
+            path.write_bytes(damaged(data, rng))
+        survives(work, seen)
+    read_targets.cache_clear()
+    assert any(seen)
+
+
+def test_a_journal_that_is_damaged_gives_back_what_is_whole_or_says_so(tmp_path):
+    rng, seen = random.Random(5), list[str]()
+    path = tmp_path / "e.dubbin"
+    save_episode(first_episode(), path)
+    document = Document.opened(tmp_path / "journals", path)
+    for k in range(10):
+        document.do(cut_stretch(document.episode, k * RATE, k * RATE + 500))
+    document._journal.abandon()
+    journal = document._journal.path
+    data = journal.read_bytes()
+
+    def work() -> None:
+        for item in left_over(tmp_path / "journals"):
+            again = Document.recovered(tmp_path / "journals", item)
+            used(again.episode)
+            assert len(again.episode.cuts) <= 10
+            again._journal.abandon()
+
+    for _ in range(80 * TIMES):
+        for old in (tmp_path / "journals").glob("**/*.jsonl"):
+            old.unlink()
+        journal.write_bytes(damaged(data, rng))
+        survives(work, seen)
+    assert not all(seen)
+
+
+def test_what_is_kept_in_caches_and_beside_is_looked_at_with_distrust(tmp_path):
+    rng = random.Random(6)
+    kept = KeptResults(tmp_path / "figures")
+    kept.keep("k", 1, {"a": [1.0, 2.0]})
+    (result,) = (tmp_path / "figures").iterdir()
+    tiles = DiskTiles(tmp_path / "tiles")
+    x = noise(1, -30, 1)[None].astype(np.float32)
+    stored = tiles.put(0, x)
+    (tile,) = (tmp_path / "tiles").iterdir()
+    whole, packed = result.read_bytes(), tile.read_bytes()
+    voices = {"voices": {"Ines": {"point": [0.1] * 256, "times": 3}}}
+    outcome = {"k": {"file": "a", "masters": [{"file": "/x", "pass": True}], "entries": [], "error": None, "remarks": [], "seconds": 1.0}}
+    for _ in range(100 * TIMES):
+        result.write_bytes(damaged(whole, rng))
+        assert kept.recall("k", 1, dict) in (None, {"a": [1.0, 2.0]})
+        tile.write_bytes(damaged(packed, rng))
+        found = DiskTiles(tmp_path / "tiles").get(0, 0, x.shape[1])
+        assert found is None or np.array_equal(found, stored)
+        (tmp_path / "voices.json").write_text(json.dumps(spoilt(voices, rng)))
+        KnownVoices(tmp_path).names_of([None, np.ones(256, np.float32) / 16])
+        (tmp_path / "batch.json").write_text(json.dumps(spoilt(outcome, rng)))
+        DoneBefore(tmp_path / "batch.json").find("k")
+
+
+# -- sound -------------------------------------------------------------------------------
+
+
+def sounds(folder: Path) -> dict[str, bytes]:
+    """A second of sound in every form that is read."""
+    x = noise(1, -20, 1).astype(np.float32)
+    made = {}
+    for name, kind in (("a.wav", "PCM_24"), ("b.flac", "PCM_16"), ("c.ogg", "VORBIS"), ("d.aiff", "PCM_16"), ("e.mp3", None)):
+        sf.write(folder / name, x, RATE, subtype=kind)
+        made[name] = (folder / name).read_bytes()
+    for name, container, codec in (
+        ("f.m4a", "mp4", "aac"),
+        ("g.opus", "ogg", "libopus"),
+        ("h.mkv", "matroska", "aac"),
+        ("i.mov", "mov", "aac"),
+        ("j.mp3", "mp3", "libmp3lame"),
+    ):
+        with av.open(str(folder / name), "w", format=container) as out:
+            stream = out.add_stream(codec, rate=RATE)
+            stream.layout = "stereo"
+            frame = av.AudioFrame.from_ndarray(np.stack([x, x]), format="fltp", layout="stereo")
+            frame.sample_rate, frame.pts = RATE, 0
+            out.mux(stream.encode(frame))
+            out.mux(stream.encode(None))
+        made[name] = (folder / name).read_bytes()
+    return made
+
+
+def read_apart(folder: Path, names: list[str]) -> list[dict]:
+    """What a process of its own says of files; one that ends it is told by its name."""
+    done = subprocess.run(
+        [sys.executable, "-m", "tests.core.sound_reader", str(folder), *names], capture_output=True, text=True, timeout=300, check=False
+    )
+    lines = [json.loads(line) for line in done.stdout.splitlines()]
+    found = [line for line in lines if "name" in line]
+    assert done.returncode == 0, (lines[-1], done.returncode, done.stderr[-500:])
+    return found
+
+
+def test_sound_files_that_are_damaged_are_read_as_far_as_they_go_or_refused(tmp_path):
+    rng, made = random.Random(7), sounds(tmp_path)
+    names = []
+    for name, data in made.items():
+        for k in range(25 * TIMES):
+            names.append(f"{k}-{name}")
+            (tmp_path / names[-1]).write_bytes(damaged(data, rng))
+    found = read_apart(tmp_path, names)
+    assert len(found) == len(names)
+    faults = [f for f in found if f["said"].startswith("fault")]
+    assert not faults, faults[:3]
+    assert all(f["seconds"] < 30 and f["frames"] < 200 * RATE for f in found)
+    assert sum(bool(f["frames"]) for f in found) > len(found) // 4 and any(f["said"] for f in found)
+
+
+def test_a_file_whose_channels_or_rate_change_half_way_is_read(tmp_path):
+    x = noise(1, -20, 1).astype(np.float32)
+    for name, rate, channels in (("mono.mp3", RATE, 1), ("stereo.mp3", RATE, 2), ("slow.mp3", 24000, 1)):
+        with av.open(str(tmp_path / name), "w", format="mp3", options={"id3v2_version": "0", "write_xing": "0"}) as out:
+            stream = out.add_stream("libmp3lame", rate=rate)
+            stream.layout = "mono" if channels == 1 else "stereo"
+            frame = av.AudioFrame.from_ndarray(np.stack([x[:rate]] * channels), format="fltp", layout=stream.layout.name)
+            frame.sample_rate, frame.pts = rate, 0
+            out.mux(stream.encode(frame))
+            out.mux(stream.encode(None))
+    data = {p.stem: p.read_bytes() for p in tmp_path.glob("*.mp3")}
+    names = []
+    for first, second in (("mono", "stereo"), ("stereo", "mono"), ("mono", "slow"), ("slow", "stereo")):
+        names.append(f"{first}-{second}.mp3")
+        (tmp_path / names[-1]).write_bytes(data[first] * 2 + data[second] * 2)
+    for f in read_apart(tmp_path, names):
+        assert not f["said"].startswith("fault"), f
+        assert f["said"] or f["frames"] > RATE // 2, f
+
+
+def test_text_that_is_markup_stays_text_in_all_that_is_written(tmp_path):
+    bad = "<img src=x onerror=alert(1)> [a](javascript:x) & *b*"
+    episode = add_chapter(full_episode(), 0, bad).episode
+    words = replace(episode.transcripts[0], words=tuple(replace(w, text="<script>alert(1)</script>") for w in episode.transcripts[0].words))
+    episode = replace(episode, title=bad, transcripts=(words,), lanes=tuple(replace(lane, voice=bad) for lane in episode.lanes))
+    files = write_companions(publication_of(episode), tmp_path, "ep", bad, [c.name for c in COMPANIONS])
+    assert {p.suffix for p in files} >= {".vtt", ".html", ".md"}
+    for path in files:
+        text = path.read_text()
+        if path.suffix in (".html", ".vtt", ".md"):
+            assert not re.search(r"(?<!\\)<(img|script>alert)", text), path.name
+        if path.suffix == ".md":
+            assert not re.search(r"(?<!\\)\]\(", text)
+    rows = list(csv.reader((as_csv(replace(episode, lanes=tuple(replace(lane, voice="=cmd()") for lane in episode.lanes)))).splitlines()))
+    assert not any(cell.startswith("=") for row in rows for cell in row)
