@@ -11,6 +11,7 @@ import pytest
 import soundfile as sf
 from PyQt6.QtWidgets import QFileDialog, QMessageBox, QPushButton
 
+from dubbin.core.episode.backups import backups
 from dubbin.core.episode.commands.lanes import remove_lane
 from dubbin.core.episode.commands.markers import add_marker
 from dubbin.core.episode.commands.treatments import change_use, find_use
@@ -52,6 +53,44 @@ def chosen(monkeypatch, path: Path | None) -> None:
 def marked(window, text: str = "here") -> None:
     episode = window.session.episode
     window.session.do(add_marker(episode, 48000 * (1 + len(episode.markers)), text))
+
+
+def test_an_episode_that_another_program_has_written_is_not_saved_over_without_a_question(window, files, tmp_path, monkeypatch):
+    path = window.session.document.path
+    marked(window, "mine")
+    other = load_episode(path)
+    save_episode(add_marker(other, 5, "theirs").episode, path)
+    assert window.session.document.is_changed_elsewhere
+    assert not files.save() and window.notices.isVisible() and "changed by another program" in window.notices.text.text()
+    assert [m.text for m in load_episode(path).markers][-1:] != ["mine"]
+    window.notices.hide()
+    files.autosave()
+    assert window.notices.isVisible() and "theirs" in [m.text for m in load_episode(path).markers], "nor by itself"
+    chosen(monkeypatch, tmp_path / "elsewhere.dubbin")
+    buttons = {
+        window.notices.buttons.itemAt(k).widget().text(): window.notices.buttons.itemAt(k).widget()
+        for k in range(window.notices.buttons.count())
+    }
+    buttons["Save as …"].click()
+    assert "mine" in [m.text for m in load_episode(tmp_path / "elsewhere.dubbin").markers] and "theirs" in [
+        m.text for m in load_episode(path).markers
+    ]
+
+
+def test_saving_over_another_programs_work_keeps_it_as_a_backup(window, files):
+    path = window.session.document.path
+    marked(window, "mine")
+    save_episode(add_marker(load_episode(path), 5, "theirs").episode, path)
+    assert not files.save()
+    buttons = {
+        window.notices.buttons.itemAt(k).widget().text(): window.notices.buttons.itemAt(k).widget()
+        for k in range(window.notices.buttons.count())
+    }
+    buttons["Save over it"].click()
+    assert "mine" in [m.text for m in load_episode(path).markers] and not window.session.document.is_changed_elsewhere
+    kept = [load_episode(backup.path) for backup in backups(files._backup_folder())]
+    assert any("theirs" in [m.text for m in episode.markers] for episode in kept)
+    assert files.save(), "and now it is ours"
 
 
 def test_without_changes_nobody_is_asked(window, files, answers):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import uuid
 from collections.abc import Callable
 from pathlib import Path
@@ -48,6 +49,7 @@ class Document:
         self._trouble = ""
         self._journal = Journal(journal_folder, self.history, path, self._tell_trouble, goes_on)
         self._saved: Episode = self.history.episode
+        self._on_disk = _digest(path)
         self._preview: Episode | None = None
         self._listeners: list[Listener] = []
 
@@ -100,6 +102,12 @@ class Document:
     def has_changes(self) -> bool:
         """Whether closing now would lose something."""
         return self.history.episode != self._saved
+
+    @property
+    def is_changed_elsewhere(self) -> bool:
+        """Whether the file holds something else than when it was opened or saved here: another program has written it. One that is gone is not changed."""
+        now = _digest(self.path)
+        return now is not None and self._on_disk is not None and now != self._on_disk
 
     def listen(self, listener: Listener) -> Callable[[], None]:
         """Call `listener` after every change; returns what ends it, once or more often."""
@@ -174,6 +182,7 @@ class Document:
         assert target is not None, tr("an episode without a place must be given one")
         save_episode(self.history.episode, target, self._unknown)
         self.path = target
+        self._on_disk = _digest(target)
         self._saved = self.history.episode
         self._journal.saved(target, self._saved)
         self._tell(self.episode)
@@ -187,6 +196,14 @@ class Document:
     def _tell(self, before: Episode) -> None:
         for listener in list(self._listeners):
             listener(before, self.episode)
+
+
+def _digest(path: Path | None) -> bytes | None:
+    """What a file holds, in short; None where there is none to read."""
+    try:
+        return None if path is None else hashlib.blake2b(path.read_bytes(), digest_size=16).digest()
+    except OSError:
+        return None
 
 
 def _unknown_of(path: Path | None) -> Tree:

@@ -197,7 +197,27 @@ class EpisodeFiles:
         """Save to the episode's place, or ask for one; whether it was saved."""
         if self._session.document.path is None:
             return self.save_as()
+        if self._session.document.is_changed_elsewhere:
+            return self._ask_about_the_other()
         return self._save_to(None)
+
+    def _ask_about_the_other(self) -> bool:
+        """Another program has written the episode: nobody's work is lost without a question."""
+        path = self._session.document.path
+        assert path is not None
+
+        def save_over() -> None:
+            self._save_to(None)
+
+        def save_elsewhere() -> None:
+            self.save_as()
+
+        choices = ((tr("Save over it"), save_over), (tr("Save as …"), save_elsewhere))
+        text = tr(
+            "{name} was changed by another program since it was opened here. What stands there now is kept as a backup if you save over it."
+        )
+        self._notices.say(text.format(name=path.name), choices)
+        return False
 
     def save_as(self) -> bool:
         suggestion = Path(self.folder()) / f"{safe_name(self._session.episode.title)}{SUFFIX}"
@@ -229,8 +249,12 @@ class EpisodeFiles:
     def autosave(self) -> None:
         """Save where it can be done without a question."""
         document = self._session.document
-        if document.path is not None and document.has_changes:
+        if document.path is None or not document.has_changes:
+            return
+        if not document.is_changed_elsewhere:
             self._save_to(None)
+        elif not self._notices.isVisible():
+            self._ask_about_the_other()
 
     def may_leave(self) -> bool:
         """Ask what to do with unfinished work and unsaved changes; False when the person stays."""
