@@ -17,7 +17,7 @@ from tests.conftest import RATE, noise, rms_db
 EVERY = [*TREATMENTS.values(), Limiter()]
 
 
-def noisy(speech: np.ndarray, seconds: float = 20.0) -> Sound:
+def noisy(speech: np.ndarray, seconds: float = 8.0) -> Sound:
     x = speech[: round(seconds * RATE)] + noise(seconds, -50)[: len(speech)]
     return Sound(np.stack([x, np.roll(x, 400) * 0.7]).astype(np.float32), RATE)
 
@@ -33,14 +33,14 @@ class TestEveryTreatment:
         sound = noisy(speech)
         whole = Chain(sound, [use_of(treatment)]).read(0, sound.frames)
         chain, start, parts = Chain(sound, [use_of(treatment)]), 0, []
-        for size in (1, 4097, 300000, 77, 2**18, sound.frames):
+        for size in (1, 4097, 150000, 77, 2**16, sound.frames):
             stop = min(start + size, sound.frames)
             parts.append(chain.read(start, stop))
             start = stop
         np.testing.assert_allclose(np.concatenate(parts, axis=1), whole, atol=1e-5)
 
     def test_tiles_join_without_being_heard(self, treatment, speech, monkeypatch):
-        sound = noisy(speech, 12.0)
+        sound = noisy(speech, 7.0)
         long = Chain(sound, [use_of(treatment)]).read(0, sound.frames)
         monkeypatch.setattr(type(treatment), "tile_s", 3.0)
         short = Chain(sound, [use_of(treatment)]).read(0, sound.frames)

@@ -36,13 +36,20 @@ def theme(qapp) -> Theme:
     return Theme(qapp)
 
 
+@pytest.fixture(scope="session")
+def warm_cache(tmp_path_factory) -> Path:
+    """What was measured of the episodes that many tests open: they are the same sound."""
+    return tmp_path_factory.mktemp("warm")
+
+
 @pytest.fixture
-def open_window(qtbot, theme, folders) -> Iterator[Callable[..., MainWindow]]:
+def open_window(qtbot, theme, folders, warm_cache) -> Iterator[Callable[..., MainWindow]]:
     windows = []
 
-    def make(path=None) -> MainWindow:
+    def make(path=None, *, cold: bool = False) -> MainWindow:
+        """cold: with the test's own cache, in which nothing is known yet."""
         document = Document.opened(folders.journals, path) if path else None
-        window = make_window(folders, theme, document, SimulatedSink(48000))
+        window = make_window(folders if cold else replace(folders, cache=warm_cache), theme, document, SimulatedSink(48000))
         window.speech.automatic = False  # words are written down only where a test asks for them
         windows.append(window)
         window.show()
@@ -58,10 +65,10 @@ def open_window(qtbot, theme, folders) -> Iterator[Callable[..., MainWindow]]:
 
 
 @pytest.fixture(scope="session")
-def shared_window(theme, tmp_path_factory) -> Iterator[MainWindow]:
+def shared_window(theme, tmp_path_factory, warm_cache) -> Iterator[MainWindow]:
     """One window for the tests of many files: what it measured need not be measured again. `put_down` gives it a fresh episode."""
     base = tmp_path_factory.mktemp("shared")
-    folders = Folders(base / "cache", base / "state", base / "documents")
+    folders = Folders(warm_cache, base / "state", base / "documents")
     window = make_window(folders, theme, None, SimulatedSink(48000))
     window.speech.automatic = False
     window.show()

@@ -152,7 +152,7 @@ def test_the_window_finds_what_the_card_has_computed(open_window, talk, folders,
     assert any(lane.repairs for lane in episode.lanes) and any(lane.voice_chain for lane in episode.lanes)
     save_episode(episode, talk)
     made = {p: p.stat().st_mtime_ns for p in folders.tiles.glob("*/*.tile")}
-    window = open_window(talk)
+    window = open_window(talk, cold=True)
     for lane in window.session.episode.lanes:
         sound = window.session.analyses.sound(lane)
         assert all(stage.is_filled for stage in (*sound.repaired.stages, *sound.voiced.stages))
@@ -166,7 +166,7 @@ def test_a_drifting_clock_has_tiles_of_its_own_for_all(open_window, talk, folder
     lane = episode.lanes[0]
     episode = change_use(episode, lane.id, "derumble", "", on=True).episode
     save_episode(episode, talk)
-    window = open_window(talk)
+    window = open_window(talk, cold=True)
     made = set(folders.tiles.glob("*/*.tile"))
     window.shut_down()
     from dubbin.core.mix.render import episode_sounds
@@ -221,7 +221,7 @@ def test_work_that_fails_is_told_once_and_not_tried_on_and_on(open_window, talk,
         raise ValueError("measuring went wrong")
 
     monkeypatch.setattr(lane_results, "measure_recording", broken)
-    window = open_window(talk)
+    window = open_window(talk, cold=True)
     settle(qtbot, window)
     for k in range(3):
         window.session.do(add_marker(window.session.episode, 1000 * k))
@@ -264,7 +264,7 @@ def test_dropped_files_are_imported_and_what_can_not_be_read_is_said(open_window
 
 
 def test_an_episode_that_is_opened_again_is_known_without_measuring(open_window, talk, qtbot, monkeypatch):
-    first = open_window(talk)
+    first = open_window(talk, cold=True)
     lane = first.session.episode.lanes[0]
     first.session.do(change_use(first.session.episode, lane.id, "derumble", "", on=True))
     settle(qtbot, first)
@@ -279,14 +279,14 @@ def test_an_episode_that_is_opened_again_is_known_without_measuring(open_window,
 
     for name in ("measure_recording", "measure_treated", "find_activity"):
         monkeypatch.setattr(lane_results, name, never)
-    again = open_window(talk)
+    again = open_window(talk, cold=True)
     analyses = again.session.analyses
     assert [(analyses.report(x), analyses.after(x), analyses.guard(x, "derumble")) for x in again.session.episode.lanes] == known
     assert analyses.is_treated(again.session.episode.lanes[0])
 
 
 def test_the_card_takes_what_the_window_has_measured(open_window, talk, folders, monkeypatch):
-    window = open_window(talk)
+    window = open_window(talk, cold=True)
     report = window.session.analyses.report(window.session.episode.lanes[0])
     assert report is not None
 

@@ -86,16 +86,13 @@ class TestMemory:
     @pytest.mark.parametrize(
         "value",
         [
-            {"places": {"x": 3}},
-            {"places": []},
-            {"sizes": {"Edit": "wide"}},
-            {"window": "zz"},
-            {"recent": [3, None]},
-            {"keys": {"fold": 3, "cut": [None], "gone": ["X"]}},
-            {"play_speed": 99.0},
-            {"custom_pauses": {"keep_s": "long"}},
+            {
+                "places": {"x": 3}, "sizes": {"Edit": "wide"}, "window": "zz", "recent": [3, None], "keys": {"fold": 3, "cut": [None], "gone": ["X"]},
+                "play_speed": 99.0, "custom_pauses": {"keep_s": "long"},
+            },
+            {"places": [], "sizes": 3, "window": None, "recent": {}, "keys": [], "play_speed": "fast", "custom_pauses": []},
         ],
-    )
+    )  # fmt: skip
     def test_preferences_that_make_no_sense_are_no_reason_to_stop(self, open_window, little, folders, value):
         folders.state.mkdir(parents=True, exist_ok=True)
         (folders.state / "preferences.json").write_text(json.dumps(value))
