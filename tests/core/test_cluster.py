@@ -27,8 +27,8 @@ from dubbin.core.batch.outcome import Outcome
 from dubbin.core.batch.report import Running, Standing, page_of
 from dubbin.core.batch.run import run_batch
 from dubbin.core.batch.steps import NEEDS, Stand, Step, Work, do_step
-from dubbin.core.batch.worker import OWN_TABLE, Place, look, outbox
-from dubbin.core.deliver.recipe import Recipe, recipe_of
+from dubbin.core.batch.worker import OWN_TABLE, Place, Seen, look, outbox
+from dubbin.core.deliver.recipe import MusicRecipe, Recipe, recipe_of
 from dubbin.core.episode.document import new_episode
 from dubbin.core.episode.file import load_episode
 from dubbin.core.errors import DubbinError
@@ -212,6 +212,10 @@ def test_without_its_library_it_is_said_how_to_get_it(tmp_path, monkeypatch, cap
     assert "dubbin[cluster]" in capsys.readouterr().err
 
 
+def theme_at(path: Path) -> MusicRecipe:
+    return MusicRecipe("Theme", str(path))
+
+
 # -- what goes along ---------------------------------------------------------------------
 
 
@@ -225,8 +229,8 @@ def test_any_file_arrives_as_it_is_and_is_sent_once(tmp_path_factory, data, bloc
     (folder / "a b.wav").write_bytes(data)
     sending.BLOCK_BYTES, before = block, sending.BLOCK_BYTES
     try:
-        first = sending.send([folder / "a b.wav"], folder / "inbox", here)
-        again = sending.send([folder / "a b.wav"], folder / "inbox", here)
+        first = sending.send(sending.contents([folder / "a b.wav"]), folder / "inbox", here)
+        again = sending.send(sending.contents([folder / "a b.wav"]), folder / "inbox", here)
         (place,) = first.places.values()
         (folder / "home").mkdir()
         assert sending.fetch(Path(place).parent, folder / "home", here) == len(data)
@@ -245,8 +249,48 @@ def test_a_file_that_changes_on_its_way_is_not_taken(tmp_path):
         return function(*args)
 
     with pytest.raises(DubbinError, match="changed while it was sent"):
-        sending.send([tmp_path / "a.wav"], tmp_path / "inbox", changing)
+        sending.send(sending.contents([tmp_path / "a.wav"]), tmp_path / "inbox", changing)
     assert sending.arrived(tmp_path / "inbox", "x", "a.wav") is None and not list((tmp_path / "inbox").glob("*.part"))
+
+
+def test_the_same_file_may_come_twice_at_once(tmp_path):
+    """Two episodes share their music: the second begins while the first is half way."""
+    (tmp_path / "theme.wav").write_bytes(b"0123456789")
+    files, nested = sending.contents([tmp_path / "theme.wav"]), []
+
+    def in_between(function, *args):
+        done = function(*args)
+        if function is sending.take_block and not nested:
+            nested.append(True)
+            nested.append(sending.send(files, tmp_path / "inbox", here))
+        return done
+
+    outer = sending.send(files, tmp_path / "inbox", in_between)
+    assert nested[1].places == outer.places and Path(*outer.places.values()).read_bytes() == b"0123456789"
+
+
+def test_what_came_out_of_another_batch_is_not_among_it(tmp_path, monkeypatch):
+    monkeypatch.setenv("DUBBIN_HOME", str(tmp_path / "home"))
+    work = Work(BatchInput(Path("a.wav")), "a")
+    assert Place(None, batch="one").out(work) != Place(None, batch="two").out(work)
+
+
+def test_a_file_is_cleared_away_when_nobody_needs_it_any_more(tmp_path, own, recipe):
+    music = Path("/show/theme.wav")
+    with_music = replace(recipe, music=(theme_at(music),))
+    cluster = clusters._Cluster([], tmp_path, own, "nowhere", lambda _: None)
+    worker = clusters._Worker("w", Seen("p", False, True, tmp_path / "inbox"))
+    files, cleared = {Path("/a.wav"): "a", Path("/b.wav"): "b", music: "m"}, []
+
+    def there(function, *args):
+        cleared.extend(p.name for p in args[0]) if function is sending.clear_away else None
+        return tmp_path / "outbox"
+
+    cluster._in_use.update({("w", "a"): 2, ("w", "b"): 1, ("w", "m"): 1})
+    cluster._clear(worker, Work(BatchInput(Path("/a.wav")), "x", with_music), files, there)
+    assert cleared == ["outbox", "b"]
+    cluster._clear(worker, Work(BatchInput(Path("/a.wav")), "y"), {Path("/a.wav"): "a"}, there)
+    assert cleared[2:] == ["outbox", "a"]
 
 
 def test_sending_stops_when_it_is_asked_to(tmp_path):
@@ -259,8 +303,8 @@ def test_sending_stops_when_it_is_asked_to(tmp_path):
         raise Enough
 
     with pytest.raises(Enough):
-        sending.send([tmp_path / "a.wav"], tmp_path / "inbox", here, stop)
-    assert sending.send([tmp_path / "a.wav"], tmp_path / "inbox", here).moved_bytes == 5
+        sending.send(sending.contents([tmp_path / "a.wav"]), tmp_path / "inbox", here, stop)
+    assert sending.send(sending.contents([tmp_path / "a.wav"]), tmp_path / "inbox", here).moved_bytes == 5
 
 
 def test_work_moves_with_its_files_and_comes_home_as_it_was(talks, recipe, own, tmp_path):
@@ -292,7 +336,7 @@ def test_a_shared_folder_holds_the_work_and_ones_own_targets_go_along(tmp_path, 
     work = Work(BatchInput(Path("a.wav")), "a")
     shared, sent = Place(tmp_path, "x"), Place(None, "x")
     assert shared.folders().tiles.is_relative_to(tmp_path) and shared.out(work) == tmp_path
-    assert sent.folders().cache == tmp_path / "home" / "cache" and sent.out(work) == outbox("a")
+    assert sent.folders().cache == tmp_path / "home" / "cache" and sent.out(work) == outbox("", "a")
     assert shared.folders().state != Place(tmp_path, "y").folders().state != tmp_path / "home" / "state"
     assert OWN_TABLE.endswith(".toml")
 

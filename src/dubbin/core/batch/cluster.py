@@ -11,16 +11,17 @@ import itertools
 import queue
 import threading
 import time
+import uuid
 from collections import Counter
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import suppress
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
-from dubbin.core.batch.outcome import Outcome, input_key
+from dubbin.core.batch.outcome import Outcome
 from dubbin.core.batch.report import Running
-from dubbin.core.batch.sending import Sent, clear_away, fetch, files_of, moved_stand, moved_work, send
+from dubbin.core.batch.sending import Sent, clear_away, contents, fetch, files_of, moved_stand, moved_work, send
 from dubbin.core.batch.steps import NEEDS, Stand, Step, Work, do_step, gave_up, named_by_sound
 from dubbin.core.batch.worker import (
     MEMORY,
@@ -38,7 +39,7 @@ from dubbin.core.batch.worker import (
 )
 from dubbin.core.deliver.targets import OWN_TABLE
 from dubbin.core.episode.file import SUFFIX, save_episode
-from dubbin.core.errors import Cancelled, DubbinError
+from dubbin.core.errors import Cancelled, CannotWrite, DubbinError
 from dubbin.core.folders import Folders
 from dubbin.core.texts import tr, tr_count
 
@@ -86,7 +87,11 @@ class _Cluster:
         self._over = threading.Event()
         self._running: dict[str, Running] = {}
         self._done: queue.Queue[tuple[Work, Outcome | BaseException]] = queue.Queue()
-        self._numbers = itertools.count()
+        self._numbers, self._batch = (
+            itertools.count(),
+            uuid.uuid4().hex[:12],
+        )  # two batches at once have nothing in common, whatever their episodes are called
+        self._in_use = Counter[tuple[str, str]]()  # times that a worker needs a file that was sent along, by its fingerprint
         table = folders.state / OWN_TABLE
         self._own_targets = table.read_text("utf-8") if table.is_file() else ""
         self._is_shared: bool | None = None  # not known before somebody has looked
@@ -103,7 +108,11 @@ class _Cluster:
             raise no_scheduler(self._address) from error
         self._client.subscribe_topic(TOPIC, self._heard)
         self._probe = self._out / PROBE
-        self._probe.write_text(str(time.time_ns()))
+        try:
+            self._probe.write_text(str(time.time_ns()))
+        except OSError as error:
+            self._client.close(timeout=2)
+            raise CannotWrite(tr("{out} could not be written: {strerror}.").format(out=self._probe, strerror=error.strerror)) from error
         self._note(tr_count("{count} episode", "{count} episodes", len(self._waiting)) + f", {self._address}, Dubbin {program_name()}")
         return self
 
@@ -190,10 +199,8 @@ class _Cluster:
     def _present(self) -> list[Running]:
         with self._lock:
             if not self._able:
-                refused = tr_count("{count} that can't work", "{count} that can't work", len(self._refused)) if self._refused else ""
                 self._say_once(
-                    tr("No worker is there; start one with dubbin worker {address}.").format(address=self._address)
-                    + (f" ({refused})" if refused else "")
+                    tr("No worker is there that can work; one is started by: dubbin worker {address}.").format(address=self._address)
                 )
             return sorted(self._running.values(), key=lambda r: r.name)
 
@@ -229,7 +236,7 @@ class _Cluster:
         return tuple(s for s in work.steps if s is not Step.TAKE_IN or stand.episode is None)
 
     def _in_shared_folder(self, work: Work, stand: Stand) -> Outcome:
-        place = Place(self._out, self._own_targets, TILE_BYTES_A_WORKER * max(len(self._able), 1))
+        place = Place(self._out, self._own_targets, TILE_BYTES_A_WORKER * max(len(self._able), 1), self._batch)
         lost = 0
         for step in self._steps_left(work, stand):
             while True:
@@ -277,10 +284,19 @@ class _Cluster:
 
         started = time.monotonic()
         self._show(work, "sent", 0.0, worker.address)
-        sent = send(files_of(work, stand), worker.seen.inbox, there)
+        files = contents(files_of(work, stand))
+        with self._lock:
+            self._in_use.update((worker.address, fingerprint) for fingerprint in files.values())
+        try:
+            return self._through(worker, work, stand, there, send(files, worker.seen.inbox, there), started)
+        finally:
+            with suppress(Lost, Cancelled, DubbinError, OSError):
+                self._clear(worker, work, files, there)
+
+    def _through(self, worker: _Worker, work: Work, stand: Stand, there: Callable[..., Any], sent: Sent, started: float) -> Stand:
         self._note(f"{work.name}: " + tr("{mb} MB sent to {worker} in {seconds} s").format(mb=round(sent.moved_bytes / 1e6), worker=worker.address, seconds=round(time.monotonic() - started, 1)))  # fmt: skip
         back = {theirs: ours for ours, theirs in sent.places.items()}
-        place = Place(None, self._own_targets)
+        place = Place(None, self._own_targets, batch=self._batch)
         for step in self._steps_left(work, stand):
             try:
                 done = self._ask(step, moved_work(work, sent.places), moved_stand(stand, sent.places), place, worker)
@@ -290,7 +306,7 @@ class _Cluster:
                 return stand
             if done.outcome is not None and done.outcome.masters:
                 try:
-                    return self._brought_home(work, moved_stand(done, back), there, sent)
+                    return self._brought_home(work, moved_stand(done, back), there)
                 except Lost:
                     return stand
             stand = moved_stand(done, back)
@@ -298,18 +314,22 @@ class _Cluster:
                 return replace(stand, outcome=replace(stand.outcome, file=str(work.item.path)))
         return stand
 
-    def _brought_home(self, work: Work, done: Stand, there: Callable[..., Any], sent: Sent) -> Stand:
+    def _brought_home(self, work: Work, done: Stand, there: Callable[..., Any]) -> Stand:
         """Masters and what belongs to them from a worker's own folder; the episode is written here, with the files that it was asked for."""
         assert done.outcome is not None and done.episode is not None
-        from_where = there(outbox, work.name)
         self._show(work, "fetched", 0.0, "")
-        fetch(from_where, self._out, there)
+        fetch(there(outbox, self._batch, work.name), self._out, there)
         save_episode(done.episode, self._out / f"{work.name}{SUFFIX}")
         masters = tuple({**m, "file": str(self._out / Path(m["file"]).name) if m["file"] else None} for m in done.outcome.masters)
-        common = {m.path for m in work.recipe.music} if work.recipe else set()  # the next episode needs it too
-        with suppress(Lost):
-            there(clear_away, [from_where, *(Path(place).parent for path, place in sent.places.items() if path not in common)])
         return replace(done, outcome=replace(done.outcome, file=str(work.item.path), masters=masters))
+
+    def _clear(self, worker: _Worker, work: Work, files: Mapping[Path, str], there: Callable[..., Any]) -> None:
+        """Throw away what a worker has of an episode that is over, but what others need: music of the show, and files of another episode in hand."""
+        common = {Path(m.path) for m in work.recipe.music} if work.recipe else set()
+        with self._lock:
+            self._in_use.subtract((worker.address, fingerprint) for fingerprint in files.values())
+            free = [f for path, f in files.items() if path not in common and self._in_use[worker.address, f] <= 0]
+        there(clear_away, [there(outbox, self._batch, work.name), *(worker.seen.inbox / fingerprint for fingerprint in free)])
 
     # -- one step -------------------------------------------------------------------------
 
@@ -317,10 +337,9 @@ class _Cluster:
         """Have a step done by one worker, or by any. Raises Lost when whoever could do it is gone, Cancelled when it is over."""
         from distributed import CancelledError, KilledWorker
 
-        self._wait(lambda: bool(self._able) or worker is not None)
-        able = [worker.address] if worker is not None else list(self._able)
+        able = [worker.address] if worker is not None else self._some_able()
         need = NEEDS[step]
-        key = f"dubbin-{work.name}-{step.value}-{input_key(work.item, work.recipe)}-{next(self._numbers)}"
+        key = f"dubbin-{self._batch}-{work.name}-{step.value}-{next(self._numbers)}"
         future = self._client.submit(
             perform, step, work, stand, place, key=key, workers=able, allow_other_workers=False, priority=list(Step).index(step), pure=False,
             resources={MEMORY: need.memory_mb, THREADS: need.threads},
@@ -356,6 +375,14 @@ class _Cluster:
                     self._sent[worker.address] += 1
                     return worker
                 self._lock.wait(POLL_S)
+
+    def _some_able(self) -> list[str]:
+        """All who can work; waits until there is one."""
+        with self._lock:
+            while not self._able:
+                self._stop_if_over()
+                self._lock.wait(POLL_S)
+            return list(self._able)
 
     def _workers_now(self) -> set[str]:
         try:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import shutil
+import uuid
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
@@ -29,10 +30,10 @@ def arrived(inbox: Path, fingerprint: str, name: str) -> str | None:
     return str(path) if path.is_file() else None
 
 
-def take_block(inbox: Path, fingerprint: str, name: str, offset: int, data: bytes) -> None:
-    """A part of a file that is on its way."""
+def take_block(inbox: Path, fingerprint: str, name: str, sending: str, offset: int, data: bytes) -> None:
+    """A part of a file that is on its way. sending: a name for this time that it is sent; the same file may come twice at once."""
     try:
-        part = _part(inbox, fingerprint)
+        part = _part(inbox, fingerprint, sending)
         part.parent.mkdir(parents=True, exist_ok=True)
         with open(part, "r+b" if offset else "wb") as out:
             out.seek(offset)
@@ -43,9 +44,9 @@ def take_block(inbox: Path, fingerprint: str, name: str, offset: int, data: byte
         ) from error
 
 
-def whole(inbox: Path, fingerprint: str, name: str) -> str:
+def whole(inbox: Path, fingerprint: str, name: str, sending: str) -> str:
     """Where a file is that has come whole. Raises DubbinError where it holds something else than it did."""
-    part, path = _part(inbox, fingerprint), inbox / fingerprint / name
+    part, path = _part(inbox, fingerprint, sending), inbox / fingerprint / name
     if fingerprint_of(part) != fingerprint:
         part.unlink()
         raise DubbinError(tr("{name} was changed while it was sent.").format(name=name))
@@ -72,8 +73,8 @@ def clear_away(folders: Sequence[Path]) -> None:
         shutil.rmtree(folder, ignore_errors=True)
 
 
-def _part(inbox: Path, fingerprint: str) -> Path:
-    return inbox / f"{fingerprint}.part"
+def _part(inbox: Path, fingerprint: str, sending: str) -> Path:
+    return inbox / f"{fingerprint}.{sending}.part"
 
 
 # -- on the machine that asks -------------------------------------------------------------
@@ -97,18 +98,22 @@ def files_of(work: Work, stand: Stand) -> list[Path]:
     return [path for path in dict.fromkeys(found) if path.is_file()]  # what is missing is told by the step that needs it
 
 
-def send(paths: Sequence[Path], inbox: Path, there: There, step: Callable[[int], None] = lambda _: None) -> Sent:
-    """Bring files to the other machine, but those that are there. step: is told how many bytes have gone, and may raise."""
-    places, moved = {}, 0
-    for path in paths:
-        fingerprint = fingerprint_of(path)
+def contents(paths: Sequence[Path]) -> dict[Path, str]:
+    """Fingerprints of files."""
+    return {path: fingerprint_of(path) for path in paths}
+
+
+def send(files: Mapping[Path, str], inbox: Path, there: There, step: Callable[[int], None] = lambda _: None) -> Sent:
+    """Bring files to the other machine, but those that are there. files: with their fingerprints. step: is told how many bytes have gone, and may raise."""
+    places, moved, sending = {}, 0, uuid.uuid4().hex[:8]
+    for path, fingerprint in files.items():
         place = there(arrived, inbox, fingerprint, path.name)
         if place is None:
             for offset, data in _blocks(path):
-                there(take_block, inbox, fingerprint, path.name, offset, data)
+                there(take_block, inbox, fingerprint, path.name, sending, offset, data)
                 moved += len(data)
                 step(moved)
-            place = there(whole, inbox, fingerprint, path.name)
+            place = there(whole, inbox, fingerprint, path.name, sending)
         places[str(path)] = place
     return Sent(places, moved)
 

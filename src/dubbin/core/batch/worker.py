@@ -41,11 +41,13 @@ PROBE = ".dubbin-batch"  # a file by which a worker sees whether it has the fold
 @dataclass(frozen=True)
 class Place:
     """Where a step works. shared: the folder of masters, where the worker sees it; None: in the worker's own folders, with files that were sent along. own_targets:
-    the table of targets of who asks, as text. most_bytes: of treated sound to keep in a shared folder."""
+    the table of targets of who asks, as text. most_bytes: of treated sound to keep in a shared folder. batch: a name for all that is asked for together: what comes out of one
+    never lies among what came out of another."""
 
     shared: Path | None
     own_targets: str = ""
     most_bytes: int = 0
+    batch: str = ""
 
     def folders(self) -> Folders:
         """Working copies, treated sound and figures of the work."""
@@ -55,7 +57,7 @@ class Place:
 
     def out(self, work: Work) -> Path:
         """Where its masters go."""
-        return self.shared if self.shared is not None else outbox(work.name)
+        return self.shared if self.shared is not None else outbox(self.batch, work.name)
 
 
 @dataclass(frozen=True)
@@ -89,9 +91,9 @@ def inbox() -> Path:
     return user_folders().cache / INBOX
 
 
-def outbox(name: str) -> Path:
+def outbox(batch: str, name: str) -> Path:
     """What comes out of work on files that were sent along; a folder for each."""
-    return user_folders().cache / OUTBOX / name
+    return user_folders().cache / OUTBOX / batch / name
 
 
 def perform(step: Step, work: Work, stand: Stand, place: Place) -> Stand:

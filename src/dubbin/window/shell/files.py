@@ -20,6 +20,7 @@ from dubbin.core.sound.folder import recordings_in
 from dubbin.core.texts import tr, tr_count
 from dubbin.window.session.preferences import BACKUPS, Preferences
 from dubbin.window.session.session import Session
+from dubbin.window.shell.changed_elsewhere import ask_before_saving
 from dubbin.window.shell.file_kinds import EPISODE_FILES
 from dubbin.window.shell.notices import Notices
 from dubbin.window.shell.recovery import RecoveryDialog, is_sure
@@ -195,29 +196,13 @@ class EpisodeFiles:
 
     def save(self) -> bool:
         """Save to the episode's place, or ask for one; whether it was saved."""
-        if self._session.document.path is None:
+        path = self._session.document.path
+        if path is None:
             return self.save_as()
         if self._session.document.is_changed_elsewhere:
-            return self._ask_about_the_other()
+            ask_before_saving(self._notices, path, lambda: self._save_to(None), self.save_as)
+            return False
         return self._save_to(None)
-
-    def _ask_about_the_other(self) -> bool:
-        """Another program has written the episode: nobody's work is lost without a question."""
-        path = self._session.document.path
-        assert path is not None
-
-        def save_over() -> None:
-            self._save_to(None)
-
-        def save_elsewhere() -> None:
-            self.save_as()
-
-        choices = ((tr("Save over it"), save_over), (tr("Save as …"), save_elsewhere))
-        text = tr(
-            "{name} was changed by another program since it was opened here. What stands there now is kept as a backup if you save over it."
-        )
-        self._notices.say(text.format(name=path.name), choices)
-        return False
 
     def save_as(self) -> bool:
         suggestion = Path(self.folder()) / f"{safe_name(self._session.episode.title)}{SUFFIX}"
@@ -254,7 +239,7 @@ class EpisodeFiles:
         if not document.is_changed_elsewhere:
             self._save_to(None)
         elif not self._notices.isVisible():
-            self._ask_about_the_other()
+            self.save()  # which asks
 
     def may_leave(self) -> bool:
         """Ask what to do with unfinished work and unsaved changes; False when the person stays."""
