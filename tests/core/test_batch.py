@@ -17,11 +17,13 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from dubbin.cli.main import main
+from dubbin.core.batch import steps
 from dubbin.core.batch.inputs import BatchInput, find_inputs, read_table
 from dubbin.core.batch.naming import with_names
 from dubbin.core.batch.outcome import Outcome, input_key
 from dubbin.core.batch.report import COLUMNS, PAGE, TABLE, Standing, csv_of, page_of, write_report
 from dubbin.core.batch.run import run_batch
+from dubbin.core.batch.steps import Step, Work
 from dubbin.core.batch.watching import arriving
 from dubbin.core.deliver.recipe import load_recipe, recipe_of, save_recipe
 from dubbin.core.episode.commands.lanes import name_voice
@@ -30,6 +32,7 @@ from dubbin.core.episode.file import load_episode
 from dubbin.core.episode.model import Lane, Recording, Role
 from dubbin.core.errors import CannotWrite, DubbinError
 from dubbin.core.folders import Folders
+from dubbin.core.jobs import Task
 from dubbin.core.sound.source import Sound
 from dubbin.core.speech.known_voices import KnownVoices, spans_of_marks, voice_point
 from dubbin.core.speech.speaker_encoder import SPAN_S
@@ -150,6 +153,15 @@ def test_a_voice_that_is_remembered_has_its_name_and_somebody_is_told(speech, ow
     assert [lane.voice for lane in load_episode(out / "rec_001.dubbin").lanes] == ["Ines"]
 
 
+def test_voices_of_an_episode_keep_the_names_that_somebody_gave_them(own, remembered, tmp_path, monkeypatch):
+    asked = []
+    monkeypatch.setattr("dubbin.core.batch.run.run_one", lambda work, *a: asked.append(work) or Outcome(str(work.item.path), error="no"))
+    files = touched(tmp_path / "in", "a.wav", "b.dubbin")
+    (tmp_path / "out").mkdir()
+    list(run_batch([BatchInput(f) for f in files], tmp_path / "out", None, own, workers=1))
+    assert {w.name: w.by_sound for w in asked} == {"a": True, "b": False}
+
+
 def test_a_name_that_a_table_or_the_recipe_gives_stands(own, remembered):
     episode = replace(
         new_episode(), recordings=(Recording("r", "/a.wav", "f", RATE, RATE, 1),), lanes=(Lane("l", "r", (0,), "Anna", Role.VOICE),)
@@ -176,6 +188,27 @@ def test_stretches_to_listen_to_lie_where_somebody_speaks(marks):
     for a, b in spans:
         quiet = ~np.array(marks, bool)[round(a * 100) : round(b * 100)]
         assert not any(quiet[k : k + 41].all() for k in range(len(quiet) - 40)), "a gap longer than .4 s is nobody's"
+
+
+# -- how far one is ---------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("by_sound", [False, True])
+@pytest.mark.parametrize("name", ["a.wav", "a.dubbin"])
+def test_progress_goes_from_nothing_to_all_whatever_steps_there_are(own, tmp_path, monkeypatch, name, by_sound):
+    told, done = [], []
+
+    def do_step(step, work, stand, out, folders, task):
+        done.append(step)
+        for fraction in (0.0, 0.5, 1.0):
+            task.step(fraction)
+        return replace(stand, outcome=Outcome(name) if step is Step.MASTERS else None)
+
+    monkeypatch.setattr(steps, "do_step", do_step)
+    steps.run_one(Work(BatchInput(tmp_path / name), "a", None, by_sound), tmp_path, own, Task(told.append))
+    assert told == sorted(told) and told[0] == 0.0 and told[-1] == pytest.approx(1.0)
+    card = [Step.MEASURE] * by_sound + [Step.VOICES] if name == "a.wav" else []
+    assert done == [Step.TAKE_IN, *card, Step.MASTERS]
 
 
 # -- workers that die -------------------------------------------------------------------

@@ -107,7 +107,7 @@ class _Cluster:
         except (OSError, TimeoutError, ValueError) as error:
             raise no_scheduler(self._address) from error
         self._client.subscribe_topic(TOPIC, self._heard)
-        self._probe = self._out / PROBE
+        self._probe = self._out / f"{PROBE}-{self._batch}"
         try:
             self._probe.write_text(str(time.time_ns()))
         except OSError as error:

@@ -12,6 +12,7 @@ from dubbin.core.batch.outcome import STATE, DoneBefore, Outcome, input_key
 from dubbin.core.batch.steps import Work, gave_up, run_one
 from dubbin.core.deliver.master import safe_name
 from dubbin.core.deliver.recipe import Recipe
+from dubbin.core.episode.file import SUFFIX
 from dubbin.core.folders import Folders
 from dubbin.core.jobs import Task
 
@@ -42,7 +43,8 @@ def run_batch(
         if known is not None:
             yield known
         else:
-            keys[Work(item, names[item], recipe, by_sound)] = key
+            is_episode = item.path.suffix.lower() == SUFFIX  # whose voices have the names that somebody gave them
+            keys[Work(item, names[item], recipe, by_sound and not is_episode)] = key
     waiting = list(keys)
     workers = workers or usual_workers()
     if elsewhere is not None:

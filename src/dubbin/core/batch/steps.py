@@ -123,18 +123,19 @@ def do_step(step: Step, work: Work, stand: Stand, out: Path, folders: Folders, t
 
 def run_one(work: Work, out: Path, folders: Folders, task: Task | None = None) -> Outcome:
     """One input to its masters; the episode is kept beside them."""
-    task, stand, before = task or Task(), Stand(), 0.0
+    task, stand, done, reached = task or Task(), Stand(), 0.0, 0.0
     prune(folders.tiles, folders.most_tile_bytes)
     KeptResults(folders.results).prune()
+    whole = sum(NEEDS[step].share for step in work.steps)
     for step in work.steps:
-        share = NEEDS[step].share
-        if (
-            step not in CARD_PARTS or step is Step.VOICES or (step is Step.MEASURE and work.by_sound)
-        ):  # voices do what comes before them too
-            stand = named_by_sound(work, do_step(step, work, stand, out, folders, task.part(before, before + share)), folders.state)
-            if stand.outcome is not None:
-                return stand.outcome
-            before += share
+        reached += NEEDS[step].share / whole
+        is_asked_for = step is Step.VOICES or (step is Step.MEASURE and work.by_sound)
+        if step in CARD_PARTS and not is_asked_for:
+            continue  # voices do what comes before them too
+        stand = named_by_sound(work, do_step(step, work, stand, out, folders, task.part(done, reached)), folders.state)
+        if stand.outcome is not None:
+            return stand.outcome
+        done = reached
     raise AssertionError("the last step has an outcome")
 
 

@@ -35,7 +35,7 @@ TOPIC = "dubbin"
 TELL_EVERY_S = 1.0
 MEMORY, THREADS = "dubbin_memory_mb", "dubbin_threads"  # what steps ask for and workers offer
 SHARED_WORK, INBOX, OUTBOX = ".dubbin-work", "inbox", "outbox"
-PROBE = ".dubbin-batch"  # a file by which a worker sees whether it has the folder before it
+PROBE = ".dubbin-batch"  # beginning of the name of a file by which a worker sees whether it has the folder before it
 
 
 @dataclass(frozen=True)
