@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import fcntl
 import os
 import shutil
+from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 
@@ -38,13 +40,31 @@ def folders(tmp_path: Path) -> Folders:
 
 
 @pytest.fixture(scope="session")
-def demo_folder(tmp_path_factory: pytest.TempPathFactory) -> Path:
+def among_all(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A folder for what all processes of a run share."""
+    base = tmp_path_factory.getbasetemp()
+    return base.parent if "PYTEST_XDIST_WORKER" in os.environ else base
+
+
+def made_once(folder: Path, make: Callable[[Path], None]) -> Path:
+    """A folder that one process of a run makes; the others wait for it. make: fills the folder that it is given."""
+    with open(folder.with_suffix(".lock"), "w") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        done = folder.with_suffix(".done")
+        if not done.exists():
+            shutil.rmtree(folder, ignore_errors=True)
+            folder.mkdir()
+            make(folder)
+            done.touch()
+    return folder
+
+
+@pytest.fixture(scope="session")
+def demo_folder(among_all: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
     """The demo episode, built once; not to be changed."""
     from dubbin.demo.episode import build_demo
 
-    base = tmp_path_factory.mktemp("demo")
-    build_demo(base / "demo", WorkingCopies(base / "cache"))
-    return base / "demo"
+    return made_once(among_all / "demo", lambda folder: build_demo(folder, WorkingCopies(tmp_path_factory.mktemp("copies"))))
 
 
 @pytest.fixture

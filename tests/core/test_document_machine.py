@@ -9,7 +9,6 @@ import os
 import shutil
 import tempfile
 from dataclasses import replace
-from itertools import pairwise
 from pathlib import Path
 
 from hypothesis import HealthCheck, Phase, settings
@@ -23,20 +22,18 @@ from dubbin.core.episode.document import Document
 from dubbin.core.episode.file import load_episode, save_episode
 from dubbin.core.episode.journal_reading import left_over
 from dubbin.core.episode.model import (
-    PARKED_FROM_FRAME,
     Cover,
     CoverKind,
     CutKind,
     Episode,
     Lane,
-    PlacedKind,
     Recording,
     Role,
     SeamShape,
 )
-from dubbin.core.episode.time_map import program_map, session_map
 from dubbin.core.speech.pauses import Pause
 from dubbin.core.speech.transcript import Transcript, Word, WordKind
+from tests.core.holds import all_holds
 
 RATE = 48000
 LENGTH = 60 * RATE
@@ -61,6 +58,7 @@ def first_episode() -> Episode:
     return Episode("e1", "Machine", RATE, taken, on, transcripts=said)
 
 
+FIRST = first_episode()
 PAUSES = [Pause(4.0 * k + 0.55, 4.0 * k + 0.95, 4.0 * k + 0.6, 4.0 * k + 0.9) for k in range(12)]
 
 
@@ -342,60 +340,9 @@ class DocumentMachine(RuleBasedStateMachine):
         self.document.go_to(depth)
         return found
 
-    # -- what must hold -------------------------------------------------------------------
-
     @invariant()
-    def the_program_is_its_spans(self):
-        episode, found = self.episode, program_map(self.episode)
-        at = 0
-        for span in found.spans:
-            assert span.start < span.end and span.program == at and span.start >= 0
-            assert span.end <= max(episode.frames, 0) or span.start >= PARKED_FROM_FRAME, "nothing is heard that was not recorded"
-            at += span.frames
-        assert found.program_frames == at
-        moved = frozenset(p.id for p in episode.placed if p.kind is PlacedKind.COPY)
-        heard = sorted((s.start, s.end) for s in found.spans if s.placed not in moved)
-        assert all(a[1] <= b[0] for a, b in pairwise(heard)), "nothing but a copy is heard twice"
-        for k, span in enumerate(found.spans):
-            if span.placed not in moved:
-                assert found.to_program(span.start) == span.program and found.to_session(span.program) == span.start, k
-
-    @invariant()
-    def what_is_cut_is_not_heard(self):
-        copies = {p.id for p in self.episode.placed if p.kind is PlacedKind.COPY}  # a copy stays where its own sound is cut
-        heard = [(s.start, s.end) for s in program_map(self.episode).spans if s.placed not in copies]
-        for cut in self.episode.cuts:
-            assert cut.start_frame < cut.end_frame
-            assert not any(a < cut.end_frame and cut.start_frame < b for a, b in heard)
-        assert [c.start_frame for c in self.episode.cuts] == sorted(c.start_frame for c in self.episode.cuts)
-
-    @invariant()
-    def lanes_stay_in_step(self):
-        episode = self.episode
-        kept = {lane.id: lane.start_frame for lane in episode.lanes if lane.id in ("a", "b", "m") and lane.bed is None}
-        assert all(start >= 0 for start in kept.values())
-        assert {lane.recording for lane in episode.lanes} == {r.id for r in episode.recordings}
-        assert len({lane.id for lane in episode.lanes}) == len(episode.lanes) and session_map(episode).program_frames >= 0
-
-    @invariant()
-    def words_lie_where_they_were_said(self):
-        first = {t.lane: t for t in first_episode().transcripts}
-        for transcript in self.episode.transcripts:
-            starts = [w.start_frame for w in transcript.words]
-            assert starts == sorted(starts) and set(starts) <= {w.start_frame for w in first[transcript.lane].words}
-
-    @invariant()
-    def marks_are_in_order_and_on_the_clock(self):
-        episode = self.episode
-        assert list(episode.markers) == sorted(episode.markers) and list(episode.splits) == sorted(set(episode.splits))
-        assert all(m.frame >= 0 for m in episode.markers)
-
-    @invariant()
-    def levels_are_figures_that_can_be_heard(self):
-        for lane in self.episode.lanes:
-            assert -100 <= lane.pan <= 100 and lane.level_db <= 60 and lane.fade_in_frames >= 0 and lane.fade_out_frames >= 0
-            assert [p.frame for p in lane.line] == sorted(p.frame for p in lane.line)
-            assert all(c.start_frame < c.end_frame for c in lane.covers) and list(lane.covers) == sorted(lane.covers)
+    def what_must_hold_holds(self):
+        all_holds(self.episode, FIRST)
 
 
 DocumentMachine.TestCase.settings = settings(

@@ -26,6 +26,7 @@ from dubbin.window.player.sinks import SimulatedSink
 from dubbin.window.rooms import make_window
 from dubbin.window.shell.main_window import MainWindow
 from dubbin.window.shell.step import Step
+from tests.conftest import made_once
 
 LONG_MS = 120_000
 
@@ -37,9 +38,10 @@ def theme(qapp) -> Theme:
 
 
 @pytest.fixture(scope="session")
-def warm_cache(tmp_path_factory) -> Path:
-    """What was measured of the episodes that many tests open: they are the same sound."""
-    return tmp_path_factory.mktemp("warm")
+def warm_cache(among_all) -> Path:
+    """What was measured of the episodes that many tests open: they are the same sound, and all processes of a run look here."""
+    (among_all / "warm").mkdir(exist_ok=True)
+    return among_all / "warm"
 
 
 @pytest.fixture
@@ -109,9 +111,12 @@ EXCERPT_S = 75
 
 
 @pytest.fixture(scope="session")
-def short_demo(demo_folder, tmp_path_factory):
+def short_demo(demo_folder, among_all):
     """The first part of the demo, so that measuring it does not take long."""
-    folder = tmp_path_factory.mktemp("short")
+    return made_once(among_all / "short", lambda folder: make_excerpt(demo_folder, folder))
+
+
+def make_excerpt(demo_folder: Path, folder: Path) -> None:
     for path in demo_folder.glob("*.wav"):
         x, rate = sf.read(path, dtype="float32")
         sf.write(folder / path.name, x[: EXCERPT_S * rate], rate, subtype="PCM_24")
@@ -122,7 +127,6 @@ def short_demo(demo_folder, tmp_path_factory):
     recordings = tuple(replace(t, id=r.id) for t, r in zip(taken, whole.recordings, strict=True))
     save_episode(replace(whole, recordings=recordings), folder / EPISODE_FILE)
     shutil.rmtree(folder / "cache")
-    return folder
 
 
 @pytest.fixture
@@ -142,7 +146,7 @@ def window(qtbot, shared_window, demo) -> MainWindow:
 def settle(qtbot, window: MainWindow) -> None:
     """Until no background work is left."""
     qtbot.waitUntil(lambda: not window.jobs.live and not window.speech.is_looking, timeout=LONG_MS)
-    QTest.qWait(30)
+    QTest.qWait(10)
 
 
 def drag(widget: QWidget, start: tuple[float, float], end: tuple[float, float]) -> None:

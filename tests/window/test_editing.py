@@ -11,8 +11,11 @@ import pytest
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
 
+from dubbin.core.episode.commands.arrangement import insert_break
 from dubbin.core.episode.commands.cuts import cut_stretch
-from dubbin.core.episode.commands.words import set_transcript
+from dubbin.core.episode.commands.lanes import remove_lane
+from dubbin.core.episode.commands.recordings import nudge
+from dubbin.core.episode.commands.words import correct_word, set_transcript
 from dubbin.core.episode.document import Document
 from dubbin.core.episode.model import CoverKind, CutKind, PlacedKind
 from dubbin.core.mix.monitor import MonitorMode
@@ -384,3 +387,48 @@ def test_words_that_are_wanted_are_written_down_and_stopped(shared_window, short
     start = next(w for w in window.session.episode.transcripts[0].words if w.kind is WordKind.WORD).start_frame / RATE
     assert start == pytest.approx(5.25, abs=0.25)
     assert window.words_pane.words.item_at(QPointF(300, 20)) is not None
+
+
+class TestWhatIsSelectedStaysTrue:
+    """Rows are places in a table that other edits make anew."""
+
+    def words(self, edit) -> list[str]:
+        return [edit.speech.table.texts[row] for row in edit.selection.rows]
+
+    def test_words_stay_selected_when_a_lane_before_them_is_taken_out(self, edit):
+        table = edit.speech.table
+        other = table.voice(0).lane
+        first = next(row for row in range(len(table)) if table.voice(row).lane != other)
+        edit.words_pane.words.select_rows([first, first + 1])
+        chosen, range_before = self.words(edit), edit.selection.range
+        edit.session.do(remove_lane(edit.session.episode, other))
+        assert self.words(edit) == chosen and edit.selection.range == range_before and edit.selection.rows[0] == 0 < first
+        edit.actions_by_id["undo"].run()
+        assert self.words(edit) == chosen and edit.selection.rows == (first, first + 1)
+
+    def test_words_that_are_gone_are_let_go(self, edit):
+        edit.words_pane.words.select_rows([40])
+        edit.session.do(remove_lane(edit.session.episode, edit.speech.table.voice(40).lane))
+        assert edit.selection.rows == () and edit.selection.range is None
+
+    def test_the_range_goes_along_with_a_recording_that_is_moved(self, edit):
+        edit.words_pane.words.select_rows([40, 41])
+        (start, end), chosen = edit.selection.range, self.words(edit)
+        lanes = {edit.speech.table.voice(row).lane for row in (40, 41)}
+        for lane in lanes:
+            edit.session.do(nudge(edit.session.episode, lane, 480))
+        assert edit.selection.range == (start + 480, end + 480) and self.words(edit) == chosen
+
+    def test_all_of_a_kind_stay_selected_when_one_of_them_is_corrected(self, edit):
+        edit.words_pane.words.select_rows([row_of(edit, "the")])
+        edit.actions_by_id["select-alike"].run()
+        rows, spans = edit.selection.rows, edit.selection.spans
+        word = edit.speech.table.voice(rows[0]).lane, int(edit.speech.table.numbers[rows[0]])
+        edit.session.do(correct_word(edit.session.episode, *word, "thee"))
+        assert edit.selection.rows == rows and edit.selection.spans == spans
+
+    def test_what_was_put_in_and_is_taken_out_again_is_let_go(self, edit):
+        edit.session.do(insert_break(edit.session.episode, 5 * RATE, RATE, "gap", "Break", cue=False))
+        edit.selection.pick_placed("gap")
+        edit.actions_by_id["undo"].run()
+        assert edit.selection.placed is None

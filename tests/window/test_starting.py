@@ -12,7 +12,9 @@ import threading
 import time
 from pathlib import Path
 
+import numpy as np
 import pytest
+import soundfile as sf
 from PyQt6.QtCore import QTimer, qInstallMessageHandler, qWarning
 
 from dubbin.core.errors import CannotWrite
@@ -76,10 +78,12 @@ def test_what_can_not_be_made_is_said_and_stays_until_it_is_read(preparing, qtbo
     assert preparing.run(work) is None and said == ["The folder is full."]
 
 
-def test_building_the_demo_tells_how_far_it_is(tmp_path):
+def test_building_the_demo_tells_how_far_it_is_and_makes_the_same_recordings_every_time(demo_folder, tmp_path):
     told: list[float] = []
     build_demo(tmp_path / "demo", WorkingCopies(tmp_path / "cache"), Task(told.append))
     assert told == sorted(told) and len({round(f, 1) for f in told}) >= 8
+    for path in demo_folder.glob("*.wav"):
+        np.testing.assert_allclose(sf.read(path)[0], sf.read(tmp_path / "demo" / path.name)[0], atol=2**-22)
 
 
 def test_a_notice_goes_by_itself_unless_there_is_something_to_choose(qtbot):

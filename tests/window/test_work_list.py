@@ -7,6 +7,7 @@ import time
 
 import pytest
 from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QPaintEvent
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from dubbin.core.errors import Cancelled
@@ -151,3 +152,24 @@ def test_the_bar_tells_what_runs_and_opens_the_list(window, held, qtbot):
     qtbot.waitUntil(lambda: transport.work.text().startswith("Doing that"))
     held[1].go.set()
     qtbot.waitUntil(lambda: not transport.work.isVisible() and not transport.list.isVisible())
+
+
+def test_work_that_is_asked_for_while_something_is_painted_is_told_afterwards(jobs, qtbot):
+    """To show it at once would paint within painting, and that ends the whole program."""
+
+    class AsksWhilePainted(QWidget):
+        paints = False
+
+        def paintEvent(self, _: QPaintEvent | None) -> None:
+            self.paints = True
+            jobs.start("picture", "Drawing", lambda task: None, lambda result: None)
+            self.paints = False
+
+    asks = AsksWhilePainted()
+    qtbot.addWidget(asks)
+    told: list[bool] = []
+    jobs.changed.connect(lambda: told.append(asks.paints))
+    asks.grab()
+    assert not told
+    qtbot.waitUntil(lambda: bool(told))
+    assert not any(told)

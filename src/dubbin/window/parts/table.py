@@ -49,11 +49,18 @@ class FigureTable(QTableWidget):
 
     def show_row(self, row: int, texts: Sequence[str], first: int = 0, tip: str = "") -> list[QTableWidgetItem]:
         """Fill a row with texts from column `first` on; the items, for what is special about them."""
-        items = []
-        for column, text in enumerate(texts, first):
+        return [self._show(row, column, text, tip) for column, text in enumerate(texts, first)]
+
+    def _show(self, row: int, column: int, text: str, tip: str) -> QTableWidgetItem:
+        """An item that is there stays and is told only what is new: a table is shown anew with every change of the episode, and each change of an item has
+        its columns measured."""
+        item = self.item(row, column)
+        if item is None:
             item = QTableWidgetItem(text)
             item.setTextAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
-            item.setToolTip(tip)
             self.setItem(row, column, item)
-            items.append(item)
-        return items
+        elif item.text() != text:
+            item.setText(text)
+        if item.toolTip() != tip:
+            item.setToolTip(tip)
+        return item

@@ -7,7 +7,7 @@ from collections.abc import Callable, Hashable
 from pathlib import Path
 from typing import Any, TypeVar
 
-from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from dubbin.core.errors import DubbinError
 from dubbin.core.jobs import Job, JobRunner, Report, Task
@@ -20,7 +20,11 @@ QUIET_FROM = 1_000_000_000  # numbers of quiet jobs begin here, so that no two j
 
 
 class JobBridge(QObject):
-    """Starts work under a slot: newer work in the same slot cancels and replaces the older."""
+    """Starts work under a slot: newer work in the same slot cancels and replaces the older.
+
+    changed: what is going on is another; told once the present event is over. Work is asked for while something is painted, too, and to show at once
+    that there is some would paint within painting, of which Qt's painters die.
+    """
 
     changed = pyqtSignal()
     failed = pyqtSignal(str)
@@ -42,6 +46,9 @@ class JobBridge(QObject):
         self._done: dict[int, tuple[Hashable, Callable[[Any], None], Callable[[], None]]] = {}
         self._reported.connect(self._on_report)
         self._progressed.connect(self.changed)
+        self._soon = QTimer(self)
+        self._soon.setSingleShot(True)
+        self._soon.timeout.connect(self.changed)
         self._closing = False
 
     def start(
@@ -58,7 +65,7 @@ class JobBridge(QObject):
         if quiet:
             self._quiet.add(job.number)
         self._done[job.number] = (slot, done, failed)
-        self.changed.emit()
+        self._soon.start(0)
 
     def _on_progress(self, job: Job) -> None:
         """On a working thread: tell the window, but not so often that it has its hands full with being told."""
@@ -83,12 +90,12 @@ class JobBridge(QObject):
         slot = next((slot for slot, other in self._slots.items() if other is job), None)
         if slot is not None:
             self.cancel(slot)
-            self.changed.emit()
+            self._soon.start(0)
 
     def cancel_all(self) -> None:
         for slot in list(self._slots):
             self.cancel(slot)
-        self.changed.emit()
+        self._soon.start(0)
 
     def is_busy(self, slot: Hashable) -> bool:
         return slot in self._slots
@@ -127,5 +134,6 @@ class JobBridge(QObject):
 
     def close(self) -> None:
         self._closing = True
+        self._soon.stop()
         self._runner.close()
         self._painter.close()

@@ -50,7 +50,7 @@ class Speech(QObject):
         self._own: tuple[Any, list[NDArray[np.bool_]]] | None = None
         self._crosstalk: tuple[Any, list[tuple[tuple[str, str], float, float]]] | None = None
         self._hearing: tuple[Any, list[str]] | None = None
-        self._table: tuple[Any, WordTable] | None = None
+        self._table: tuple[Any, Any, WordTable] | None = None
         self._retakes: dict[str, tuple[tuple[Word, ...], list[Retake]]] = {}
         self._fillers = Lookup[tuple[WordTable, list[FoundFiller]]](session.jobs, "fillers", tr("Looking for fillers"), self.changed.emit)
         self._last_takes = Lookup[list[tuple[int, int]]](
@@ -195,10 +195,10 @@ class Speech(QObject):
         """The words of all lanes on the session clock."""
         episode = self._session.episode
         rows = [(t, lane.start_frame, lane.voice) for t in episode.transcripts for lane in episode.lanes if lane.id == t.lane]
-        key = tuple((id(t), start, voice) for t, start, voice in rows)
+        key = tuple((id(t), start, voice) for t, start, voice in rows)  # the rows are kept along: what is gone gives its id to others
         if self._table is None or self._table[0] != key:
-            self._table = (key, WordTable(rows))
-        return self._table[1]
+            self._table = (key, rows, WordTable(rows))
+        return self._table[2]
 
     def _mix(self) -> SessionMix:
         """All lanes as they are recorded: what a cut must not be heard in."""

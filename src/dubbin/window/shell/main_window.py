@@ -41,6 +41,7 @@ from dubbin.window.session.job_bridge import JobBridge
 from dubbin.window.session.preferences import AUTOSAVE_MINUTES, Preferences
 from dubbin.window.session.program_measure import ProgramMeasure
 from dubbin.window.session.selection import Selection
+from dubbin.window.session.selection_keeper import SelectionKeeper
 from dubbin.window.session.session import Session
 from dubbin.window.session.speech import Speech
 from dubbin.window.shell.actions import shell_actions
@@ -101,6 +102,7 @@ class MainWindow(QMainWindow):
         )
         self.playing = Playing(self.session, self.selection, self.view, self.player)
         self.speech = Speech(self.session, self.preferences)
+        self._selection_keeper = SelectionKeeper(self.session, self.speech, self.selection)
         self.lanes = LanesView(self.session, self.view, self.selection, theme, self.speech)
         self.navigation = Navigation(self.session, self.selection, self.view)
         self.words_pane = WordsPane(self.session, self.speech, self.selection, self.view, theme)
@@ -255,8 +257,6 @@ class MainWindow(QMainWindow):
         mark = "" if not self.session.document.has_changes else " *"
         self.setWindowTitle(f"{self.session.episode.title}{mark} – Dubbin")
         self._show_card_title()
-        if self.selection.cut is not None and self.selection.cut not in self.session.episode.cuts:
-            self.selection.clear()
 
     def _show_card_title(self) -> None:
         step = self.steps.current
