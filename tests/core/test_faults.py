@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import shutil
 import subprocess
 from collections.abc import Iterator
 from dataclasses import replace
@@ -219,3 +220,14 @@ def test_a_clock_that_was_set_back_loses_nothing(tmp_path, monkeypatch):
     again = Document.opened(tmp_path / "journals", path)
     assert len(again.history.done) == 1 and not again.is_changed_elsewhere
     again.close()
+
+
+def test_a_cache_that_is_cleared_while_it_is_used_fills_again(tmp_path):
+    """By somebody in the preferences, or by hand."""
+    x = noise(1, -20)[None]
+    tiles = DiskTiles(tmp_path / "stage")
+    tiles.put(0, x)
+    shutil.rmtree(tmp_path / "stage")
+    assert tiles.get(0, 0, x.shape[1]) is None and not tiles.has(0)
+    tiles.put(0, x)
+    np.testing.assert_allclose(tiles.get(0, 0, x.shape[1]), x, atol=2**-22)

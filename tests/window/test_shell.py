@@ -117,7 +117,7 @@ class TestPreferences:
     def dialog(self, open_window, monkeypatch):
         from dubbin.window.shell.preferences_dialog import PreferencesDialog
 
-        window = open_window()
+        window = open_window(cold=True)  # one of the tests clears the cache
         made = []
         monkeypatch.setattr(PreferencesDialog, "exec", lambda self: made.append(self))
         window.actions_by_id["preferences"].run()

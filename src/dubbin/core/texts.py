@@ -15,11 +15,17 @@ from typing import Any
 SHIPPED = Path(__file__).parents[1] / "translations"
 ENGLISH = "en"
 _active, _code = gettext.NullTranslations(), ENGLISH
+_folders: tuple[Path, ...] = ()
 
 
 def language() -> str:
     """Code of the language that is set."""
     return _code
+
+
+def language_folders() -> tuple[Path, ...]:
+    """Where catalogues are looked for before the program's own: for a process that is to speak the same language."""
+    return _folders
 
 
 def tr(text: str) -> str:
@@ -48,8 +54,9 @@ def use_language(codes: Iterable[str], folders: Iterable[Path] = ()) -> str:
 
     folders: looked in before the program's own. A catalogue that can't be read is none, and a line of it that asks for values that its text does not have stays English.
     """
-    global _active, _code
-    _active, _code = _first(codes, (*folders, SHIPPED))
+    global _active, _code, _folders
+    _folders = tuple(folders)
+    _active, _code = _first(codes, (*_folders, SHIPPED))
     return _code
 
 

@@ -4,11 +4,10 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
 
 from dubbin.core.deliver.timecode import frame_rate
 from dubbin.core.errors import DubbinError
-from dubbin.core.sound.reading import opened, probe
+from dubbin.core.sound.apart import look
 
 USUAL_FPS = 25.0
 
@@ -23,17 +22,14 @@ class Picture:
 
 def picture_of(path: Path) -> Picture | None:
     """What is known of a video's picture; None where a file has none, or can't be read."""
-    import av
-
     try:
-        if not probe(path).has_video:
-            return None
-        with opened(path) as container:
-            stream = next(s for s in container.streams.video if not s.disposition & av.stream.Disposition.attached_pic)
-            fps = _plausible(float(stream.average_rate or stream.base_rate or USUAL_FPS))
-            return Picture(fps, _start(container, fps))
-    except (DubbinError, OSError, av.error.FFmpegError):
+        info = look(path)
+    except (DubbinError, OSError):
         return None
+    if not info.has_video:
+        return None
+    fps = _plausible(info.fps or USUAL_FPS)
+    return Picture(fps, _start(info.timecode, fps))
 
 
 def _plausible(fps: float) -> float:
@@ -43,14 +39,10 @@ def _plausible(fps: float) -> float:
         return USUAL_FPS
 
 
-def _start(container: Any, fps: float) -> float:
+def _start(timecode: str | None, fps: float) -> float:
     """Seconds on the clock of the picture's own frames."""
     rate = frame_rate(fps)
-    for found in (*container.streams, container):
-        code = found.metadata.get("timecode")
-        if code:
-            try:
-                return rate.frame_of(code) / rate.fps
-            except ValueError:
-                continue
-    return 0.0
+    try:
+        return rate.frame_of(timecode) / rate.fps if timecode else 0.0
+    except ValueError:
+        return 0.0

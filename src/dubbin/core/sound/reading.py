@@ -1,4 +1,4 @@
-"""Opens sound files of any common kind: what is in them, and their samples block by block.
+"""Opens sound files of any common kind: what is in them, and their samples block by block. What comes from elsewhere is opened by a process of its own (apart.py).
 
 Uncompressed formats go through libsndfile, everything else through FFmpeg's libraries. Only local files
 are opened: FFmpeg gets an open file object and a list of containers, so that no address and no playlist
@@ -31,7 +31,7 @@ LOWEST_RATE, HIGHEST_RATE = 4000, 768000
 
 @dataclass(frozen=True)
 class SoundInfo:
-    """What a file says of itself. frames is None where only decoding tells."""
+    """What a file says of itself. frames is None where only decoding tells. fps, timecode: of its picture, where it has one and says them."""
 
     path: Path
     container: str
@@ -41,6 +41,8 @@ class SoundInfo:
     frames: int | None
     has_video: bool = False
     title: str | None = None
+    fps: float | None = None
+    timecode: str | None = None
 
 
 def check_readable(path: Path) -> None:
@@ -62,7 +64,12 @@ def check_readable(path: Path) -> None:
 def probe(path: Path) -> SoundInfo:
     """Look into a file without decoding it. Raises UnusableSound."""
     check_readable(path)
-    info = _probe_sndfile(path) or _probe_ffmpeg(path)
+    return check_info(_probe_sndfile(path) or _probe_ffmpeg(path))
+
+
+def check_info(info: SoundInfo) -> SoundInfo:
+    """What a file says of itself, where that can be. Raises UnusableSound."""
+    path = info.path
     if info.channels < 1 or info.channels > MAX_CHANNELS:
         raise UnusableSound(
             tr("{path} says it has {channels} channels; 1 to {max_channels} can be read.").format(
@@ -160,6 +167,9 @@ def _probe_ffmpeg(path: Path) -> SoundInfo:
         frames = None
         if stream.duration and stream.time_base:
             frames = round(float(stream.duration * stream.time_base) * rate) or None
+        pictures = [v for v in container.streams.video if not _is_cover(v)]
+        fps = pictures[0].average_rate or pictures[0].base_rate if pictures else None
+        codes = (s.metadata.get("timecode") for s in (*container.streams, container)) if pictures else ()
         return SoundInfo(
             path,
             container.format.name,
@@ -167,8 +177,10 @@ def _probe_ffmpeg(path: Path) -> SoundInfo:
             rate,
             channels,
             frames,
-            has_video=any(not _is_cover(v) for v in container.streams.video),
+            has_video=bool(pictures),
             title=container.metadata.get("title"),
+            fps=float(fps) if fps else None,
+            timecode=next((code for code in codes if code), None),
         )
 
 

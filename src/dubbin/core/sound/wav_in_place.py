@@ -1,26 +1,21 @@
-"""Reads the samples of an uncompressed WAV file where they stand, by position: an hour of sound needs no second copy on the disk.
-
-Sources: Multimedia Programming Interface and Data Specifications 1.0 (RIFF, 1991); EBU Tech 3306 (RF64).
-"""
+"""Reads the samples of an uncompressed WAV file where they stand, by position: an hour of sound needs no second copy on the disk."""
 
 from __future__ import annotations
 
 import os
-import struct
 import weakref
 from collections.abc import Iterator
-from pathlib import Path
 
 import numpy as np
 
 from dubbin.core.errors import UnusableSound
 from dubbin.core.sound.reading import SoundInfo
 from dubbin.core.sound.source import BLOCK_FRAMES, Samples
+from dubbin.core.sound.wav_header import read_wav_header
 from dubbin.core.texts import tr
 
 CONTAINERS = ("WAV", "WAVEX", "RF64")
 SAMPLE_BYTES = {"sndfile:PCM_16": 2, "sndfile:PCM_24": 3, "sndfile:PCM_32": 4, "sndfile:FLOAT": 4}
-FIRST_CHUNKS = 1 << 16  # data that begins behind more than that is left to the library
 
 
 class WavInPlace:
@@ -81,25 +76,11 @@ def in_place(info: SoundInfo) -> WavInPlace | None:
     """The file, opened for reading in place; None where it must be decoded: another format, cut off, or an unusual header."""
     if info.container not in CONTAINERS or info.codec not in SAMPLE_BYTES or not info.frames:
         return None
-    offset = _data_offset(info.path)
-    if offset is None:
+    header = read_wav_header(info.path)
+    if header is None or (header.channels, header.frames) != (info.channels, info.frames):
         return None
-    file = WavInPlace(info, offset)
+    file = WavInPlace(info, header.offset)
     return file if file.is_whole and _agrees(file, info) else None
-
-
-def _data_offset(path: Path) -> int | None:
-    """Where the samples begin, by the file's chunks; None where that can't be told."""
-    with open(path, "rb") as f:
-        head = f.read(12)
-        if head[:4] not in (b"RIFF", b"RF64") or head[8:] != b"WAVE":
-            return None
-        while len(head := f.read(8)) == 8 and f.tell() < FIRST_CHUNKS:
-            name, size = head[:4], struct.unpack("<I", head[4:])[0]
-            if name == b"data":
-                return f.tell()
-            f.seek(size + size % 2, os.SEEK_CUR)
-    return None
 
 
 def _agrees(file: WavInPlace, info: SoundInfo) -> bool:

@@ -19,9 +19,10 @@ import soxr
 
 from dubbin.core.errors import CannotWrite
 from dubbin.core.jobs import Task
+from dubbin.core.sound.apart import decode_apart, look
 from dubbin.core.sound.interleaved import RawFile
 from dubbin.core.sound.peaks import PeakBuilder, PeakPyramid
-from dubbin.core.sound.reading import SoundInfo, decode, probe
+from dubbin.core.sound.reading import SoundInfo
 from dubbin.core.sound.source import Samples
 from dubbin.core.sound.wav_in_place import WavInPlace, in_place
 from dubbin.core.sound.writing import replacing
@@ -84,16 +85,17 @@ class WorkingCopies:
         Raises UnusableSound when the file can't be read and CannotWrite when the cache folder is full.
         """
         task = task or Task()
-        info = probe(path)
+        info = look(path)
         fingerprint = fingerprint_of(path, task.part(0.0, 0.1))
         name = f"{fingerprint[:32]}-{rate or info.rate}" + (f"{drift_ppm:+.3f}" if drift_ppm else "")
         with self._lock:
             if name in self._open:
                 return self._open[name]
-        straight = in_place(info) if rate in (None, info.rate) and not drift_ppm else None
+        whole = in_place(info)
+        straight = whole if rate in (None, info.rate) and not drift_ppm else None
         copy = self._load(name, straight)
         if copy is None:
-            self._make(path, name, fingerprint, rate or info.rate, drift_ppm, task.part(0.1, 1.0), straight)
+            self._make(info, name, fingerprint, rate or info.rate, drift_ppm, task.part(0.1, 1.0), whole)
             copy = self._load(name, straight)
         if copy is None:
             raise CannotWrite(tr("The working copy of {name} is gone again from {folder}.").format(name=path.name, folder=self.folder))
@@ -109,18 +111,21 @@ class WorkingCopies:
             return None
         return WorkingCopy(facts, data, peaks)
 
-    def _make(self, path: Path, name: str, fingerprint: str, rate: int, drift_ppm: float, task: Task, straight: WavInPlace | None) -> None:
+    def _make(
+        self, info: SoundInfo, name: str, fingerprint: str, rate: int, drift_ppm: float, task: Task, whole: WavInPlace | None
+    ) -> None:
         """Look a recording through, and write its samples down unless they can be read where they stand and are all finite."""
-        info = probe(path)
+        path = info.path
         data = self.folder / f"{name}.f32"
         try:
             self.folder.mkdir(parents=True, exist_ok=True)
             passed = None
-            if straight is not None:
-                passed = _pass_over(straight.blocks(), info, rate, drift_ppm, None, task)
+            if whole is not None and rate == info.rate and not drift_ppm:
+                passed = _pass_over(whole.blocks(), info, rate, drift_ppm, None, task)
             if passed is None or passed.nan_count:
+                blocks = whole.blocks() if whole is not None else decode_apart(path)
                 with replacing(data) as temporary, open(temporary, "wb") as out:
-                    passed = _pass_over(decode(path, info), info, rate, drift_ppm, out, task)
+                    passed = _pass_over(blocks, info, rate, drift_ppm, out, task)
             with replacing(self.folder / f"{name}.peaks") as temporary:
                 passed.peaks.save(temporary)
             exact = info.codec.startswith("sndfile:")

@@ -98,6 +98,7 @@ class DiskTiles:
         path = self._path(index)
         part = path.with_suffix(f".{owner_mark()}.part")
         try:
+            self._folder.mkdir(parents=True, exist_ok=True)  # somebody may have cleared the cache since
             with open(part, "wb") as f:
                 f.write(data)
             os.replace(part, path)
