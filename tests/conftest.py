@@ -29,6 +29,8 @@ from dubbin.core.folders import Folders
 from dubbin.core.sound.source import Sound
 
 RATE = 48000
+SOAK = int(os.environ.get("DUBBIN_SOAK", "1"))  # how many times as many cases are tried by tests that try things by chance
+SEED = int(os.environ.get("DUBBIN_SEED", "0"))  # where their chance begins
 
 settings.register_profile("dubbin", deadline=None)  # the first call of a compiled loop takes a second
 settings.load_profile("dubbin")
@@ -61,10 +63,24 @@ def made_once(folder: Path, make: Callable[[Path], None]) -> Path:
 
 @pytest.fixture(scope="session")
 def demo_folder(among_all: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
-    """The demo episode, built once; not to be changed."""
-    from dubbin.demo.episode import build_demo
+    """The demo episode, built once; not to be changed. Beside it lies each voice as it was before it was recorded: (frames,) float32."""
 
-    return made_once(among_all / "demo", lambda folder: build_demo(folder, WorkingCopies(tmp_path_factory.mktemp("copies"))))
+    def make(folder: Path) -> None:
+        from dubbin.demo import episode
+        from dubbin.demo.recordings import DemoSounds
+
+        def kept_sounds(*arguments) -> DemoSounds:
+            sounds = build_sounds(*arguments)
+            for voice, x in sounds.clean.items():
+                np.save(among_all / f"clean {voice}.npy", x.astype(np.float32))
+            return sounds
+
+        build_sounds = episode.build_sounds
+        with pytest.MonkeyPatch.context() as patch:
+            patch.setattr(episode, "build_sounds", kept_sounds)
+            episode.build_demo(folder, WorkingCopies(tmp_path_factory.mktemp("copies")))
+
+    return made_once(among_all / "demo", make)
 
 
 @pytest.fixture

@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from dubbin.demo import faults
-from dubbin.demo.recordings import RATE, build_sounds, clean_lines, heard_until_s, script
+from dubbin.demo.recordings import RATE, clean_lines, heard_until_s, script
 from dubbin.demo.room import room_response
 from tests.conftest import rms_db
 
@@ -46,15 +46,16 @@ def faults_folder():
     return FOLDER
 
 
-def test_words_are_heard_where_they_are_said_to_be():
-    sounds = build_sounds()
-    inside, outside = [], np.ones(len(sounds.clean["ines"]), bool)
-    for word in sounds.truth.words:
-        if word.voice == "ines":
-            span = slice(round(word.start_s * RATE), round(word.end_s * RATE))
-            inside.append(sounds.clean["ines"][span])
+@pytest.mark.parametrize("voice", ["ines", "tobias"])
+def test_words_are_heard_where_they_are_said_to_be(demo_folder, among_all, voice):
+    clean = np.load(among_all / f"clean {voice}.npy")
+    inside, outside = [], np.ones(len(clean), bool)
+    for word in json.loads((demo_folder / "truth.json").read_text())["words"]:
+        if word["voice"] == voice:
+            span = slice(round(word["start_s"] * RATE), round(word["end_s"] * RATE))
+            inside.append(clean[span])
             outside[max(span.start - 4000, 0) : span.stop + 4000] = False
-    assert rms_db(np.concatenate(inside)) > rms_db(sounds.clean["ines"][outside]) + 30
+    assert rms_db(np.concatenate(inside)) > rms_db(clean[outside]) + 30
 
 
 @pytest.mark.parametrize("harmonics", [1, 4, 10])

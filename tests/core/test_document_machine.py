@@ -5,7 +5,6 @@
 
 from __future__ import annotations
 
-import os
 import shutil
 import tempfile
 from dataclasses import replace
@@ -33,6 +32,7 @@ from dubbin.core.episode.model import (
 )
 from dubbin.core.speech.pauses import Pause
 from dubbin.core.speech.transcript import Transcript, Word, WordKind
+from tests.conftest import SOAK
 from tests.core.holds import all_holds
 
 RATE = 48000
@@ -41,7 +41,6 @@ FRAME = st.one_of(st.integers(-RATE, LENGTH + RATE), st.sampled_from([0, 1, LENG
 FRAMES = st.integers(1, 8 * RATE)
 TEXT = st.text(st.characters(exclude_categories=["Cs"]), max_size=12)
 PICK = st.integers(0, 1000)
-RUNS = int(os.environ.get("DUBBIN_SOAK", "1"))
 
 
 def first_episode() -> Episode:
@@ -346,7 +345,7 @@ class DocumentMachine(RuleBasedStateMachine):
 
 
 DocumentMachine.TestCase.settings = settings(
-    max_examples=40 * RUNS,
+    max_examples=40 * SOAK,
     stateful_step_count=40,
     deadline=None,
     suppress_health_check=list(HealthCheck),

@@ -7,7 +7,6 @@ from __future__ import annotations
 
 import csv
 import json
-import os
 import random
 import re
 import subprocess
@@ -48,11 +47,9 @@ from dubbin.core.mix.lane_sound import active_uses
 from dubbin.core.speech.align_text import read_text
 from dubbin.core.speech.known_voices import KnownVoices
 from dubbin.core.treat.tiles import DiskTiles
-from tests.conftest import RATE, noise
+from tests.conftest import RATE, SEED, SOAK, noise
 from tests.core.hostile import damaged, spoilt
 from tests.core.test_document_machine import PAUSES, first_episode
-
-TIMES = int(os.environ.get("DUBBIN_SOAK", "1"))
 
 
 def full_episode() -> Episode:
@@ -98,7 +95,7 @@ def survives(work: Callable[[], object], seen: list[str]) -> None:
 
 @pytest.mark.parametrize("seed", range(8))
 def test_an_episode_with_values_that_can_not_be_is_refused_or_used(tmp_path, seed):
-    rng, path, seen = random.Random(seed), tmp_path / "e.dubbin", list[str]()
+    rng, path, seen = random.Random(seed + SEED), tmp_path / "e.dubbin", list[str]()
     save_episode(full_episode(), path)
     plain = json.loads(path.read_text())
 
@@ -108,7 +105,7 @@ def test_an_episode_with_values_that_can_not_be_is_refused_or_used(tmp_path, see
         save_episode(episode, tmp_path / "again.dubbin", unknown)
         assert load_episode(tmp_path / "again.dubbin") == episode
 
-    for _ in range(40 * TIMES):
+    for _ in range(40 * SOAK):
         body = {**plain, "episode": spoilt(plain["episode"], rng)} if rng.random() < 0.9 else spoilt(plain, rng)
         path.write_text(json.dumps(body))
         survives(work, seen)
@@ -116,13 +113,13 @@ def test_an_episode_with_values_that_can_not_be_is_refused_or_used(tmp_path, see
 
 
 def test_an_episode_whose_bytes_are_damaged_is_refused_or_used(tmp_path):
-    rng, path, seen = random.Random(1), tmp_path / "e.dubbin", list[str]()
+    rng, path, seen = random.Random(1 + SEED), tmp_path / "e.dubbin", list[str]()
     save_episode(full_episode(), path)
     data = path.read_bytes()
     for bad in (b"\xff\xfe\x00", b"", b"null", b"[" * 100_000, b'{"schema": "dubbin-episode", "version": 1e400}'):
         path.write_bytes(bad)
         survives(lambda: used(load_episode(path)), seen)
-    for _ in range(60 * TIMES):
+    for _ in range(60 * SOAK):
         path.write_bytes(damaged(data, rng))
         survives(lambda: used(load_episode(path)), seen)
     assert any(seen)
@@ -130,7 +127,7 @@ def test_an_episode_whose_bytes_are_damaged_is_refused_or_used(tmp_path):
 
 @pytest.mark.parametrize("kind", ["recipe", "comments", "targets", "table", "srt", "vtt", "txt"])
 def test_small_files_are_refused_or_used(tmp_path, kind):
-    rng, seen = random.Random(kind), list[str]()
+    rng, seen = random.Random(f"{kind}{SEED}"), list[str]()
     episode = full_episode()
     path = tmp_path / {"recipe": "r.json", "comments": "c.json", "targets": "t.toml", "table": "t.csv"}.get(kind, f"w.{kind}")
     plain = None
@@ -173,7 +170,7 @@ def test_small_files_are_refused_or_used(tmp_path, kind):
         else:
             read_text(path)
 
-    for _ in range(100 * TIMES):
+    for _ in range(100 * SOAK):
         if plain is not None and rng.random() < 0.7:
             path.write_text(json.dumps(spoilt(plain, rng)))
         else:
@@ -184,7 +181,7 @@ def test_small_files_are_refused_or_used(tmp_path, kind):
 
 
 def test_a_journal_that_is_damaged_gives_back_what_is_whole_or_says_so(tmp_path):
-    rng, seen = random.Random(5), list[str]()
+    rng, seen = random.Random(5 + SEED), list[str]()
     path = tmp_path / "e.dubbin"
     save_episode(first_episode(), path)
     document = Document.opened(tmp_path / "journals", path)
@@ -201,7 +198,7 @@ def test_a_journal_that_is_damaged_gives_back_what_is_whole_or_says_so(tmp_path)
             assert len(again.episode.cuts) <= 10
             again._journal.abandon()
 
-    for _ in range(80 * TIMES):
+    for _ in range(80 * SOAK):
         for old in (tmp_path / "journals").glob("**/*.jsonl"):
             old.unlink()
         journal.write_bytes(damaged(data, rng))
@@ -210,7 +207,7 @@ def test_a_journal_that_is_damaged_gives_back_what_is_whole_or_says_so(tmp_path)
 
 
 def test_what_is_kept_in_caches_and_beside_is_looked_at_with_distrust(tmp_path):
-    rng = random.Random(6)
+    rng = random.Random(6 + SEED)
     kept = KeptResults(tmp_path / "figures")
     kept.keep("k", 1, {"a": [1.0, 2.0]})
     (result,) = (tmp_path / "figures").iterdir()
@@ -221,7 +218,7 @@ def test_what_is_kept_in_caches_and_beside_is_looked_at_with_distrust(tmp_path):
     whole, packed = result.read_bytes(), tile.read_bytes()
     voices = {"voices": {"Ines": {"point": [0.1] * 256, "times": 3}}}
     outcome = {"k": {"file": "a", "masters": [{"file": "/x", "pass": True}], "entries": [], "error": None, "remarks": [], "seconds": 1.0}}
-    for _ in range(100 * TIMES):
+    for _ in range(100 * SOAK):
         result.write_bytes(damaged(whole, rng))
         assert kept.recall("k", 1, dict) in (None, {"a": [1.0, 2.0]})
         tile.write_bytes(damaged(packed, rng))
@@ -273,10 +270,10 @@ def read_apart(folder: Path, names: list[str]) -> list[dict]:
 
 
 def test_sound_files_that_are_damaged_are_read_as_far_as_they_go_or_refused(tmp_path):
-    rng, made = random.Random(7), sounds(tmp_path)
+    rng, made = random.Random(7 + SEED), sounds(tmp_path)
     names = []
     for name, data in made.items():
-        for k in range(25 * TIMES):
+        for k in range(25 * SOAK):
             names.append(f"{k}-{name}")
             (tmp_path / names[-1]).write_bytes(damaged(data, rng))
     found = read_apart(tmp_path, names)

@@ -28,10 +28,11 @@ from dubbin.core.episode.journal_reading import left_over
 from dubbin.core.episode.model import Cut, CutKind, Episode, Marker
 from dubbin.core.errors import BadEpisode
 from dubbin.core.speech.transcript import Transcript, Word
+from tests.conftest import SEED, SOAK
 from tests.core.journal_victim import STEPS, first_episode, states
 
 ROOT = Path(__file__).resolve().parents[2]
-KILLS = int(os.environ.get("DUBBIN_KILLS", "24"))
+KILLS = 24 * SOAK
 
 
 # -- what changed ---------------------------------------------------------------------
@@ -104,8 +105,8 @@ def killed(process: subprocess.Popen, after: int, delay_s: float) -> int:
 
 
 def test_what_was_told_as_done_comes_back_after_a_kill_at_any_moment(tmp_path):
-    chance = random.Random(KILLS)
-    for seed in range(KILLS):
+    chance = random.Random(KILLS + SEED)
+    for seed in range(SEED, SEED + KILLS):
         folder = tmp_path / f"killed {seed}"
         told = killed(victim(folder, seed), chance.randrange(1, STEPS), chance.random() * 0.004)
         document = Document(tmp_path / f"truth {seed}", first_episode(seed))

@@ -23,9 +23,10 @@ from dubbin.core.sound import writing
 from dubbin.core.sound.working_copy import WorkingCopies
 from dubbin.core.sound.writing import is_left_over, owner_mark, replacing, scratch_folder
 from dubbin.core.treat.tiles import DiskTiles
+from tests.conftest import SEED, SOAK
 from tests.core import writing_victim
 
-KILLS = 2 * int(os.environ.get("DUBBIN_SOAK", "1"))
+KILLS = 2 * SOAK
 KINDS = ("save", "sound", "masters", "tiles", "figures", "copies")
 
 
@@ -69,7 +70,7 @@ def left_in(folder: Path) -> list[str]:
 
 @pytest.mark.parametrize("kind", KINDS)
 def test_what_a_kill_leaves_is_whole_and_the_rest_is_cleared_away(tmp_path, kind):
-    rng = random.Random(kind)
+    rng = random.Random(f"{kind}{SEED}")
     for _ in range(KILLS):
         killed(kind, tmp_path, rng.uniform(0.0, 1.0))
         whole(kind, tmp_path)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import shutil
+import threading
 from collections.abc import Callable, Iterator
 from dataclasses import replace
 from pathlib import Path
@@ -11,7 +12,7 @@ import pytest
 import soundfile as sf
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtWidgets import QApplication, QWidget
 
 from dubbin.core.episode.document import Document
 from dubbin.core.episode.file import load_episode, save_episode
@@ -29,6 +30,7 @@ from dubbin.window.shell.step import Step
 from tests.conftest import made_once
 
 LONG_MS = 120_000
+SHARED = pytest.StashKey[MainWindow]()
 
 
 @pytest.fixture(scope="session")
@@ -44,9 +46,20 @@ def warm_cache(among_all) -> Path:
     return among_all / "warm"
 
 
+@pytest.fixture(autouse=True)
+def nothing_stays_on_the_screen(request, qapp) -> Iterator[None]:
+    """A dialog, a menu or a window that a test leaves behind is told."""
+    yield
+    shared = request.config.stash.get(SHARED, None)
+    left = [w for w in QApplication.topLevelWidgets() if w is not shared and w.isVisible()]
+    for widget in left:
+        widget.close()
+    assert not left, f"left on the screen: {left}"
+
+
 @pytest.fixture
-def open_window(qtbot, theme, folders, warm_cache) -> Iterator[Callable[..., MainWindow]]:
-    windows = []
+def open_window(request, qtbot, theme, folders, warm_cache) -> Iterator[Callable[..., MainWindow]]:
+    windows, threads = [], set(threading.enumerate())
 
     def make(path=None, *, cold: bool = False) -> MainWindow:
         """cold: with the test's own cache, in which nothing is known yet."""
@@ -64,16 +77,19 @@ def open_window(qtbot, theme, folders, warm_cache) -> Iterator[Callable[..., Mai
         window.shut_down()
         window.hide()
         window.deleteLater()
+    if "shared_window" not in request.fixturenames:  # which may have begun work of its own meanwhile
+        qtbot.waitUntil(lambda: set(threading.enumerate()) <= threads, timeout=10_000)
 
 
 @pytest.fixture(scope="session")
-def shared_window(theme, tmp_path_factory, warm_cache) -> Iterator[MainWindow]:
+def shared_window(request, theme, tmp_path_factory, warm_cache) -> Iterator[MainWindow]:
     """One window for the tests of many files: what it measured need not be measured again. `put_down` gives it a fresh episode."""
     base = tmp_path_factory.mktemp("shared")
     folders = Folders(warm_cache, base / "state", base / "documents")
     window = make_window(folders, theme, None, SimulatedSink(48000))
     window.speech.automatic = False
     window.show()
+    request.config.stash[SHARED] = window
     yield window
     window.shut_down()
     window.hide()

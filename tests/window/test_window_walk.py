@@ -5,7 +5,6 @@
 
 from __future__ import annotations
 
-import os
 import random
 import shutil
 from collections.abc import Callable
@@ -38,11 +37,10 @@ from dubbin.core.speech.transcript import Transcript, Word, WordKind
 from dubbin.window.parts.action import ActionButton
 from dubbin.window.shell.main_window import MainWindow
 from dubbin.window.shell.step import Step
+from tests.conftest import SEED, SOAK
 from tests.core.holds import all_holds
 from tests.window.conftest import drag, put_down, settle
 
-RUNS = int(os.environ.get("DUBBIN_SOAK", "1"))
-SEED = int(os.environ.get("DUBBIN_SEED", "0"))
 STEPS = 120
 ELSEWHERE = {
     "quit",
@@ -293,7 +291,7 @@ def no_dialog_waits(monkeypatch):
     return asked
 
 
-@pytest.mark.parametrize("seed", range(SEED, SEED + 2 * RUNS))
+@pytest.mark.parametrize("seed", range(SEED, SEED + 2 * SOAK))
 def test_whatever_hands_do_what_must_hold_holds(qtbot, shared_window, episode_of_words, no_dialog_waits, seed):
     window = shared_window
     put_down(qtbot, window, episode_of_words)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -12,7 +13,7 @@ import soundfile
 import soxr
 from numpy.typing import NDArray
 
-from dubbin.core.jobs import Task
+from dubbin.core.jobs import Task, in_parallel
 from dubbin.core.sound.level import db_to_gain
 from dubbin.demo import faults
 from dubbin.demo.room import room_response
@@ -118,20 +119,30 @@ def build_sounds(task: Task | None = None) -> DemoSounds:
 def _microphones(
     dry: dict[str, NDArray[np.float64]], frames: int, task: Task
 ) -> tuple[NDArray[np.float64], NDArray[np.float64], tuple[int, ...]]:
-    study = room_response(RATE, 0.22, (3.4, 2.9, 2.5), (1.5, 1.4, 1.25), (1.5, 1.58, 1.2), SEED)
-    kitchen = room_response(RATE, KITCHEN_RT60_S, (4.6, 3.5, 2.7), (2.1, 1.7, 1.3), (2.5, 2.2, 1.0), SEED + 1)
-    own = {
-        "ines": _through(dry["ines"], study, frames) * 0.8,
-        "tobias": _through(dry["tobias"], kitchen, frames) * 0.5,
-    }
-    task.step(0.3)
+    made: dict[str, NDArray[np.float64]] = {}
+
+    def own(voice: str) -> None:
+        room, gain = (
+            (room_response(RATE, 0.22, (3.4, 2.9, 2.5), (1.5, 1.4, 1.25), (1.5, 1.58, 1.2), SEED), 0.8)
+            if voice == "ines"
+            else (room_response(RATE, KITCHEN_RT60_S, (4.6, 3.5, 2.7), (2.1, 1.7, 1.3), (2.5, 2.2, 1.0), SEED + 1), 0.5)
+        )
+        made[voice] = _through(dry[voice], room, frames) * gain
+
+    def noises() -> None:
+        made["fan"] = faults.fan_noise(frames, RATE, SEED + 2) * db_to_gain(FAN_DB)
+        made["hiss"] = faults.hiss(frames, RATE, SEED + 3) * db_to_gain(HISS_DB)
+
+    def hum() -> None:
+        made["hum"] = faults.hum(frames, RATE, HUM_HZ, HUM_DRIFT_HZ, 8) * db_to_gain(HUM_DB)
+
+    works: tuple[Callable[[], None], ...] = (lambda: own("tobias"), hum, lambda: own("ines"), noises)
+    in_parallel(lambda work: work(), works, task.part(0.0, 0.8))
+    ines, tobias = made["ines"], made["tobias"]
     low = scipy.signal.butter(1, 3500, fs=RATE, output="sos")
-    bleed = {v: np.roll(scipy.signal.sosfilt(low, own[v]), RATE * 9 // 1000) * db_to_gain(BLEED_DB) for v in own}
-    ines = own["ines"] + bleed["tobias"]
-    ines += faults.fan_noise(frames, RATE, SEED + 2) * db_to_gain(FAN_DB)
-    ines += faults.hum(frames, RATE, HUM_HZ, HUM_DRIFT_HZ, 8) * db_to_gain(HUM_DB)
-    task.step(0.7)
-    tobias = own["tobias"] + bleed["ines"] + faults.hiss(frames, RATE, SEED + 3) * db_to_gain(HISS_DB)
+    bleed = [np.roll(scipy.signal.sosfilt(low, x), RATE * 9 // 1000) * db_to_gain(BLEED_DB) for x in (ines, tobias)]
+    ines = ines + bleed[1] + made["fan"] + made["hum"]
+    tobias = tobias + bleed[0] + made["hiss"]
     clicks = faults.clicks(tobias, RATE, CLICK_COUNT, SEED + 4)
     tobias = np.clip(tobias + clicks.sound, -CLIP_AT, CLIP_AT)
     return ines, tobias, clicks.frames

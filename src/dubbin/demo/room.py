@@ -45,8 +45,8 @@ def room_response(
         whole = place[keep].astype(int)
         share = place[keep] - whole
         amplitude = reflection ** bounces[keep] / np.maximum(distance[keep], 0.1)
-        np.add.at(response, whole, amplitude * (1 - share))
-        np.add.at(response, whole + 1, amplitude * share)
+        response += np.bincount(whole, amplitude * (1 - share), len(response))
+        response += np.bincount(whole + 1, amplitude * share, len(response))
     direct = np.linalg.norm(speaker - microphone)
     # Images all add up in phase at 0 Hz; a wall doesn't reflect that.
     high_pass = scipy.signal.butter(2, 60.0, "highpass", fs=rate, output="sos")
