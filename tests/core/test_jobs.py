@@ -135,6 +135,27 @@ def test_held_work_waits_until_it_is_released_and_closing_does_not_wait_for_it()
     assert not done and all(report.cancelled for report in list(reports.queue))
 
 
+def test_work_that_hangs_is_not_waited_for_for_ever():
+    """As in a folder on a network that does not answer: nothing can end it from here."""
+    answers, begun, reports = threading.Event(), threading.Event(), queue.Queue()
+
+    def hang(task):
+        begun.set()
+        answers.wait(60)
+
+    runner = JobRunner(reports.put, threads=1)
+    runner.start("hangs", hang)
+    runner.start("waits behind it", lambda task: 1)
+    assert begun.wait(10)
+    closing = threading.Thread(target=runner.close, args=(0.1,))
+    closing.start()
+    closing.join(20)
+    try:
+        assert not closing.is_alive() and reports.empty()
+    finally:
+        answers.set()
+
+
 def test_background_work_lets_the_window_go_first():
     reports = queue.Queue()
     runner = JobRunner(reports.put, in_background=True)

@@ -10,7 +10,7 @@ from pathlib import Path
 
 import pytest
 import soundfile as sf
-from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtCore import QCoreApplication, QEvent, QPoint, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QWidget
 
@@ -22,6 +22,7 @@ from dubbin.core.mix.monitor import MonitorMode
 from dubbin.core.sound.working_copy import WorkingCopies
 from dubbin.demo.episode import EPISODE_FILE
 from dubbin.window.lanes.lanes_view import Picture
+from dubbin.window.parts.collector import Collector
 from dubbin.window.parts.theme import Theme
 from dubbin.window.player.sinks import SimulatedSink
 from dubbin.window.rooms import make_window
@@ -47,6 +48,14 @@ def warm_cache(among_all) -> Path:
 
 
 @pytest.fixture(autouse=True)
+def collector(qapp) -> Iterator[None]:
+    """As in the program: windows are not taken apart by threads that work."""
+    collector = Collector()
+    yield
+    collector.end()
+
+
+@pytest.fixture(autouse=True)
 def nothing_stays_on_the_screen(request, qapp) -> Iterator[None]:
     """A dialog, a menu or a window that a test leaves behind is told."""
     yield
@@ -61,24 +70,31 @@ def nothing_stays_on_the_screen(request, qapp) -> Iterator[None]:
 def open_window(request, qtbot, theme, folders, warm_cache) -> Iterator[Callable[..., MainWindow]]:
     windows, threads = [], set(threading.enumerate())
 
-    def make(path=None, *, cold: bool = False) -> MainWindow:
-        """cold: with the test's own cache, in which nothing is known yet."""
+    def make(path=None, *, cold: bool = False, settles: bool = True) -> MainWindow:
+        """cold: with the test's own cache, in which nothing is known yet. settles: work in the background comes to an end."""
         document = Document.opened(folders.journals, path) if path else None
         window = make_window(folders if cold else replace(folders, cache=warm_cache), theme, document, SimulatedSink(48000))
         window.speech.automatic = False  # words are written down only where a test asks for them
         windows.append(window)
         window.show()
         qtbot.waitExposed(window)
-        settle(qtbot, window)
+        if settles:
+            settle(qtbot, window)
         return window
 
     yield make
     for window in windows:
-        window.shut_down()
-        window.hide()
-        window.deleteLater()
+        put_away(window)
     if "shared_window" not in request.fixturenames:  # which may have begun work of its own meanwhile
         qtbot.waitUntil(lambda: set(threading.enumerate()) <= threads, timeout=10_000)
+
+
+def put_away(window: MainWindow) -> None:
+    """Delete a window now, on this thread: what is only garbage may be collected on any other, and Qt does not survive that."""
+    window.shut_down()
+    window.hide()
+    window.deleteLater()
+    QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
 
 
 @pytest.fixture(scope="session")
@@ -91,9 +107,7 @@ def shared_window(request, theme, tmp_path_factory, warm_cache) -> Iterator[Main
     window.show()
     request.config.stash[SHARED] = window
     yield window
-    window.shut_down()
-    window.hide()
-    window.deleteLater()
+    put_away(window)
 
 
 def put_down(qtbot, window: MainWindow, path: Path) -> None:

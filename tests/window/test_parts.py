@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import gc
 import itertools
 import re
+import threading
+import weakref
 from pathlib import Path
 
 import numpy as np
@@ -22,6 +25,7 @@ from dubbin.core.treat.compressor import CompressorSettings
 from dubbin.window.parts import icons
 from dubbin.window.parts.action import Action, Menu
 from dubbin.window.parts.card import FigureRows, TreatmentCard, label
+from dubbin.window.parts.collector import Collector
 from dubbin.window.parts.fields import SettingsForm
 from dubbin.window.parts.meter import LevelMeter
 from dubbin.window.parts.plot import MOST_POINTS, Plot, thinned
@@ -335,3 +339,42 @@ def test_a_plot_draws_no_more_points_than_it_can_show(theme, qtbot):
     plot.show_curve("loudness", np.arange(180_000.0), np.zeros(180_000))
     x, _ = plot.data_of("loudness")
     assert x is not None and len(x) <= MOST_POINTS + 2 and x[0] == 0 and x[-1] > 179_700
+
+
+class TestCollector:
+    class Knot:
+        """Part of a circle, so that only the collector finds that nobody needs it."""
+
+        def __init__(self) -> None:
+            self.itself = self
+
+    def test_what_nobody_needs_goes_on_the_windows_thread(self, qtbot, monkeypatch):
+        before = gc.get_threshold()
+        gone: list[int] = []
+        try:
+            gc.set_threshold(50, 5, 5)
+
+            def litter():
+                for _ in range(1000):
+                    weakref.finalize(self.Knot(), lambda: gone.append(threading.get_ident()))
+
+            working = threading.Thread(target=litter)
+            working.start()
+            working.join()
+            assert not gone, "the thread that works takes nothing apart"
+            qtbot.waitUntil(lambda: len(gone) == 1000, timeout=5000)
+            assert set(gone) == {threading.get_ident()}
+        finally:
+            gc.set_threshold(*before)
+
+    def test_an_older_generation_waits_for_its_turn(self, qtbot, monkeypatch):
+        collector, looked = Collector(), list[int]()
+        monkeypatch.setattr(gc, "collect", looked.append)
+        monkeypatch.setattr(gc, "get_threshold", lambda: (100, 5, 0))
+        for counts in ((10, 1, 1), (101, 1, 1), (101, 6, 99), (0, 6, 0)):
+            monkeypatch.setattr(gc, "get_count", lambda counts=counts: counts)
+            collector.look()
+        assert looked == [0, 1, 1], "a generation whose threshold is 0 is never looked through"
+        collector.end()
+        assert gc.isenabled()
+        gc.disable()

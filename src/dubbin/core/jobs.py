@@ -8,7 +8,7 @@ import queue
 import threading
 import time
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from concurrent.futures import Future, ThreadPoolExecutor
+from concurrent.futures import Future, ThreadPoolExecutor, wait
 from contextlib import suppress
 from dataclasses import dataclass, field
 from typing import Any, TypeVar
@@ -118,6 +118,7 @@ def side_by_side(works: Sequence[Callable[[Task], object]], task: Task) -> None:
     in_parallel(lambda pair: pair[0](pair[1]), pairs, quiet)
 
 
+PATIENCE_S = 10.0  # with work that is to end
 AHEAD = 4  # items that are made before they are asked for
 
 
@@ -273,9 +274,12 @@ class JobRunner:
         with self._lock:
             return list(self._live.values())
 
-    def close(self) -> None:
-        """Cancel everything and wait until the threads have stopped."""
-        for job in self.live:
+    def close(self, patience_s: float = PATIENCE_S) -> None:
+        """Cancel everything and wait until the threads have stopped; not for longer than `patience_s` for one that hangs in the system (a folder on a
+        network that does not answer)."""
+        live = self.live
+        for job in live:
             job.cancel()
         self.release()
-        self._pool.shutdown(wait=True, cancel_futures=True)
+        self._pool.shutdown(wait=False, cancel_futures=True)
+        wait([f for job in live if (f := job.future) is not None and not f.cancelled()], patience_s)

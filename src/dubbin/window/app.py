@@ -55,6 +55,7 @@ def run(folders: Folders, episode: Path | None, prepare: Prepare | None = None, 
     from PyQt6.QtGui import QIcon
     from PyQt6.QtWidgets import QApplication
 
+    from dubbin.window.parts.collector import Collector
     from dubbin.window.parts.theme import Theme, appearance_of, system_percent
     from dubbin.window.session.preferences import Preferences
 
@@ -62,6 +63,7 @@ def run(folders: Folders, episode: Path | None, prepare: Prepare | None = None, 
     app = QApplication.instance() or QApplication(["dubbin"])  # desktops tell windows by this name, also where it is started as a module
     assert isinstance(app, QApplication)
     app.setApplicationName("Dubbin")
+    Collector(app)
     use_decimal_point(QLocale.system().decimalPoint())
     translate_qt(app)
     app.setDesktopFileName("dubbin")

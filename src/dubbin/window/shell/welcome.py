@@ -74,13 +74,13 @@ class Welcome(QScrollArea):
     def refresh(self) -> None:
         """List the episodes that were open."""
         clear_layout(self.list)
-        paths = self._recent.paths()
-        self.heading.setVisible(bool(paths))
-        for path in paths:
-            self.list.addWidget(self._entry(path))
+        found = self._recent.changed_at()
+        self.heading.setVisible(bool(found))
+        for path, changed_at in found.items():
+            self.list.addWidget(self._entry(path, changed_at))
 
-    def _entry(self, path: Path) -> QPushButton:
-        when = time.strftime("%-d %B %Y, %H:%M", time.localtime(path.stat().st_mtime))
+    def _entry(self, path: Path, changed_at: float) -> QPushButton:
+        when = time.strftime("%-d %B %Y, %H:%M", time.localtime(changed_at))
         button = QPushButton(f"{path.stem}   ·   {when}")
         button.setProperty("kind", "row")
         button.setToolTip(str(path))

@@ -8,6 +8,7 @@ from typing import Any
 from PyQt6.QtCore import QByteArray
 from PyQt6.QtWidgets import QMainWindow
 
+from dubbin.core.in_time import files_there
 from dubbin.window.lanes.viewport import Viewport
 from dubbin.window.session.preferences import Preferences
 from dubbin.window.session.selection import Selection
@@ -24,8 +25,12 @@ class RecentEpisodes:
         self._preferences = preferences
 
     def paths(self) -> list[Path]:
+        return list(self.changed_at())
+
+    def changed_at(self) -> dict[Path, float]:
+        """The same, with when each was last saved, in seconds since 1970."""
         found = self._preferences.get("recent", [])
-        return [Path(p) for p in found if isinstance(p, str) and Path(p).is_file()]
+        return files_there([Path(p) for p in found if isinstance(p, str)])
 
     def add(self, path: Path) -> None:
         known = [str(p) for p in self.paths() if p != path.absolute()]
