@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from scipy import signal
 
-from dubbin.core.measure.live import LiveMeter
+from dubbin.core.measure.live import LiveMeter, Reading
 from dubbin.core.measure.loudness import LoudnessMeter, measure_loudness
 from dubbin.core.sound.source import Sound
 from tests.conftest import RATE, joined, noise, tone
@@ -38,18 +38,58 @@ def test_surround_channels_weigh_more():  # case 6: 5.0, 28/24/30 dB down
     assert measure_loudness(Sound(x, RATE)).integrated_lufs == pytest.approx(-23.0, abs=0.1)
 
 
-@pytest.mark.parametrize("offset_ms", [0, 150, 1350, 2850])
-def test_short_term_maximum_wherever_the_tone_lies(offset_ms):  # case 11
-    silence = Sound(np.zeros((2, round(offset_ms * RATE / 1000)), np.float32), RATE)
-    sound = joined(silence, stereo(3, -23.0), stereo(1, -90))
-    assert measure_loudness(sound).max_short_term_lufs == pytest.approx(-23.0, abs=0.1)
+def live_readings(sound: Sound) -> list[Reading]:
+    """What a meter shows that is given the sound as it is played."""
+    meter = LiveMeter(RATE, sound.channels)
+    return [meter.push(sound.read(start, min(start + 960, sound.frames))) for start in range(0, sound.frames, 960)]
 
 
-@pytest.mark.parametrize("offset_ms", [0, 20, 140, 380])
-def test_momentary_maximum_wherever_the_tone_lies(offset_ms):  # case 14
-    silence = Sound(np.zeros((2, round(offset_ms * RATE / 1000)), np.float32), RATE)
-    sound = joined(silence, stereo(0.4, -23.0), stereo(1, -90))
-    assert measure_loudness(sound).max_momentary_lufs == pytest.approx(-23.0, abs=0.1)
+@pytest.mark.parametrize("level", [-23.0, -33.0])
+def test_all_three_scales_read_a_steady_tone_the_same(level):  # cases 1 and 2
+    loudness, live = measure_loudness(stereo(20, level)), live_readings(stereo(20, level))[-1]
+    for value in (
+        loudness.max_momentary_lufs,
+        loudness.max_short_term_lufs,
+        live.momentary_lufs,
+        live.short_term_lufs,
+        live.integrated_lufs,
+    ):
+        assert value == pytest.approx(level, abs=0.1)
+
+
+@pytest.mark.parametrize(("loud_s", "soft_s", "times", "after_s"), [(1.34, 1.66, 5, 3.0), (0.18, 0.22, 25, 1.0)])
+def test_a_beat_that_fits_the_window_reads_steady(loud_s, soft_s, times, after_s):  # cases 9 (short term) and 12 (momentary)
+    sound = joined(*(part for _ in range(times) for part in (stereo(loud_s, -20.0), stereo(soft_s, -30.0))))
+    meter = LoudnessMeter(RATE, 2)
+    meter.push(sound.samples)
+    series, window_s = (meter.short_term(), 3.0) if after_s == 3.0 else (meter.momentary(), 0.4)
+    step_s = (sound.frames / RATE - window_s) / (len(series) - 1)
+    settled = series[max(round((after_s - window_s) / step_s), 0) :]
+    assert len(settled) > 10 and settled == pytest.approx(np.full(len(settled), -23.0), abs=0.1)
+
+
+@pytest.mark.parametrize("k", range(20))
+def test_the_short_term_maximum_wherever_the_tone_lies(k):  # cases 10 and 11
+    silence = Sound(np.zeros((2, round(0.15 * k * RATE)), np.float32), RATE)
+    after = Sound(np.zeros((2, RATE), np.float32), RATE)
+    assert measure_loudness(joined(silence, stereo(3, -23.0), after)).max_short_term_lufs == pytest.approx(-23.0, abs=0.1)
+    before = Sound(np.zeros((2, round((3 - 0.15 * k) * RATE)), np.float32), RATE)
+    shown = [
+        r.short_term_lufs for r in live_readings(joined(before, stereo(3, -38.0 + k), silence, after)) if r.short_term_lufs is not None
+    ]
+    assert max(shown) == pytest.approx(-38.0 + k, abs=0.1)
+
+
+@pytest.mark.parametrize("k", range(20))
+def test_the_momentary_maximum_wherever_the_tone_lies(k):  # cases 13 and 14
+    silence = Sound(np.zeros((2, round(0.02 * k * RATE)), np.float32), RATE)
+    after = Sound(np.zeros((2, RATE), np.float32), RATE)
+    assert measure_loudness(joined(silence, stereo(0.4, -23.0), after)).max_momentary_lufs == pytest.approx(-23.0, abs=0.1)
+    before = Sound(np.zeros((2, round((0.4 - 0.02 * k) * RATE)), np.float32), RATE)
+    shown = [
+        r.momentary_lufs for r in live_readings(joined(before, stereo(0.4, -38.0 + k), silence, after)) if r.momentary_lufs is not None
+    ]
+    assert max(shown) == pytest.approx(-38.0 + k, abs=0.1)
 
 
 @pytest.mark.parametrize(

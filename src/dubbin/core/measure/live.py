@@ -2,20 +2,28 @@
 
 from __future__ import annotations
 
-from collections import deque
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
 from dubbin.core.measure.k_weighting import k_weighting_sos
-from dubbin.core.measure.loudness import ABSOLUTE_GATE_LUFS, OFFSET_LU, RELATIVE_GATE_LU, range_of
+from dubbin.core.measure.loudness import (
+    ABSOLUTE_GATE_LUFS,
+    GATING_HOP_STEPS,
+    MOMENTARY_STEPS,
+    OFFSET_LU,
+    RELATIVE_GATE_LU,
+    SHORT_TERM_STEPS,
+    STEPS_PER_S,
+    channel_weights,
+    range_of,
+)
 from dubbin.core.measure.true_peak import TruePeakMeter
 from dubbin.core.sound.filtering import StreamFilter
 from dubbin.core.sound.level import finite_or_none, gain_to_db, power_to_db
 from dubbin.core.sound.source import Samples
 
-STEP_S = 0.1
 CORRELATION_S = 0.6
 
 
@@ -40,42 +48,32 @@ class LiveMeter:
 
     def __init__(self, rate: int, channels: int) -> None:
         self._rate, self._channels = rate, channels
-        self._step = round(rate * STEP_S)
+        self._step = rate // STEPS_PER_S
+        self._weights = channel_weights(channels)
         self.reset()
 
     def reset(self) -> None:
         """Begin anew: integrated loudness and highest peak."""
         self._weighting = StreamFilter(k_weighting_sos(self._rate), self._channels)
-        self._powers: deque[float] = deque(maxlen=30)
+        self._last = np.zeros(0)  # mean squares of the last 20 ms steps, as many as short-term loudness needs
+        self._steps = 0
         self._gated: list[float] = []
         self._short: list[float] = []
         self._pair = np.zeros(3)
         self._range: float | None = None
-        self._sum, self._count = 0.0, 0
+        self._rest = np.zeros(0)
         self._peak = TruePeakMeter(self._rate, self._channels)
 
     def push(self, x: Samples) -> Reading:
         self._peak.push(x)
-        power = np.square(self._weighting.push(x)).sum(axis=0)
-        at = 0
-        while at < len(power):
-            take = min(self._step - self._count, len(power) - at)
-            self._sum += float(power[at : at + take].sum())
-            self._count += take
-            at += take
-            if self._count == self._step:
-                self._powers.append(self._sum / self._step)
-                if len(self._powers) >= 4:
-                    self._gated.append(float(np.mean(list(self._powers)[-4:])))
-                if len(self._powers) == 30:
-                    self._short.append(float(np.mean(self._powers)))
-                    if len(self._short) % 10 == 1:
-                        self._range = range_of(np.array(self._short))
-                self._sum, self._count = 0.0, 0
-        blocks = list(self._powers)
+        power = np.concatenate([self._rest, self._weights @ np.square(self._weighting.push(x))])
+        whole = len(power) // self._step
+        for step in power[: whole * self._step].reshape(whole, self._step).mean(axis=1):
+            self._take(step)
+        self._rest = power[whole * self._step :]
         return Reading(
-            _lufs(blocks[-4:]) if len(blocks) >= 4 else None,
-            _lufs(blocks) if len(blocks) == 30 else None,
+            _lufs(self._last[-MOMENTARY_STEPS:]) if len(self._last) >= MOMENTARY_STEPS else None,
+            _lufs(self._last) if len(self._last) == SHORT_TERM_STEPS else None,
             self._integrated(),
             tuple(gain_to_db(float(p)) for p in np.max(np.abs(x), axis=1)) if x.shape[1] else (),
             finite_or_none(self._peak.true_peak_dbtp),
@@ -84,6 +82,18 @@ class LiveMeter:
             tuple(finite_or_none(gain_to_db(float(p))) for p in self._peak.sample_peaks),
             self._correlation(x),
         )
+
+    def _take(self, step: float) -> None:
+        """The mean square of the next 20 ms."""
+        self._last = np.append(self._last[-SHORT_TERM_STEPS + 1 :], step)
+        self._steps += 1
+        if self._steps % GATING_HOP_STEPS or self._steps < MOMENTARY_STEPS:
+            return
+        self._gated.append(float(self._last[-MOMENTARY_STEPS:].mean()))
+        if len(self._last) == SHORT_TERM_STEPS:
+            self._short.append(float(self._last.mean()))
+            if len(self._short) % 10 == 1:
+                self._range = range_of(np.array(self._short))
 
     def _correlation(self, x: Samples) -> float | None:
         if self._channels != 2 or not x.shape[1]:
