@@ -1,4 +1,7 @@
-"""Reads sound files one after the other and says what came of each: run in a process of its own, with limits."""
+"""Reads sound files one after the other and says what came of each: run in a process of its own, with limits.
+
+The files are decoded here, by what the program has a process of its own for: to start one for each of hundreds takes minutes.
+"""
 
 from __future__ import annotations
 
@@ -9,9 +12,11 @@ import time
 import traceback
 from pathlib import Path
 
+from dubbin.core.deliver import picture
 from dubbin.core.deliver.picture import picture_of
 from dubbin.core.errors import DubbinError
-from dubbin.core.sound.reading import probe
+from dubbin.core.sound import working_copy
+from dubbin.core.sound.reading import decode, probe
 from dubbin.core.sound.working_copy import WorkingCopies
 
 MOST_BYTES = 3 * 10**9
@@ -19,6 +24,8 @@ MOST_BYTES = 3 * 10**9
 
 def main(folder: Path, names: list[str]) -> None:
     resource.setrlimit(resource.RLIMIT_AS, (MOST_BYTES, MOST_BYTES))
+    picture.look = working_copy.look = probe
+    working_copy.decode_apart = decode
     copies = WorkingCopies(folder / "copies")
     for name in names:
         print(json.dumps({"begins": name}), flush=True)

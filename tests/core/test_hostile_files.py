@@ -40,10 +40,11 @@ from dubbin.core.episode.file import load_episode, read_episode, save_episode
 from dubbin.core.episode.journal_reading import left_over
 from dubbin.core.episode.model import Episode
 from dubbin.core.episode.time_map import program_map, session_map
-from dubbin.core.errors import DubbinError
+from dubbin.core.errors import DubbinError, UnusableSound
 from dubbin.core.mix.kept_results import KeptResults
 from dubbin.core.mix.lane_key import lane_key
 from dubbin.core.mix.lane_sound import active_uses
+from dubbin.core.sound.working_copy import WorkingCopies
 from dubbin.core.speech.align_text import read_text
 from dubbin.core.speech.known_voices import KnownVoices
 from dubbin.core.treat.tiles import DiskTiles
@@ -282,6 +283,18 @@ def test_sound_files_that_are_damaged_are_read_as_far_as_they_go_or_refused(tmp_
     assert not faults, faults[:3]
     assert all(f["seconds"] < 30 and f["frames"] < 200 * RATE for f in found)
     assert sum(bool(f["frames"]) for f in found) > len(found) // 4 and any(f["said"] for f in found)
+
+
+def test_some_of_them_through_the_process_that_the_program_has_for_it(tmp_path):
+    rng, copies, came = random.Random(8 + SEED), WorkingCopies(tmp_path / "copies"), 0
+    for name, data in sounds(tmp_path).items():
+        path = tmp_path / f"damaged-{name}"
+        path.write_bytes(damaged(data, rng))
+        try:
+            came += copies.obtain(path, RATE).frames > 0
+        except UnusableSound as error:
+            assert path.name in str(error)
+    assert came
 
 
 def test_a_file_whose_channels_or_rate_change_half_way_is_read(tmp_path):

@@ -65,6 +65,7 @@ def opened(qtbot, jobs, begun):
     listed.open_above(anchor)
     qtbot.waitUntil(lambda: listed.rows[0].bar.value() == 250)
     yield listed  # while the window it stands over is held here
+    listed.close()
 
 
 def shown(listed: WorkList) -> list[str]:
