@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from dataclasses import dataclass
 
 import numpy as np
@@ -13,6 +14,7 @@ from dubbin.core.errors import UnusableSound
 from dubbin.core.sound.peaks import peaks_of
 from dubbin.core.sound.source import Samples, Sound
 from dubbin.window.lanes.wave_image import _columns
+from dubbin.window.player import player as player_module
 from dubbin.window.player.player import Player
 from dubbin.window.player.sinks import SimulatedSink
 from tests.conftest import RATE, noise
@@ -55,6 +57,54 @@ def test_what_can_not_be_read_on_ends_playing_and_is_said_once(qtbot, loop, erro
     player.play(Breaking(error), 0, stop=RATE // 2)
     qtbot.waitUntil(lambda: not player.is_playing)
     assert len(told) == 1
+    player.close()
+
+
+class LostSink(SimulatedSink):
+    """A device that is unplugged after half a second; gone: whether that is told, or it takes no time any more."""
+
+    def __init__(self, rate: int, gone: bool) -> None:
+        super().__init__(rate)
+        self._tells = gone
+
+    def played(self) -> int:
+        return min(super().played(), RATE // 2)
+
+    def is_gone(self) -> bool:
+        return self._tells and super().played() > RATE // 2
+
+
+@pytest.mark.parametrize("tells", [True, False])
+def test_a_device_that_has_gone_ends_playing_with_a_sentence_and_the_next_one_plays_on(qtbot, monkeypatch, tells):
+    monkeypatch.setattr(player_module, "STALLED_S", 0.5)
+    player, told = Player(RATE, LostSink(RATE, tells)), list[str]()
+    player.failed.connect(told.append)
+    player.device_lost.connect(lambda: player.set_sink(SimulatedSink(RATE)))
+    whole = Breaking(ValueError(), frames=8 * RATE)
+    player.play(whole, 0, stop=3 * RATE)
+    qtbot.waitUntil(lambda: not player.is_playing, timeout=4000)
+    assert len(told) == 1 and "does not play any more" in told[0] and type(player.sink) is SimulatedSink
+    heads: list[int] = []
+    player.head_moved.connect(heads.append)
+    player.play(whole, 0, stop=RATE)
+    qtbot.waitUntil(lambda: not player.is_playing, timeout=4000)
+    assert len(told) == 1 and len(heads) > 10
+    player.close()
+
+
+def test_a_program_that_is_slow_to_come_is_no_lost_device(qtbot, monkeypatch):
+    monkeypatch.setattr(player_module, "STALLED_S", 0.2)
+
+    class Slow(Breaking):
+        def read(self, start: int, stop: int) -> Samples:
+            time.sleep(0.6)
+            return super().read(start, stop)
+
+    player, told = Player(RATE, SimulatedSink(RATE)), list[str]()
+    player.failed.connect(told.append)
+    player.play(Slow(ValueError(), frames=8 * RATE), 0, stop=RATE // 4)
+    qtbot.waitUntil(lambda: not player.is_playing, timeout=10_000)
+    assert not told
     player.close()
 
 

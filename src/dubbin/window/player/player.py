@@ -2,27 +2,31 @@
 
 from __future__ import annotations
 
+import time
 from collections import deque
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from dubbin.core.measure.live import Reading
 from dubbin.core.sound.source import Samples
+from dubbin.core.texts import tr
 from dubbin.window.player.cursor import Playable
 from dubbin.window.player.feeder import Chunk, Feeder
 from dubbin.window.player.sinks import Sink, best_sink
 
 TICK_MS = 15
+STALLED_S = 3.0  # without a frame that is heard; devices take up to a second to wake
 
 
 class Player(QObject):
     """Plays programs. `head_moved` gives the session frame that is heard; `state_changed` whether it plays; `failed` why it ended when it
-    can't go on."""
+    can't go on; `device_lost` that it ended because there is no device any more, so that another may be chosen."""
 
     head_moved = pyqtSignal(int)
     state_changed = pyqtSignal(bool)
     metered = pyqtSignal(object)
     failed = pyqtSignal(str)
+    device_lost = pyqtSignal()
 
     def __init__(self, rate: int, sink: Sink | None = None) -> None:
         super().__init__()
@@ -39,6 +43,7 @@ class Player(QObject):
         self.is_playing = False
         self.speed = 1.0
         self._end = 0  # program frame at which forward play ends
+        self._heard = (0, 0.0)  # sink frames, and when they were reached
 
     def play(self, program: Playable, start: int, stop: int | None = None, loop: bool = False, speed: float = 1.0) -> None:
         """Play program frames start to stop (its end, by default). speed: program frames for one that is heard, with the pitch kept; negative: backwards, to
@@ -107,6 +112,7 @@ class Player(QObject):
 
     def _reset(self) -> None:
         self._waiting, self._written = None, 0
+        self._heard = (0, time.monotonic())
         self._sent.clear()
 
     def _tick(self) -> None:
@@ -123,11 +129,23 @@ class Player(QObject):
             self.sink.write(chunk.x)
         heard = self.sink.played()
         self._tell_head(heard)
+        if self._is_lost(heard):
+            self.stop()
+            self.failed.emit(tr("The sound device does not play any more. Play again to hear it on another one."))
+            self.device_lost.emit()
+            return
         if self._waiting is None and self._feeder.is_finished and heard >= self._written:
             self.stop()
             trouble = self._feeder.taken_trouble()
             if trouble is not None:
                 self.failed.emit(trouble)
+
+    def _is_lost(self, heard: int) -> bool:
+        """Whether the device has gone, or takes no time any more while there is something to be heard."""
+        now = time.monotonic()
+        if heard != self._heard[0] or heard >= self._written:
+            self._heard = (heard, now)
+        return self.sink.is_gone() or now - self._heard[1] > STALLED_S
 
     def _tell_head(self, heard: int) -> None:
         passed: Reading | None = None

@@ -29,6 +29,9 @@ class Sink(Protocol):
     def played(self) -> int:
         """Frames heard since `start`."""
 
+    def is_gone(self) -> bool:
+        """Whether nothing can be played there any more: it was unplugged, or its service has ended."""
+
 
 class DeviceSink:
     """A sound device."""
@@ -68,6 +71,9 @@ class DeviceSink:
         waiting = (self._sink.bufferSize() - self._sink.bytesFree()) // 8
         return max(self._written - max(waiting, 0), 0)
 
+    def is_gone(self) -> bool:
+        return self._sink is not None and self._sink.error().name in ("OpenError", "IOError", "FatalError")
+
 
 class SimulatedSink:
     """No device: time passes as it would, and `heard` holds the last minute of what would have been played."""
@@ -101,6 +107,9 @@ class SimulatedSink:
 
     def played(self) -> int:
         return min(int((time.monotonic() - self._started) * self._rate), self._written)
+
+    def is_gone(self) -> bool:
+        return False
 
     def heard(self) -> Samples:
         return np.concatenate(self._blocks, axis=1) if self._blocks else np.zeros((2, 0), np.float32)

@@ -225,6 +225,7 @@ class MainWindow(QMainWindow):
         self.player.state_changed.connect(self.transport.show_playing)
         self.player.metered.connect(self.transport.show_reading)
         self.player.failed.connect(self.notices.say)
+        self.player.device_lost.connect(lambda: self._set_device(self.preferences.get("sound_device", "")))
         self.playing.loop_changed.connect(self.transport.show_loop)
         self.playing.speed_changed.connect(
             lambda _: self.transport.show_speed(self.playing.speed, self.player.speed if self.player.is_playing else None)
