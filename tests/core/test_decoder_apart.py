@@ -86,6 +86,17 @@ def test_a_plain_wav_file_needs_no_decoder(tmp_path, monkeypatch):
     assert copies.obtain(path, 44100).frames == pytest.approx(1.5 * 44100, abs=1)
 
 
+def test_a_file_that_stands_as_it_did_is_not_looked_at_again(tmp_path, monkeypatch):
+    path, copies = written(tmp_path / "a.flac"), WorkingCopies(tmp_path / "copies")
+    first = copies.obtain(path, RATE)
+    start = subprocess.Popen
+    monkeypatch.setattr(subprocess, "Popen", lambda *_, **__: pytest.fail("a decoder was started"))
+    assert copies.obtain(path, RATE) is first
+    monkeypatch.setattr(subprocess, "Popen", start)
+    written(path, seconds=1.0)
+    assert copies.obtain(path, RATE).frames == RATE
+
+
 @pytest.mark.parametrize("signal", ["SIGSEGV", "SIGABRT", "SIGKILL"])
 def test_a_decoder_that_dies_at_once_is_a_sentence(decoder_that, tmp_path, signal):
     decoder_that(f"os.kill(os.getpid(), signal.{signal})")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import shutil
 import threading
 from collections.abc import Callable, Iterator
@@ -18,7 +19,9 @@ from dubbin.core.episode.document import Document
 from dubbin.core.episode.file import load_episode, save_episode
 from dubbin.core.episode.importing import import_file
 from dubbin.core.folders import Folders
+from dubbin.core.jobs import Task
 from dubbin.core.mix.monitor import MonitorMode
+from dubbin.core.sound import working_copy
 from dubbin.core.sound.working_copy import WorkingCopies
 from dubbin.demo.episode import EPISODE_FILE
 from dubbin.window.lanes.lanes_view import Picture
@@ -45,6 +48,24 @@ def warm_cache(among_all) -> Path:
     """What was measured of the episodes that many tests open: they are the same sound, and all processes of a run look here."""
     (among_all / "warm").mkdir(exist_ok=True)
     return among_all / "warm"
+
+
+@pytest.fixture(scope="session", autouse=True)
+def known_files() -> Iterator[None]:
+    """What many tests open is looked through once: a file that stands as it did is the same."""
+    known: dict[tuple[int, ...], str] = {}
+    real = working_copy.fingerprint_of
+
+    def fingerprint_of(path: Path, task: Task | None = None) -> str:
+        status = path.stat()
+        key = (status.st_dev, status.st_ino, status.st_size, status.st_mtime_ns)
+        if key not in known:
+            known[key] = real(path, task)
+        return known[key]
+
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(working_copy, "fingerprint_of", fingerprint_of)
+        yield
 
 
 @pytest.fixture(autouse=True)
@@ -161,8 +182,8 @@ def make_excerpt(demo_folder: Path, folder: Path) -> None:
 
 @pytest.fixture
 def demo(short_demo, tmp_path):
-    """An excerpt of the demo, of one's own."""
-    shutil.copytree(short_demo, tmp_path / "demo")
+    """An excerpt of the demo, of one's own; its recordings are links, which nobody may write into."""
+    shutil.copytree(short_demo, tmp_path / "demo", copy_function=lambda a, b: (shutil.copy if a.endswith(".dubbin") else os.link)(a, b))
     return tmp_path / "demo" / EPISODE_FILE
 
 

@@ -9,7 +9,7 @@ import hashlib
 import os
 import threading
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import BinaryIO
 
@@ -22,7 +22,7 @@ from dubbin.core.jobs import Task
 from dubbin.core.sound.apart import decode_apart, look
 from dubbin.core.sound.interleaved import RawFile
 from dubbin.core.sound.peaks import PeakBuilder, PeakPyramid
-from dubbin.core.sound.reading import SoundInfo
+from dubbin.core.sound.reading import SoundInfo, check_readable
 from dubbin.core.sound.source import Samples
 from dubbin.core.sound.wav_in_place import WavInPlace, in_place
 from dubbin.core.sound.writing import replacing
@@ -75,6 +75,7 @@ class WorkingCopies:
     def __init__(self, folder: Path) -> None:
         self.folder = folder
         self._open: dict[str, WorkingCopy] = {}
+        self._seen: dict[tuple[int, ...], SoundInfo] = {}
         self._lock = threading.Lock()
 
     def obtain(self, path: Path, rate: int | None = None, task: Task | None = None, *, drift_ppm: float = 0.0) -> WorkingCopy:
@@ -85,7 +86,7 @@ class WorkingCopies:
         Raises UnusableSound when the file can't be read and CannotWrite when the cache folder is full.
         """
         task = task or Task()
-        info = look(path)
+        info = self._look(path)
         fingerprint = fingerprint_of(path, task.part(0.0, 0.1))
         name = f"{fingerprint[:32]}-{rate or info.rate}" + (f"{drift_ppm:+.3f}" if drift_ppm else "")
         with self._lock:
@@ -101,6 +102,15 @@ class WorkingCopies:
             raise CannotWrite(tr("The working copy of {name} is gone again from {folder}.").format(name=path.name, folder=self.folder))
         with self._lock:
             return self._open.setdefault(name, copy)
+
+    def _look(self, path: Path) -> SoundInfo:
+        """What a file says of itself; not asked again while it stands there as it did."""
+        check_readable(path)
+        status = path.stat()
+        key = (status.st_dev, status.st_ino, status.st_size, status.st_mtime_ns)
+        if key not in self._seen:
+            self._seen[key] = look(path)
+        return replace(self._seen[key], path=path)
 
     def _load(self, name: str, straight: WavInPlace | None) -> WorkingCopy | None:
         try:
