@@ -67,7 +67,7 @@ def test_silence_stays_silent(engine):
 def test_tiles_side_by_side_are_as_each_alone(mixture, tmp_path):
     """A recording of a whole tile, a middle and a short end, two channels of it: prepared at once, and read a tile at a time."""
     clean, added = mixture
-    x = np.resize(clean + added, 40 * RATE).astype(np.float32)
+    x = np.resize(clean + added, 34 * RATE).astype(np.float32)
     sound = Sound(np.stack([x, 0.5 * x[::-1]]), RATE)
     uses = [Use(Denoise(), DenoiseSettings())]
     at_once = Chain(sound, uses, "side by side", DiskTileCache(tmp_path))

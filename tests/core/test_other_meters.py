@@ -56,7 +56,7 @@ def range_of_course(short_term: np.ndarray) -> float:
     return float(high - low)
 
 
-def program(seed: int, rate: int, channels: int, seconds: float = 24.0) -> np.ndarray:
+def program(seed: int, rate: int, channels: int, seconds: float = 16.0) -> np.ndarray:
     """Stretches of noise of every colour, tones and silence, one after the other, at levels from full scale down to where nothing counts: (channels, n).
 
     The first three seconds are silent: the other meter counts windows that are not full yet.
@@ -78,7 +78,7 @@ def program(seed: int, rate: int, channels: int, seconds: float = 24.0) -> np.nd
     return np.concatenate(parts, axis=1).astype(np.float32)
 
 
-@pytest.mark.parametrize("seed", range(SEED, SEED + 3 * SOAK))
+@pytest.mark.parametrize("seed", range(SEED, SEED + 2 * SOAK))
 @pytest.mark.parametrize(("rate", "channels"), [(48000, 2), (48000, 1), (44100, 2), (96000, 2)])
 def test_programs_by_chance_read_as_on_two_other_meters(seed, rate, channels):
     x = program(seed, rate, channels)
@@ -99,7 +99,7 @@ def test_surround_reads_as_on_another_meter(channels):
 @pytest.mark.parametrize("seed", range(SEED, SEED + 3 * SOAK))
 def test_the_course_of_loudness_is_that_of_another_meter(seed):
     """Every 100 ms, wherever there is something to be heard; the other begins with what is not there yet as silence."""
-    x = program(seed, 48000, 2)
+    x = program(seed, 48000, 2, 24.0)
     meter, theirs = LoudnessMeter(48000, 2), by_ffmpeg(x, 48000)
     meter.push(x)
     for ours, other, width in ((meter.momentary(), theirs.momentary, 4), (meter.short_term(), theirs.short_term, 30)):

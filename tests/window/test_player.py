@@ -97,7 +97,7 @@ def test_a_program_that_is_slow_to_come_is_no_lost_device(qtbot, monkeypatch):
 
     class Slow(Breaking):
         def read(self, start: int, stop: int) -> Samples:
-            time.sleep(0.6)
+            time.sleep(0.3)
             return super().read(start, stop)
 
     player, told = Player(RATE, SimulatedSink(RATE)), list[str]()
