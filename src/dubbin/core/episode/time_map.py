@@ -106,8 +106,6 @@ class TimeMap:
     def many_to_program_or_next(self, session: NDArray[np.int64]) -> NDArray[np.int64]:
         """`to_program_or_next` for many frames at once, copies not looked at."""
         at = self.many_to_program(session)
-        if not len(self._starts):
-            return np.zeros(len(session), np.int64)
         following = np.searchsorted(self._starts, session, side="right")
         after = np.append(self._at, self.program_frames)[following]
         return np.where(at >= 0, at, after)
