@@ -24,6 +24,7 @@ from dubbin.core.episode.commands.recordings import add_recordings
 from dubbin.core.episode.document import Document, new_episode
 from dubbin.core.episode.file import load_episode, save_episode
 from dubbin.core.episode.importing import import_file
+from dubbin.core.episode.journal_reading import left_over
 from dubbin.core.errors import CannotWrite, DubbinError, UnusableSound
 from dubbin.core.sound.source import Sound
 from dubbin.core.sound.working_copy import WorkingCopies
@@ -231,3 +232,27 @@ def test_a_cache_that_is_cleared_while_it_is_used_fills_again(tmp_path):
     assert tiles.get(0, 0, x.shape[1]) is None and not tiles.has(0)
     tiles.put(0, x)
     np.testing.assert_allclose(tiles.get(0, 0, x.shape[1]), x, atol=2**-22)
+
+
+@pytest.mark.parametrize("hours", [-5000, -1, 1, 5000])
+def test_a_clock_that_is_set_loses_nothing(tmp_path, hours):
+    """Saved at one time, worked on at what the clock says is another, and killed."""
+    path = tmp_path / "e.dubbin"
+    save_episode(first_episode(), path)
+    document = Document.opened(tmp_path / "journals", path)
+    document.do(cut_stretch(document.episode, 0, RATE))
+    document.save()
+    for file in (path, *(tmp_path / "journals").rglob("*.jsonl")):
+        at = file.stat().st_mtime - hours * 3600
+        os.utime(file, (at, at))
+    document.do(cut_stretch(document.episode, 5 * RATE, 6 * RATE))
+    before = document.episode
+    document._journal.abandon()
+    (found,) = left_over(tmp_path / "journals")
+    again = Document.recovered(tmp_path / "journals", found)
+    assert again.episode == before and len(again.history.done) == 2
+    again.save()
+    again.close()
+    opened = Document.opened(tmp_path / "journals", path)
+    assert opened.episode == before and len(opened.history.done) == 2, "closed in order, the steps can still be undone"
+    opened.close()

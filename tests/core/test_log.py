@@ -5,6 +5,7 @@ from __future__ import annotations
 import faulthandler
 import logging
 
+import numpy as np
 import pytest
 
 from dubbin.core import log
@@ -75,3 +76,16 @@ def test_a_crash_of_the_interpreter_is_written_down_too(tmp_path):
     stop_log()
     if was_on:
         faulthandler.enable()
+
+
+def test_too_little_memory_is_no_fault_of_the_program_and_said_as_what_it_is(tmp_path):
+    """NumPy's own kind of it, too."""
+    errors = [MemoryError()]
+    try:
+        np.zeros(1 << 55)
+    except MemoryError as error:
+        errors.append(error)
+    assert len(errors) == 2
+    for error in errors:
+        sentence = program_error(error, tmp_path)
+        assert "not enough memory" in sentence and "report" not in sentence

@@ -66,6 +66,8 @@ def log_path(folder: Path) -> Path:
 def program_error(error: BaseException, folder: Path) -> str:
     """Log an error that is a fault of the program; the one sentence that is said of it."""
     logger.error("program error", exc_info=error)
+    if isinstance(error, MemoryError):
+        return tr("There was not enough memory for that. Close other programs and try again, or work on a shorter part.")
     return tr("Dubbin made an error of its own ({name}: {short}). What happened stands in {log_path}; please report it.").format(
         name=type(error).__name__, short=_short(error), log_path=log_path(folder)
     )
