@@ -23,7 +23,7 @@ os.environ.setdefault("QT_LOGGING_RULES", "qt.multimedia.*=false;qt.qpa.*=false"
 
 import numpy as np
 import pytest
-from hypothesis import settings
+from hypothesis import HealthCheck, settings
 
 from dubbin.core.folders import Folders
 from dubbin.core.sound.source import Sound
@@ -32,8 +32,14 @@ RATE = 48000
 SOAK = int(os.environ.get("DUBBIN_SOAK", "1"))  # how many times as many cases are tried by tests that try things by chance
 SEED = int(os.environ.get("DUBBIN_SEED", "0"))  # where their chance begins
 
+MUTANTS = (
+    "DUBBIN_MUTANTS" in os.environ
+)  # tests are tested: over and over in one process, the same each time, and no longer than it takes to notice
 settings.register_profile("dubbin", deadline=None)  # the first call of a compiled loop takes a second
-settings.load_profile("dubbin")
+settings.register_profile(
+    "mutants", deadline=None, suppress_health_check=list(HealthCheck), derandomize=True, database=None, max_examples=40
+)
+settings.load_profile("mutants" if MUTANTS else "dubbin")
 
 
 @pytest.fixture

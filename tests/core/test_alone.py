@@ -45,7 +45,7 @@ def test_an_address_is_no_recording(tmp_path, address):
     assert done.returncode == 1 and "only files on this machine" in done.stderr and "tried to reach" not in done.stderr
 
 
-@pytest.mark.parametrize("lock", ["requirements.lock", "requirements-test.lock"])
+@pytest.mark.parametrize("lock", ["requirements.lock", "requirements-test.lock", "requirements-mutants.lock"])
 def test_every_package_is_pinned_to_a_version_and_to_what_it_holds(lock):
     entries = re.split(r"\n(?=\S)", (ROOT / lock).read_text().strip())
     packages = [e for e in entries if not e.startswith("#")]

@@ -32,7 +32,7 @@ from dubbin.core.episode.model import (
 )
 from dubbin.core.speech.pauses import Pause
 from dubbin.core.speech.transcript import Transcript, Word, WordKind
-from tests.conftest import SOAK
+from tests.conftest import MUTANTS, SOAK
 from tests.core.holds import all_holds
 
 RATE = 48000
@@ -345,7 +345,7 @@ class DocumentMachine(RuleBasedStateMachine):
 
 
 DocumentMachine.TestCase.settings = settings(
-    max_examples=40 * SOAK,
+    max_examples=8 if MUTANTS else 40 * SOAK,
     stateful_step_count=40,
     deadline=None,
     suppress_health_check=list(HealthCheck),
