@@ -28,6 +28,9 @@ from dubbin.core.texts import language, language_folders, tr
 
 PATIENCE_S = 60.0  # how long nothing may come of a file before it is given up: a folder on a network that does not answer, a decoder that goes round in circles
 
+# Of a machine with many cores each takes address space for itself, which counts against the limit: none of it is needed.
+FRUGAL = {"OPENBLAS_NUM_THREADS": "1", "MALLOC_ARENA_MAX": "2"}
+
 
 def look(path: Path) -> SoundInfo:
     """What a file says of itself. Raises UnusableSound."""
@@ -62,7 +65,7 @@ class _Decoder:
         arguments = [how, os.fspath(path.absolute()), language(), *map(str, language_folders())]
         self._process = subprocess.Popen(
             [sys.executable, "-P", "-m", "dubbin.core.sound.decoder", *arguments],  # -P: nothing is imported from the folder that one is in
-            stdin=subprocess.DEVNULL, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, bufsize=0,
+            stdin=subprocess.DEVNULL, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, bufsize=0, env={**os.environ, **FRUGAL},
         )  # fmt: skip
         assert self._process.stdout is not None
         self._pipe = self._process.stdout

@@ -6,6 +6,7 @@ of float32 samples, channel after channel. `u`: a sentence why the file can't be
 
 from __future__ import annotations
 
+import os
 import resource
 import struct
 import sys
@@ -20,6 +21,7 @@ from dubbin.core.texts import use_language
 HEAD = struct.Struct("<cI")
 CHANNELS = struct.Struct("<I")
 MOST_BYTES = 4 << 30  # of memory: a header that asks for more is no sound file that anybody has recorded
+THREAD_BYTES = 32 << 20  # of address space, for each thread that a codec may start
 
 
 def main(arguments: list[str]) -> None:
@@ -28,7 +30,8 @@ def main(arguments: list[str]) -> None:
     use_language([code], [Path(f) for f in folders])
     out = sys.stdout.buffer
     _, most = resource.getrlimit(resource.RLIMIT_AS)
-    limit = MOST_BYTES if most == resource.RLIM_INFINITY else min(MOST_BYTES, most)
+    wanted = MOST_BYTES + (os.cpu_count() or 1) * THREAD_BYTES
+    limit = wanted if most == resource.RLIM_INFINITY else min(wanted, most)
     resource.setrlimit(resource.RLIMIT_AS, (limit, most))
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
     try:
