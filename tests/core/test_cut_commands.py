@@ -14,7 +14,7 @@ from dubbin.core.episode.commands import cuts
 from dubbin.core.episode.document import new_episode
 from dubbin.core.episode.history import History
 from dubbin.core.episode.model import PARKED_FROM_FRAME, Cut, CutKind, Episode, FrameRange, Lane, Recording
-from dubbin.core.episode.time_map import TimeMap
+from dubbin.core.episode.time_map import TimeMap, union, without
 from dubbin.core.speech.pauses import Pause, PauseSettings
 from dubbin.core.speech.transcript import Transcript, Word, WordKind
 
@@ -257,11 +257,31 @@ def test_many_frames_at_once_are_as_one_at_a_time(parts):
     found = laid(parts)
     session, program = np.arange(-5, 700), np.arange(0, found.program_frames + 20)
     assert found.many_to_session(program).tolist() == [found.to_session(int(f)) for f in program]
-    no_copies = TimeMap([(s.start, s.end, s.placed) if s.placed != "copy" else (10_000 + s.start, 10_000 + s.end) for s in found.spans])
-    one = [no_copies.to_program(int(f)) for f in session]
-    assert found.many_to_program(session).tolist() == [-1 if f is None else f for f in one]
-    for f, at in zip(session.tolist(), found.many_to_program_or_next(session).tolist(), strict=True):
-        assert found.to_program(f) is not None or at == found.to_program_or_next(f)
+    own = sorted((s for s in found.spans if s.placed != "copy"), key=lambda s: s.start)
+    copies = [s for s in found.spans if s.placed == "copy"]
+    for f, at, after in zip(
+        session.tolist(), found.many_to_program(session).tolist(), found.many_to_program_or_next(session).tolist(), strict=True
+    ):
+        heard = next((s.program + f - s.start for s in own if s.start <= f < s.end), None)
+        following = next((s.program for s in own if s.start > f), found.program_frames)
+        assert at == (-1 if heard is None else heard) and after == (following if heard is None else heard)
+        copied = next((s.program + f - s.start for s in copies if s.start <= f < s.end), None)
+        assert found.to_program(f) == (copied if heard is None else heard)
+        assert found.to_program_or_next(f) == (following if found.to_program(f) is None else found.to_program(f))
+
+
+def test_stretches_that_are_neighbours_again_are_joined_and_others_are_not():
+    """As where something was moved into its own neighbourhood."""
+    found = TimeMap([(100, 200), (200, 300, "moved"), (300, 400), (50, 60), (60, 70), (500, 510)])
+    assert found.stretches_between(0, 330) == [(100, 400), (50, 70), (500, 510)]
+    assert found.stretches_between(150, 305) == [(250, 400), (50, 55)] and found.stretches_between(310, 310) == []
+    assert found.seams() == [300, 320]
+
+
+def test_stretches_that_touch_are_one_and_what_lies_outside_is_left():
+    assert union([(5, 9), (0, 3), (3, 5), (20, 30), (21, 22)]) == [(0, 9), (20, 30)]
+    assert without(10, 20, [(0, 10), (12, 14), (20, 30)]) == [(10, 12), (14, 20)]
+    assert without(10, 20, [(0, 5), (5, 12), (18, 25)]) == [(12, 18)] and without(10, 20, [(10, 20)]) == [] == without(10, 20, [(0, 40)])
 
 
 @given(spans, st.integers(0, 600), st.integers(0, 600))
