@@ -126,7 +126,7 @@ class TestEdges:
 class TestPauses:
     def test_all_are_cut_but_those_that_were_put_back_and_what_is_cut_by_hand_stays(self, episode):
         before = replace(episode, cuts=seconds((30, 31)), kept_pauses=(FrameRange(10 * RATE, 11 * RATE),))
-        settings = replace(PauseSettings(), shortest_ms=900.0) if hasattr(PauseSettings(), "shortest_ms") else PauseSettings()
+        settings = replace(PauseSettings(), longer_than_s=0.9)
         change = cuts.set_pauses(before, settings, [pause(5, 6), pause(10, 11)], on=True)
         assert change.title == "Cut all pauses" and change.merge_key is None
         assert change.episode.cuts == (*seconds((5, 6), kind=PAUSE), *seconds((30, 31)))

@@ -23,7 +23,7 @@ from dubbin.core.sound.decoder import HEAD
 from dubbin.core.sound.reading import decode, probe
 from dubbin.core.sound.wav_header import read_wav_header
 from dubbin.core.sound.working_copy import WorkingCopies
-from tests.conftest import RATE, noise
+from tests.conftest import RATE, SOAK, noise
 
 FORMS = [
     ("WAV", "PCM_16"),
@@ -201,11 +201,11 @@ def test_a_file_that_is_cut_off_is_left_to_the_decoder(tmp_path):
     assert read_wav_header(path) is None and look(path) == probe(path)
 
 
-@given(places=st.lists(st.tuples(st.integers(0, 80), st.integers(0, 255)), max_size=6), kept=st.integers(0, 300))
-@settings(max_examples=300, suppress_health_check=[HealthCheck.function_scoped_fixture])
-def test_whatever_stands_in_a_header_it_is_read_or_left_alone(tmp_path, places, kept):
-    """What is taken for plain lies within the file."""
-    path = tmp_path / "a.wav"
+CHANGES = {"places": st.lists(st.tuples(st.integers(0, 80), st.integers(0, 255)), max_size=6), "kept": st.integers(0, 300)}
+
+
+def with_another_header(path: Path, places: list[tuple[int, int]], kept: int) -> int:
+    """Write a small WAV file with some bytes of its header changed, cut off after so many; its length."""
     if not path.exists():
         written(path, "WAV", "PCM_16", 0.001)
         path.with_suffix(".whole").write_bytes(path.read_bytes())
@@ -213,7 +213,45 @@ def test_whatever_stands_in_a_header_it_is_read_or_left_alone(tmp_path, places, 
     for at, value in places:
         data[at : at + 1] = bytes([value]) if at < len(data) else b""
     path.write_bytes(data)
-    header = read_wav_header(path)
+    return len(data)
+
+
+@given(**CHANGES)
+@settings(max_examples=300, suppress_health_check=[HealthCheck.function_scoped_fixture])
+def test_whatever_stands_in_a_header_it_is_read_or_left_alone(tmp_path, places, kept):
+    """What is taken for plain lies within the file."""
+    length = with_another_header(tmp_path / "a.wav", places, kept)
+    header = read_wav_header(tmp_path / "a.wav")
     if header is not None:
         width = {"PCM_16": 2, "PCM_24": 3, "PCM_32": 4, "FLOAT": 4}[header.encoding] * header.channels
-        assert header.frames > 0 and header.offset + header.frames * width <= len(data)
+        assert header.frames > 0 and header.offset + header.frames * width <= length
+
+
+@given(**CHANGES)
+@settings(max_examples=20 * SOAK, suppress_health_check=[HealthCheck.function_scoped_fixture])
+def test_whatever_stands_in_a_header_the_file_is_used_or_refused_in_a_sentence(tmp_path, places, kept):
+    with_another_header(tmp_path / "a.wav", places, kept)
+    try:
+        copy = WorkingCopies(tmp_path / "copies").obtain(tmp_path / "a.wav")
+        assert copy.read(0, copy.frames).shape == (copy.channels, copy.frames)
+    except UnusableSound as error:
+        assert "a.wav" in str(error)
+
+
+@pytest.mark.parametrize("refusing", [sf.LibsndfileError(1), None])
+def test_a_header_on_which_the_library_does_not_agree_is_left_to_the_decoder(tmp_path, monkeypatch, refusing):
+    """One that it refuses, or in which it finds another rate: then the decoder's word counts."""
+    path = written(tmp_path / "a.wav", "WAV", "PCM_16")
+
+    class Other(sf.SoundFile):
+        def __init__(self, *arguments, **more) -> None:
+            if refusing is not None:
+                raise refusing
+            super().__init__(*arguments, **more)
+
+        samplerate = 44100
+
+    monkeypatch.setattr(sf, "SoundFile", Other)
+    started, start = [], subprocess.Popen
+    monkeypatch.setattr(subprocess, "Popen", lambda command, **more: started.append(command) or start(command, **more))
+    assert look(path).rate == RATE and len(started) == 1

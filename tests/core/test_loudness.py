@@ -69,26 +69,18 @@ def test_a_beat_that_fits_the_window_reads_steady(loud_s, soft_s, times, after_s
 
 
 @pytest.mark.parametrize("k", range(20))
-def test_the_short_term_maximum_wherever_the_tone_lies(k):  # cases 10 and 11
-    silence = Sound(np.zeros((2, round(0.15 * k * RATE)), np.float32), RATE)
-    after = Sound(np.zeros((2, RATE), np.float32), RATE)
-    assert measure_loudness(joined(silence, stereo(3, -23.0), after)).max_short_term_lufs == pytest.approx(-23.0, abs=0.1)
-    before = Sound(np.zeros((2, round((3 - 0.15 * k) * RATE)), np.float32), RATE)
-    shown = [
-        r.short_term_lufs for r in live_readings(joined(before, stereo(3, -38.0 + k), silence, after)) if r.short_term_lufs is not None
-    ]
-    assert max(shown) == pytest.approx(-38.0 + k, abs=0.1)
+@pytest.mark.parametrize(
+    ("scale", "window_s", "later_s"),
+    [("short_term", 3.0, 0.15), ("momentary", 0.4, 0.02)],  # cases 10 and 11, 13 and 14
+)
+def test_the_maximum_wherever_the_tone_lies(scale, window_s, later_s, k):
+    def silence(seconds: float) -> Sound:
+        return Sound(np.zeros((2, round(seconds * RATE)), np.float32), RATE)
 
-
-@pytest.mark.parametrize("k", range(20))
-def test_the_momentary_maximum_wherever_the_tone_lies(k):  # cases 13 and 14
-    silence = Sound(np.zeros((2, round(0.02 * k * RATE)), np.float32), RATE)
-    after = Sound(np.zeros((2, RATE), np.float32), RATE)
-    assert measure_loudness(joined(silence, stereo(0.4, -23.0), after)).max_momentary_lufs == pytest.approx(-23.0, abs=0.1)
-    before = Sound(np.zeros((2, round((0.4 - 0.02 * k) * RATE)), np.float32), RATE)
-    shown = [
-        r.momentary_lufs for r in live_readings(joined(before, stereo(0.4, -38.0 + k), silence, after)) if r.momentary_lufs is not None
-    ]
+    whole = joined(silence(later_s * k), stereo(window_s, -23.0), silence(1.0))
+    assert getattr(measure_loudness(whole), f"max_{scale}_lufs") == pytest.approx(-23.0, abs=0.1)
+    played = joined(silence(window_s - later_s * k), stereo(window_s, -38.0 + k), silence(later_s * k + 1.0))
+    shown = [value for reading in live_readings(played) if (value := getattr(reading, f"{scale}_lufs")) is not None]
     assert max(shown) == pytest.approx(-38.0 + k, abs=0.1)
 
 

@@ -87,10 +87,8 @@ class _Cluster:
         self._over = threading.Event()
         self._running: dict[str, Running] = {}
         self._done: queue.Queue[tuple[Work, Outcome | BaseException]] = queue.Queue()
-        self._numbers, self._batch = (
-            itertools.count(),
-            uuid.uuid4().hex[:12],
-        )  # two batches at once have nothing in common, whatever their episodes are called
+        self._numbers = itertools.count()
+        self._batch = uuid.uuid4().hex[:12]  # two batches at once have nothing in common, whatever their episodes are called
         self._in_use = Counter[tuple[str, str]]()  # times that a worker needs a file that was sent along, by its fingerprint
         table = folders.state / OWN_TABLE
         self._own_targets = table.read_text("utf-8") if table.is_file() else ""

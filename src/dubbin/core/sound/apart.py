@@ -24,6 +24,7 @@ from dubbin.core.sound.decoder import CHANNELS, HEAD
 from dubbin.core.sound.reading import SoundInfo, check_info, check_readable
 from dubbin.core.sound.source import Samples
 from dubbin.core.sound.wav_header import read_wav_header
+from dubbin.core.sound.wav_in_place import in_place
 from dubbin.core.texts import language, language_folders, tr
 
 PATIENCE_S = 60.0  # how long nothing may come of a file before it is given up: a folder on a network that does not answer, a decoder that goes round in circles
@@ -35,10 +36,10 @@ FRUGAL = {"OPENBLAS_NUM_THREADS": "1", "MALLOC_ARENA_MAX": "2"}
 def look(path: Path) -> SoundInfo:
     """What a file says of itself. Raises UnusableSound."""
     check_readable(path)
-    header = read_wav_header(path)
-    if header is not None:
-        h = header
-        return check_info(SoundInfo(path, h.container, f"sndfile:{h.encoding}", h.rate, h.channels, h.frames, title=h.title))
+    h = read_wav_header(path)
+    plain = SoundInfo(path, h.container, f"sndfile:{h.encoding}", h.rate, h.channels, h.frames, title=h.title) if h is not None else None
+    if plain is not None and in_place(plain) is not None:
+        return check_info(plain)
     with _Decoder("look", path) as decoder:
         return decoder.info()
 

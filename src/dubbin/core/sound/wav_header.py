@@ -53,6 +53,7 @@ def _header(f: BinaryIO, file_bytes: int) -> WavHeader | None:
     head = f.read(12)
     if head[:4] not in (b"RIFF", b"RF64") or head[8:] != b"WAVE":
         return None
+    is_rf64 = head[:4] == b"RF64"
     form: _Format | None = None
     data: tuple[int, int] | None = None
     large, title = 0, None
@@ -62,12 +63,12 @@ def _header(f: BinaryIO, file_bytes: int) -> WavHeader | None:
             break
         name, size = struct.unpack("<4sI", head)
         begins = f.tell()
-        if name == b"ds64":
+        if name == b"ds64" and is_rf64:
             large = struct.unpack("<8xQ", f.read(16))[0]
         elif name == b"fmt " and form is None:
             form = _format(f.read(min(size, 40)))
         elif name == b"data" and data is None:
-            size = large if size == LARGE and head and large else size
+            size = large if size == LARGE and is_rf64 else size
             data = begins, size
         elif name == b"LIST" and size <= MOST_INFO:
             title = title or _title(f.read(size))
@@ -78,7 +79,7 @@ def _header(f: BinaryIO, file_bytes: int) -> WavHeader | None:
     frames, rest = divmod(data[1], max(form.channels * form.bits // 8, 1))
     if encoding is None or frames < 1 or rest or data[0] + data[1] > file_bytes:
         return None
-    container = "RF64" if large else "WAVEX" if form.is_extensible else "WAV"
+    container = "RF64" if is_rf64 else "WAVEX" if form.is_extensible else "WAV"
     return WavHeader(container, encoding, form.rate, form.channels, frames, data[0], title)
 
 

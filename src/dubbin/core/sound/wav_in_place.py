@@ -89,10 +89,15 @@ def _agrees(file: WavInPlace, info: SoundInfo) -> bool:
 
     assert info.frames is not None
     count = min(info.frames, 1000)
-    with soundfile.SoundFile(info.path) as f:
-        for start in (0, info.frames - count):
-            f.seek(start)
-            expected = f.read(count, dtype="float32", always_2d=True).T
-            if not np.array_equal(expected, file.read(info.channels, start, start + count), equal_nan=True):
+    try:
+        with soundfile.SoundFile(info.path) as f:
+            if (f.samplerate, f.channels, f.frames) != (info.rate, info.channels, info.frames):
                 return False
+            for start in (0, info.frames - count):
+                f.seek(start)
+                expected = f.read(count, dtype="float32", always_2d=True).T
+                if not np.array_equal(expected, file.read(info.channels, start, start + count), equal_nan=True):
+                    return False
+    except (soundfile.LibsndfileError, RuntimeError, OSError, ValueError):
+        return False
     return True
