@@ -24,7 +24,7 @@ class Format:
     name: short, for files and the command line; also the file's ending. title: for people. codec, container: FFmpeg's names; none: written by libsndfile. decoded_as: what its decoders
     call it.
     tag_class: the class of mutagen that opens the file's tags. fixed_rate: in Hz, where the codec knows no other. vbr: whether it can be encoded with a
-    variable bit rate. encoder_chapters: whether chapters are written while encoding, and can't be added later. wave_chunks: whether it takes `bext` and
+    variable bit rate. in_parts: whether parts of a long one can be encoded apart. encoder_chapters: whether chapters are written while encoding, and can't be added later. wave_chunks: whether it takes `bext` and
     `cue `. options, sparse_options: of the encoder, and those below SPARSE_KBPS. cost: of encoding, against writing samples as they are.
     """
 
@@ -37,6 +37,7 @@ class Format:
     decoded_as: tuple[str, ...] = ()
     fixed_rate: int | None = None
     vbr: bool = False
+    in_parts: bool = False
     encoder_chapters: bool = False
     wave_chunks: bool = False
     cost: float = 1.0
@@ -67,7 +68,7 @@ FLAC = Format("flac", "FLAC", TagKind.VORBIS, "mutagen.flac.FLAC", cost=2.0)
 MP3 = Format(
     # How long the encoder searches: 6 costs a third of the best and is a little closer to speech (PESQ 4.62 against 4.59 at 96 kbit/s, ten voices); from 7 on
     # consonants lose their highs at low bit rates (spectra 4.0 against 2.6 dB apart at 64 kbit/s; `./benchmarks/run codecs`).
-    "mp3", "MP3", TagKind.ID3, "mutagen.mp3.MP3", "libmp3lame", "mp3", ("mp3", "mp3float"), vbr=True, cost=25.0,
+    "mp3", "MP3", TagKind.ID3, "mutagen.mp3.MP3", "libmp3lame", "mp3", ("mp3", "mp3float"), vbr=True, in_parts=True, cost=25.0,
     options={"compression_level": "6"},
 )  # fmt: skip
 SPARSE_KBPS = 56
