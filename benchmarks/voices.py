@@ -26,6 +26,7 @@ from dubbin.core.sound.source import Sound, blocks
 from dubbin.core.treat.chain import Chain, Use
 from dubbin.core.treat.registry import TREATMENTS
 from dubbin.core.treat.tiles import DiskTileCache
+from dubbin.core.treat.voice_fitting import fitted_to
 from dubbin.core.treat.voice_suggestion import suggest_voice
 from dubbin.demo.recordings import build_sounds
 
@@ -161,7 +162,8 @@ def _s_moved(x: np.ndarray, rate: int) -> float | None:
     sibilant = (high - low > S_OVER_VOWELS_DB) & (high > np.median(low[vowel]) + LEAST_S_DB)
     if np.count_nonzero(sibilant) < FEWEST_S:
         return None
-    wanted = suggest_voice(measure_recording(source), average_spectrum(source))
+    report = measure_recording(source)
+    wanted = fitted_to(source, report, suggest_voice(report, average_spectrum(source)))
     uses = [Use(t, settings_from_plain(t.settings_type, wanted[t.name])) for t in VOICE if t.name in wanted]
     after_high, after_low = levels(Chain(source, uses).read(0, source.frames)[0])
     before, after = (float(np.median(h[sibilant]) - np.median(v[vowel])) for h, v in ((high, low), (after_high, after_low)))

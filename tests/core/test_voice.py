@@ -6,12 +6,15 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 from scipy import signal
 
 from dubbin.core.episode.commands.treatments import copy_voice, set_voice_strength
 from dubbin.core.episode.document import new_episode
 from dubbin.core.episode.model import Lane, Recording, TreatmentUse
 from dubbin.core.jobs import Task
+from dubbin.core.measure.loudness import measure_loudness
 from dubbin.core.measure.measuring import measure_recording
 from dubbin.core.measure.spectrum import Spectrum, average_spectrum
 from dubbin.core.measure.tone_balance import ToneBalanceMeter
@@ -28,6 +31,7 @@ from dubbin.core.treat.expand import Expand, ExpandSettings
 from dubbin.core.treat.registry import VOICE
 from dubbin.core.treat.settings import settings_from_plain
 from dubbin.core.treat.tiles import MemoryTileCache
+from dubbin.core.treat.voice_fitting import CLOSE_DB, COMPRESSOR, DEESSER, STRETCH_S, STRETCHES, _nearest, fitted_to, probe_of
 from dubbin.core.treat.voice_presets import PRESETS
 from dubbin.core.treat.voice_suggestion import suggest_voice
 from tests.conftest import RATE, noise, rms_db, tone
@@ -263,6 +267,54 @@ def test_the_suggested_voice_leaves_usual_s_sounds_and_takes_sharp_ones_down(spe
     )[0]
     before, after = sibilance(x), sibilance(y)
     assert before is not None and after is not None and low <= after - before <= high
+
+
+@pytest.mark.parametrize(("db", "low", "high"), [(-14.0, -1.5, 1.5), (-6.0, -1.5, 1.5), (6.0, -10.0, -4.0)])
+def test_settings_tried_on_a_voice_leave_its_loudness_and_usual_s_sounds_and_take_harsh_ones_down(speech, db, low, high):
+    x = with_highs(speech, db) * np.float32(0.5)
+    source = Sound(x[None], RATE)
+    report = measure_recording(source)
+    first = suggest_voice(report, average_spectrum(source))
+    wanted = fitted_to(source, report, first)
+    assert set(wanted) == set(first) and wanted["equalise"] == first["equalise"]
+    y = Chain(source, [Use(t, settings_from_plain(t.settings_type, wanted[t.name])) for t in VOICE if t.name in wanted]).read(
+        0, source.frames
+    )
+    before, after = sibilance(x), sibilance(y[0])
+    assert before is not None and after is not None and low <= after - before <= high
+    assert measure_loudness(Sound(y, RATE)).integrated_lufs == pytest.approx(report.loudness.integrated_lufs, abs=0.2)
+
+
+def test_a_sound_without_speech_gets_the_settings_that_were_suggested():
+    quiet = Sound(np.zeros((1, 5 * RATE), np.float32), RATE)
+    report = measure_recording(quiet)
+    first = suggest_voice(report, None)
+    assert fitted_to(quiet, report, first) == first
+    assert fitted_to(Sound(np.zeros((1, 0), np.float32), RATE), report, first) == first
+    assert fitted_to(quiet, report, {"equalise": {}}) == {"equalise": {}}
+
+
+def test_of_a_long_voice_stretches_from_begin_to_end_are_tried():
+    frames = round(3 * STRETCHES * STRETCH_S * 8000)
+    ramp = Sound(np.linspace(0.0, 1.0, frames, dtype=np.float32)[None], 8000)
+    probe = probe_of(ramp)
+    assert probe.frames == round(STRETCHES * STRETCH_S * 8000)
+    assert probe.samples.max() > 0.99 and np.count_nonzero((probe.samples > 0.3) & (probe.samples < 0.7)) > 0.2 * probe.frames
+
+
+@given(st.floats(-13.0, 5.0), st.floats(0.1, 1.5), st.floats(-14.0, 6.0))
+def test_a_dial_is_turned_to_where_nothing_is_off(place, slope, begin):
+    def off(value):
+        return slope * (value - place)
+
+    found = _nearest(off, DEESSER, begin, Task())
+    assert abs(off(found)) <= max(CLOSE_DB, 0.1 * abs(off(begin)))
+    assert _nearest(lambda _: None, DEESSER, begin, Task()) == begin
+
+
+def test_a_dial_goes_no_further_than_it_can():
+    assert _nearest(lambda value: value + 40.0, DEESSER, -2.0, Task()) == DEESSER.low
+    assert _nearest(lambda value: 40.0 - value, COMPRESSOR, 8.0, Task()) == COMPRESSOR.high
 
 
 def test_a_dull_voice_is_not_lifted_where_its_noise_lives(speech):

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from argparse import Namespace
-from typing import Any
 
 from dubbin.cli.json_output import print_json
 from dubbin.cli.plain import figure
@@ -23,6 +22,7 @@ from dubbin.core.treat.figure import crest_db
 from dubbin.core.treat.registry import VOICE
 from dubbin.core.treat.settings import settings_from_plain
 from dubbin.core.treat.tiles import DiskTileCache, prune
+from dubbin.core.treat.voice_fitting import Suggestion, fitted_to
 from dubbin.core.treat.voice_presets import find_preset
 from dubbin.core.treat.voice_suggestion import suggest_voice
 
@@ -40,7 +40,7 @@ def voice(args: Namespace, folders: Folders) -> int:
     task = progress_task(tr("Voice of {name}").format(name=args.input.name), args.quiet)
     copy = WorkingCopies(folders.copies).obtain(args.input, None, task.part(0.0, 0.1))
     before = measure_recording(copy, task.part(0.1, 0.4))
-    wanted: dict[str, dict[str, Any]] = dict(preset.uses) if preset else suggest_voice(before, average_spectrum(copy))
+    wanted: Suggestion = dict(preset.uses) if preset else fitted_to(copy, before, suggest_voice(before, average_spectrum(copy)))
     uses = [Use(t, settings_from_plain(t.settings_type, wanted[t.name])) for t in VOICE if t.name in wanted]
     prune(folders.tiles, folders.most_tile_bytes)
     chain = Chain(copy, uses, recorded_key(copy.facts.fingerprint, copy.rate, copy.channels).tile_name, DiskTileCache(folders.tiles))

@@ -33,11 +33,18 @@ class ToneBalance:
     sibilance_db: float | None = None
 
 
+def band_levels(x: Samples, rate: int, frame_s: float) -> NDArray[np.float64]:
+    """(frames, 3): of every frame the levels of rumble, of vowels and of s-sounds in dBFS; of the loudest channel of x (channels, samples)."""
+    meter = ToneBalanceMeter(rate, x.shape[0], frame_s)
+    meter.push(x)
+    return meter.levels()
+
+
 class ToneBalanceMeter:
     """Streams blocks of (channels, frames)."""
 
-    def __init__(self, rate: int, channels: int) -> None:
-        self._size = max(16, round(FRAME_S * rate))
+    def __init__(self, rate: int, channels: int, frame_s: float = FRAME_S) -> None:
+        self._size = max(16, round(frame_s * rate))
         self._window = np.hanning(self._size).astype(np.float32)
         self._window /= np.sqrt(np.sum(self._window**2, dtype=np.float64))
         per_hz = self._size / rate
@@ -65,10 +72,14 @@ class ToneBalanceMeter:
             self._levels.append(np.stack([rumble, *(P[:, band].sum(axis=1) for band in self._bands)], axis=1))
         self._rest, self._low_rest = x[:, used:].copy(), low[:, used:].copy()
 
+    def levels(self) -> NDArray[np.float64]:
+        """(frames, 3): rumble, vowels, s-sounds in dBFS, of all that was pushed."""
+        return 10.0 * np.log10(np.concatenate([np.zeros((0, 3)), *self._levels]) + 1e-15)
+
     def result(self) -> ToneBalance:
-        if not self._levels:
+        level = self.levels()
+        if not len(level):
             return ToneBalance(None, None)
-        level = 10.0 * np.log10(np.concatenate(self._levels) + 1e-15)
         rumble = finite_or_none(float(np.quantile(level[:, 0], QUIET_QUANTILE)))
         loud = np.quantile(level[:, 1], 0.95)
         # Vowels or s-sounds of the voice itself: neither the room nor what bleeds in from others.

@@ -9,7 +9,6 @@ from __future__ import annotations
 from collections.abc import Callable, Collection, Sequence
 from dataclasses import dataclass, field, replace
 from enum import StrEnum
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -67,6 +66,7 @@ from dubbin.core.treat.figure import crest_db
 from dubbin.core.treat.hidden_echo import hidden_echo
 from dubbin.core.treat.registry import REPAIRS, TREATMENTS, VOICE
 from dubbin.core.treat.tiles import TileCache
+from dubbin.core.treat.voice_fitting import Suggestion, fitted_to
 from dubbin.core.treat.voice_suggestion import suggest_voice
 
 LONGEST_QUOTE = 48  # letters of what was said, in the list
@@ -391,11 +391,13 @@ class _Run:
     def _voice(self) -> None:
         self._say(tr("Setting the voices"))
         sounds = self._sounds()
-        uses: dict[str, dict[str, dict[str, Any]]] = {}
+        uses: dict[str, Suggestion] = {}
 
         def suggest(lane: Lane, task: Task) -> None:
             if not any(u.on for u in lane.voice_chain) and self._wants(PlanKind.VOICE, lane.id):
-                uses[lane.id] = suggest_voice(self._after[lane.id], average_spectrum(sounds[lane.id].repaired, task))
+                voice, report = sounds[lane.id].repaired, self._after[lane.id]
+                found = suggest_voice(report, average_spectrum(voice, task.part(0.0, 0.5)))
+                uses[lane.id] = fitted_to(voice, report, found, task.part(0.5, 1.0))
 
         self._each(suggest, 0.8, 0.84)
         for lane in self.voices:

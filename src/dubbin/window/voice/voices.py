@@ -24,6 +24,7 @@ from dubbin.core.mix.reduction import STEP_S, Reduction, reductions
 from dubbin.core.texts import tr
 from dubbin.core.treat.compressor import CompressorSettings
 from dubbin.core.treat.settings import settings_from_plain
+from dubbin.core.treat.voice_fitting import Suggestion, fitted_to
 from dubbin.core.treat.voice_presets import PRESETS
 from dubbin.core.treat.voice_suggestion import suggest_voice
 from dubbin.window.session.preferences import Preferences
@@ -46,6 +47,7 @@ class Voices(QObject):
         super().__init__()
         self._session, self._preferences = session, preferences
         self._voiced: ResultCache[LaneKey, Voiced] = ResultCache(session.jobs, "voiced", self.changed.emit)
+        self._fitted: ResultCache[LaneKey, Suggestion] = ResultCache(session.jobs, "fitted", self.changed.emit)
         self.is_wanted = False
         session.findings_changed.connect(self.look)
 
@@ -63,8 +65,10 @@ class Voices(QObject):
         return self._voiced.get(self._session.analyses.key(lane).voiced)
 
     def look(self) -> None:
-        """Measure the picked voice after its treatments, when they are computed."""
+        """Measure the picked voice after its treatments, when they are computed, and find out what to suggest."""
         lane, analyses = self._session.picked_lane, self._session.analyses
+        if self.is_wanted and lane is not None:
+            self._fit(lane)
         if not self.is_wanted or lane is None or analyses.treated(lane) is None:
             return
         sound = analyses.sound(lane)
@@ -100,12 +104,23 @@ class Voices(QObject):
             return []
         return suggest_tone(spectrum, None, report.bandwidth.limit_hz)
 
-    def suggested(self, lane: Lane) -> dict[str, dict[str, Any]]:
-        """Voice treatments that the voice's own figures ask for."""
-        report = self.before(lane)
+    def suggested(self, lane: Lane) -> Suggestion:
+        """Voice treatments that the voice's own figures ask for, tried on it; empty while it is being measured."""
+        return self._fitted.get(self._session.analyses.key(lane).repaired) or {}
+
+    def _fit(self, lane: Lane) -> None:
+        analyses, spectrum = self._session.analyses, self.spectrum(lane)
+        sound = analyses.sound(lane)
+        if sound is None or spectrum is None:
+            return
+        report = analyses.after(lane) if sound.repaired.stages else analyses.report(lane)
         if report is None:
-            return {}
-        return suggest_voice(report, self.spectrum(lane))
+            return
+
+        def work(task: Task, sound: LaneSound = sound, report: RecordingReport = report) -> Suggestion:
+            return fitted_to(sound.repaired, report, suggest_voice(report, spectrum), task)
+
+        self._fitted.ensure(analyses.key(lane).repaired, tr("Trying settings on {voice}").format(voice=lane.voice), work, slot="picked")
 
     def match(self, lane: Lane, other: Lane) -> Change | None:
         """Bring a voice to another's tone and level."""
