@@ -57,7 +57,8 @@ def levels_are_figures_that_can_be_heard(episode: Episode) -> None:
     for lane in episode.lanes:
         assert -100 <= lane.pan <= 100 and lane.level_db <= 60 and lane.fade_in_frames >= 0 and lane.fade_out_frames >= 0
         assert [p.frame for p in lane.line] == sorted(p.frame for p in lane.line)
-        assert all(c.start_frame < c.end_frame for c in lane.covers) and list(lane.covers) == sorted(lane.covers)
+        covered = [(c.start_frame, c.end_frame) for c in lane.covers]
+        assert all(start < end for start, end in covered) and covered == sorted(covered)
 
 
 def all_holds(episode: Episode, first: Episode) -> None:

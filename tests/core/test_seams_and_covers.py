@@ -5,7 +5,8 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from dubbin.core.episode.model import Cover, CoverKind, FrameRange, SeamShape
+from dubbin.core.episode.commands.lanes import cover
+from dubbin.core.episode.model import Cover, CoverKind, Episode, FrameRange, Lane, Recording, SeamShape
 from dubbin.core.episode.time_map import TimeMap
 from dubbin.core.mix.cover import Covered, fade_frames
 from dubbin.core.mix.program import Program
@@ -140,3 +141,11 @@ def test_a_cover_hides_its_stretch_and_nothing_else(kind):
     assert rms_db(y[42_000:58_000]) == pytest.approx(expected, abs=0.7)
     parts = [covered.read(k, min(k + 1777, source.frames)) for k in range(0, source.frames, 1777)]
     assert np.array_equal(np.concatenate(parts, axis=1)[0], y)
+
+
+def test_covers_that_begin_together_are_in_order_of_their_ends():
+    recording = Recording("r", "/tmp/a.wav", "f", 10 * RATE, RATE, 1)
+    episode = Episode("e", recordings=(recording,), lanes=(Lane("l", "r", (0,), "Ines"),))
+    for end in (9_000, 5_000, 7_000):
+        episode = cover(episode, "l", Cover(1_000, end, CoverKind.OTHER), "Cover").episode
+    assert [c.end_frame for c in episode.lane("l").covers] == [5_000, 7_000, 9_000]

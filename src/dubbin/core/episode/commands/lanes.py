@@ -58,7 +58,7 @@ def cover(episode: Episode, lane_id: str, item: Cover, title: str) -> Change:
         for c in lane.covers
         if c.end_frame <= item.start_frame or c.start_frame >= item.end_frame or CoverKind.OTHER in (c.kind, item.kind)
     ]
-    return change_lane(episode, lane_id, title, covers=tuple(sorted([*others, item], key=lambda c: c.start_frame)))
+    return change_lane(episode, lane_id, title, covers=_in_order([*others, item]))
 
 
 def lower_overlaps(episode: Episode, places: Sequence[tuple[str, int, int]], gain_db: float) -> Change:
@@ -86,7 +86,7 @@ def lanes_of_speakers(episode: Episode, lane_id: str, new_ids: Sequence[str], ga
     for speaker, (name, id) in enumerate(zip(transcript.speakers, new_ids, strict=True)):
         others = tuple(_turn_of_another(t, gain_db, fade_frames, is_last=t is turns[-1]) for t in turns if t.speaker != speaker)
         mine = tuple(c for c in lane.covers if not any(c.start_frame < o.end_frame and c.end_frame > o.start_frame for o in others))
-        covers = tuple(sorted([*_joined(others, fade_frames), *mine], key=lambda c: c.start_frame))
+        covers = _in_order([*_joined(others, fade_frames), *mine])
         lanes.append(replace(lane, id=id, voice=name, covers=covers))
         words = tuple(replace(w, speaker=0) for w in transcript.words if w.speaker == speaker)
         transcripts.append(replace(transcript, lane=id, words=words, speakers=()))
@@ -99,6 +99,10 @@ def _turn_of_another(turn: Turn, gain_db: float, fade_frames: int, *, is_last: b
     """What lowers a lane over a turn. It comes up while the other one goes down, and not at all behind the last turn."""
     end = turn.end_frame + fade_frames if is_last else turn.end_frame - fade_frames
     return Cover(turn.start_frame, max(end, turn.start_frame + 1), CoverKind.OTHER, gain_db)
+
+
+def _in_order(covers: Sequence[Cover]) -> tuple[Cover, ...]:
+    return tuple(sorted(covers, key=lambda c: (c.start_frame, c.end_frame)))
 
 
 def _joined(covers: Sequence[Cover], gap_frames: int) -> list[Cover]:
