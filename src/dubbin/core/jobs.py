@@ -14,6 +14,7 @@ from dataclasses import dataclass, field
 from typing import Any, TypeVar
 
 from dubbin.core.errors import Cancelled
+from dubbin.core.seats import CORES, seated, standing
 
 
 class Task:
@@ -80,18 +81,19 @@ class Task:
 
 Part = TypeVar("Part")
 Item = TypeVar("Item")
-CORES = 2  # threads that one piece of work is spread over
 
 
 def in_parallel(work: Callable[[Part], object], parts: Sequence[Part], task: Task) -> None:
     """Do `work` for every part, on several threads; stops at the first error, and when the task is cancelled.
 
-    Each part must write to a place of its own, so that the result doesn't depend on the order.
+    No more of them compute at once than there are seats, whoever else works beside. Each part must write to a place of its own, so that the result
+    doesn't depend on the order.
     """
     if len(parts) <= 1:
         for part in parts:
             task.step(0.0)
-            work(part)
+            with seated():
+                work(part)
         return
     done = itertools.count(1)
     stop = threading.Event()
@@ -99,13 +101,14 @@ def in_parallel(work: Callable[[Part], object], parts: Sequence[Part], task: Tas
     def run(part: Part) -> None:
         if not stop.is_set():
             try:
-                task.step((next(done) - 1) / len(parts))
-                work(part)
+                with seated():
+                    task.step((next(done) - 1) / len(parts))
+                    work(part)
             except BaseException:
                 stop.set()
                 raise
 
-    with ThreadPoolExecutor(CORES, thread_name_prefix="dubbin-part") as pool:
+    with standing(), ThreadPoolExecutor(CORES, thread_name_prefix="dubbin-part") as pool:
         for future in [pool.submit(run, part) for part in parts]:
             future.result()
 

@@ -28,11 +28,12 @@ from dubbin.core.episode.lining_up import line_up, lined_up
 from dubbin.core.episode.model import CutKind, Episode, Role, Tags
 from dubbin.core.errors import DubbinError
 from dubbin.core.folders import Folders
-from dubbin.core.jobs import CORES, Task
+from dubbin.core.jobs import Task
 from dubbin.core.mix.card_entry import CutSwitch, Entry
 from dubbin.core.mix.kept_results import KeptResults
 from dubbin.core.mix.render import balanced_program, episode_sounds
 from dubbin.core.mix.run_card import CardPart, CardResources, CardResult, run_card
+from dubbin.core.seats import CORES
 from dubbin.core.sound.working_copy import WorkingCopies
 from dubbin.core.speech.known_voices import Point
 from dubbin.core.speech.models import Models

@@ -25,8 +25,9 @@ from dubbin.core.batch.steps import Stand, Step, Work, do_step
 from dubbin.core.deliver.targets import OWN_TABLE
 from dubbin.core.errors import Cancelled, DubbinError
 from dubbin.core.folders import Folders, user_folders
-from dubbin.core.jobs import CORES, Task
+from dubbin.core.jobs import Task
 from dubbin.core.mix.kept_results import KeptResults
+from dubbin.core.seats import CORES
 from dubbin.core.sound.writing import replacing
 from dubbin.core.texts import tr
 from dubbin.core.treat.tiles import prune

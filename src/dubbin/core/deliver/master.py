@@ -26,6 +26,7 @@ from dubbin.core.episode.model import Tags
 from dubbin.core.errors import CannotWrite, DubbinError, UnusableSound
 from dubbin.core.figures import number
 from dubbin.core.jobs import Task, side_by_side
+from dubbin.core.seats import holding
 from dubbin.core.sound.rendered import Rendered
 from dubbin.core.sound.source import Source, blocks
 from dubbin.core.sound.writing import check_folder, check_output, scratch_folder
@@ -195,7 +196,7 @@ class _Maker:
         target, (_, levels, _) = self._target, self._prepared[rate]
         if target.aim is None:
             return 0.0
-        with self._lock:
+        with holding(self._lock):
             if (rate, ceiling) not in self._gains:
                 near = next((gain for (known, _), gain in self._gains.items() if known == rate), None)
                 self._gains[rate, ceiling] = levels.gain_to(target.aim, ceiling, by_rms=target.by_rms, near_db=near, task=task)
@@ -203,7 +204,7 @@ class _Maker:
 
     def _rendered(self, limited: Limited, rate: int, ceiling: float, task: Task) -> Rendered:
         """The same for the limited sound."""
-        with self._lock:
+        with holding(self._lock):
             if (rate, ceiling) not in self._limited:
                 self._limited[rate, ceiling] = _written(limited, self.work / f"{rate}{ceiling:+.2f}.f32", task)
             return self._limited[rate, ceiling]

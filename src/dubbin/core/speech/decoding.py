@@ -20,7 +20,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dubbin.core.errors import DubbinError
-from dubbin.core.jobs import CORES
+from dubbin.core.seats import CORES
 from dubbin.core.texts import tr
 
 MODEL_RATE = 16000

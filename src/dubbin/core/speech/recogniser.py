@@ -24,6 +24,7 @@ from numpy.typing import NDArray
 
 from dubbin.core.jobs import Task, in_parallel
 from dubbin.core.memory import give_back
+from dubbin.core.seats import holding
 from dubbin.core.sound.source import Source, read_padded
 from dubbin.core.speech.activity import FRAMES_PER_S, runs
 from dubbin.core.speech.decoding import MODEL_RATE, Decoder, Heard, HeardWord
@@ -173,7 +174,7 @@ def _loaded(folder: Path) -> Recogniser:
 
 def recogniser(folder: Path) -> Recogniser:
     """The model in a folder, loaded once, however many voices ask for it at the same time. Raises DubbinError."""
-    with _loading:
+    with holding(_loading):
         return _loaded(folder)
 
 

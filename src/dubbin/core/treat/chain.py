@@ -17,9 +17,10 @@ import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
-from dubbin.core.jobs import CORES, Task, in_parallel
+from dubbin.core.jobs import Task, in_parallel
 from dubbin.core.measure.report import RecordingReport
 from dubbin.core.memory import give_back
+from dubbin.core.seats import CORES, holding
 from dubbin.core.sound.source import Samples, Source, read_padded
 from dubbin.core.treat.guard import Guard, measure_guard
 from dubbin.core.treat.tiles import MemoryTileCache, TileCache
@@ -104,7 +105,7 @@ class Stage:
             return known
         with self._locks_lock:
             lock = self._tile_locks.setdefault(index, threading.Lock())
-        with lock:
+        with holding(lock):
             known = self._kept(index, start, stop, before)
             if known is not None:
                 return known

@@ -19,7 +19,7 @@ import scipy
 from numpy.typing import NDArray
 
 from dubbin.core.errors import DubbinError
-from dubbin.core.jobs import CORES
+from dubbin.core.seats import CORES
 from dubbin.core.sound import fourier
 from dubbin.core.texts import tr
 from dubbin.core.treat.onnx_part import part_of

@@ -12,6 +12,7 @@ from pathlib import Path
 from typing import Any, Protocol
 
 from dubbin.core.errors import CannotWrite
+from dubbin.core.seats import holding
 from dubbin.core.sound.packing import Damaged, Packed, pack
 from dubbin.core.sound.source import Samples
 from dubbin.core.sound.writing import is_left_over, owner_mark
@@ -131,7 +132,7 @@ class Findings:
         """The findings of `key`; `find` is called, by one thread only, when they are not known."""
         with self._lock:
             lock = self._locks.setdefault(key, threading.Lock())
-        with lock:
+        with holding(lock):
             if key not in self._known:
                 self._known[key] = find()
             return self._known[key]

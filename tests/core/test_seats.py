@@ -1,0 +1,124 @@
+"""No more threads compute at once than there are cores, however deep work is nested; and all get on."""
+
+from __future__ import annotations
+
+import threading
+import time
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from dubbin.core.jobs import Task, in_parallel
+from dubbin.core.seats import CORES, Seats, holding, seated, standing
+
+LONG_S = 20.0  # after which somebody waits for ever
+
+
+class Counter:
+    """How many are inside at once, and were at most."""
+
+    def __init__(self):
+        self.now, self.most, self.times, self._lock = 0, 0, 0, threading.Lock()
+
+    def __enter__(self):
+        with self._lock:
+            self.now, self.times = self.now + 1, self.times + 1
+            self.most = max(self.most, self.now)
+
+    def __exit__(self, *_):
+        with self._lock:
+            self.now -= 1
+
+
+def run(*works):
+    """Works on threads of their own, all of which come to an end."""
+    threads = [threading.Thread(target=work, daemon=True) for work in works]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join(LONG_S)
+    assert not any(thread.is_alive() for thread in threads)
+
+
+def nested(counter, widths):
+    """Work that is spread over so many parts, each of which is spread again."""
+    if not widths:
+        with counter:
+            time.sleep(0.001)
+        return
+    in_parallel(lambda _: nested(counter, widths[1:]), range(widths[0]), Task())
+
+
+@given(st.lists(st.integers(1, 4), min_size=1, max_size=3), st.integers(1, 4))
+@settings(max_examples=15, deadline=None)
+def test_however_deep_work_is_nested_no_more_compute_than_there_are_cores(widths, jobs):
+    counter = Counter()
+    run(*[lambda: nested(counter, widths)] * jobs)
+    parts = jobs
+    for width in widths:
+        parts *= width
+    assert counter.times == parts and 1 <= counter.most <= CORES
+
+
+def test_who_waits_for_what_another_computes_leaves_his_seat_to_that_work():
+    """All ask at once for what is found once, by work that is spread itself: with seats kept by those who wait it would never be done."""
+    lock, found, counter = threading.Lock(), [], Counter()
+
+    def find(_):
+        with holding(lock):
+            if not found:
+                nested(counter, [8])
+                found.append(True)
+        with counter:
+            time.sleep(0.001)
+
+    run(*[lambda: in_parallel(find, range(4), Task())] * 3)
+    assert found == [True] and counter.times == 8 + 12 and counter.most <= CORES
+
+
+def test_an_error_leaves_no_seat_taken():
+    def fail(_):
+        raise ValueError("no")
+
+    for _ in range(2 * CORES):
+        with pytest.raises(ValueError, match="no"):
+            in_parallel(fail, range(3), Task())
+        with pytest.raises(ValueError, match="no"), seated(), standing():
+            fail(None)
+    counter = Counter()
+    run(lambda: nested(counter, [CORES, 4]))
+    assert counter.times == 4 * CORES
+
+
+def test_who_has_a_seat_keeps_it_and_needs_no_other():
+    def sit():
+        with seated(), seated(), seated():
+            pass
+
+    run(*[sit] * (3 * CORES))
+
+
+def test_seats_are_given_in_the_order_in_which_they_were_asked_for():
+    seats, came, served = Seats(1), [], []
+    seats.take()
+
+    def ask(number):
+        came.append(number)
+        seats.take()
+        served.append(number)
+        seats.leave()
+
+    threads = []
+    for number in range(5):
+        threads.append(threading.Thread(target=ask, args=(number,), daemon=True))
+        threads[-1].start()
+        while len(seats._waiting) <= number:
+            time.sleep(0.001)
+    seats.leave()
+    seats.take()  # who comes again waits behind the others
+    served.append("again")
+    seats.leave()
+    for thread in threads:
+        thread.join(LONG_S)
+    assert served == [0, 1, 2, 3, 4, "again"]
