@@ -18,6 +18,7 @@ from dubbin.core.mix.lane_gains import VoiceFacts, find_balance
 from dubbin.core.mix.lane_key import lane_key
 from dubbin.core.mix.lane_sound import lane_sound
 from dubbin.core.mix.monitor import MonitorMode
+from dubbin.core.mix.overlaps import Overlaps, find_overlaps, own_marks
 from dubbin.core.mix.render import program_of
 from dubbin.core.sound.source import Sound
 from dubbin.core.speech.activity import Activity
@@ -71,6 +72,35 @@ class TestWhoHearsTheOther:
         assert hears_the_other([(0.0, one), (0.0, one)], [one.audible, one.audible], [self.PLACE])[0] in (0, 1)
         silent = np.zeros(1000, np.bool_)
         assert hears_the_other([(0.0, one), (0.0, one)], [silent, silent], [self.PLACE]) == [0]
+
+
+class TestWhoSpeaksWhen:
+    """Two microphones on one clock: Ines from 1 s to 6 s, Tobias, whose recording begins 2 s later, from 5 s to 9 s of the session; bleed 24 dB down."""
+
+    VOICES = (
+        (Lane("a", "a", (0,), "Ines"), activity(12, (1, 6, -20), (6, 9, -44))),
+        (Lane("b", "b", (0,), "Tobias", start_frame=2 * RATE), activity(10, (0, 3, -50), (3, 4, -32), (4, 7, -26))),
+    )
+
+    def test_each_lanes_own_speech_is_without_the_bleed_of_the_other(self):
+        first, second = own_marks(self.VOICES, RATE)
+        assert first[150:450].all() and not first[650:880].any()
+        assert not second[:250].any() and second[450:680].all()
+
+    def test_what_a_lane_holds_of_another_speaker_is_not_its_own(self):
+        lane, seen = self.VOICES[0]
+        covered = replace(lane, covers=(Cover(2 * RATE, 3 * RATE, CoverKind.OTHER), Cover(4 * RATE, 5 * RATE, CoverKind.LOWER)))
+        (first, _) = own_marks([(covered, seen), self.VOICES[1]], RATE)
+        assert not first[205:295].any() and first[405:450].all()
+
+    def test_where_both_speak_is_told_in_session_time_with_the_microphone_that_hears_the_other(self):
+        found = find_overlaps(self.VOICES, RATE)
+        ((lanes, start_s, end_s),) = found.places
+        assert lanes == ("a", "b") and found.hearing == ("b",)
+        assert start_s == pytest.approx(5.0, abs=0.25) and end_s == pytest.approx(6.0, abs=0.25)
+
+    def test_one_voice_alone_overlaps_nobody(self):
+        assert find_overlaps(self.VOICES[:1], RATE) == find_overlaps((), RATE) == Overlaps()
 
 
 class TestLowered:

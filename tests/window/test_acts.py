@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import threading
 from dataclasses import replace
 
 import numpy as np
@@ -12,12 +13,16 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QDialog, QFileDialog, QInputDialog
 
 from dubbin.core.episode.commands.cuts import cut_stretch
+from dubbin.core.episode.commands.lanes import remove_lane
+from dubbin.core.episode.commands.recordings import nudge
 from dubbin.core.episode.commands.words import set_transcript
 from dubbin.core.episode.document import Document
 from dubbin.core.episode.model import CoverKind, CutKind, PlacedKind, Role
+from dubbin.core.mix.overlaps import Overlaps
 from dubbin.core.speech.transcript import Transcript, WordKind, plain
 from dubbin.window.edit.dialogs import BreakDialog, WordDialog
 from dubbin.window.intake.lane_card import LaneCard
+from dubbin.window.session import speech
 from dubbin.window.shell.step import Step
 from tests.conftest import RATE, noise
 from tests.window.conftest import LONG_MS, drag, settle
@@ -121,6 +126,32 @@ class TestPauseLevel:
     def test_without_a_stretch_it_says_what_to_do(self, edit, acts, said):  # noqa: F811
         acts.pausing.level_from_selection()
         assert "nobody speaks" in said[-1] and not acts.pausing.can_take_level()
+
+
+def test_overlaps_are_looked_for_beside_the_window_and_move_with_the_lanes(qtbot, edit, monkeypatch):  # noqa: F811
+    """While they are looked for anew those known last are shown; of lanes that are gone nothing is."""
+    found: list[threading.Thread] = []
+
+    def find(voices, rate):
+        found.append(threading.current_thread())
+        ids = tuple(lane.id for lane, _ in voices)
+        return Overlaps((((ids[0], ids[1]), 1.0 + voices[1][0].start_frame / rate, 9.0),), (ids[0],)) if len(ids) > 1 else Overlaps()
+
+    monkeypatch.setattr(speech, "find_overlaps", find)
+    edit.speech._overlaps.forget()
+    lane = edit.session.episode.session_voices[1]
+    assert edit.speech.crosstalk() == () and edit.speech.hears_the_other() == ()
+    qtbot.waitUntil(lambda: len(edit.speech.crosstalk()) == 1)
+    edit.session.do(nudge(edit.session.episode, lane.id, RATE))
+    assert edit.speech.crosstalk()[0][1] == 1.0 + lane.start_frame / RATE
+    qtbot.waitUntil(lambda: edit.speech.crosstalk()[0][1] == 2.0 + lane.start_frame / RATE)
+    times = len(found)
+    edit.session.do(cut_stretch(edit.session.episode, RATE, 2 * RATE))
+    assert len(edit.speech.crosstalk()) == 1 and len(found) == times  # a cut moves nobody
+    edit.session.do(remove_lane(edit.session.episode, lane.id))
+    assert edit.speech.crosstalk() == ()
+    assert threading.main_thread() not in found
+    settle(qtbot, edit)
 
 
 class TestOverlaps:

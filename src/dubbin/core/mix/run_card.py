@@ -39,25 +39,23 @@ from dubbin.core.mix.card_entry import (
     VoiceSwitch,
 )
 from dubbin.core.mix.card_plan import PlanKey, PlanKind
-from dubbin.core.mix.cover import OTHER, uncovered
 from dubbin.core.mix.heard_in_cuts import SpeechInCut, speech_in_cuts
 from dubbin.core.mix.kept_results import KeptResults
 from dubbin.core.mix.lane_gains import Balance, find_balance
 from dubbin.core.mix.lane_key import lane_key
 from dubbin.core.mix.lane_results import guard_of, hear_words, measure_recorded, measure_repaired
 from dubbin.core.mix.lane_sound import LaneSound
+from dubbin.core.mix.overlaps import own_marks
 from dubbin.core.mix.program import SessionMix
 from dubbin.core.mix.render import episode_sounds, voice_facts
 from dubbin.core.mix.word_cuts import FoundRetake, find_fillers, found_retakes, last_take_cuts, unheard_filler_cuts
 from dubbin.core.sound.working_copy import WorkingCopies
-from dubbin.core.speech.activity import FRAMES_PER_S as SPEECH_PER_S
 from dubbin.core.speech.activity import Activity
 from dubbin.core.speech.models import Models
 from dubbin.core.speech.pauses import Pause, find_pauses
 from dubbin.core.speech.recogniser import release as release_recogniser
 from dubbin.core.speech.retakes import find_retakes
 from dubbin.core.speech.transcribe import Transcription, remark_on
-from dubbin.core.speech.turns import own_speech
 from dubbin.core.speech.word_table import WordTable
 from dubbin.core.texts import tr
 from dubbin.core.treat import deep_filter
@@ -271,8 +269,8 @@ class _Run:
             return
         self._say(tr("Transcribing"))
         rate = self.episode.rate
-        own = own_speech([(lane.start_frame / rate, self._activities[lane.id]) for lane in self.voices])
-        self._own = {lane.id: uncovered(m, lane, rate, SPEECH_PER_S, OTHER) for lane, m in zip(self.voices, own, strict=True)}
+        own = own_marks([(lane, self._activities[lane.id]) for lane in self.voices], rate)
+        self._own = {lane.id: marks for lane, marks in zip(self.voices, own, strict=True)}
         models, spoken = self._resources.models, self.episode.spoken
         sounds, heard = self._sounds(), dict[str, Transcription]()
         missing = [lane for lane in self.voices if self.episode.transcript(lane.id) is None and self._wants(PlanKind.WORDS, lane.id)]

@@ -126,7 +126,7 @@ class Marks:
             if b - a > 30:
                 self._length_text(p, (a + b) / 2, b - a, span_text(pause.cut_end_s - pause.cut_start_s), "muted")
 
-    def crosstalk(self, p: QPainter, crosstalk: list[tuple[tuple[str, str], float, float]]) -> None:
+    def crosstalk(self, p: QPainter, crosstalk: Sequence[tuple[tuple[str, str], float, float]]) -> None:
         """Where two speak at once: a bar along the lower edge of both lanes."""
         c, view, rate = self._theme.colours, self._view, self._session.episode.rate
         rects = {lane.id: rect for lane, rect in self._rects}

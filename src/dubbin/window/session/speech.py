@@ -9,7 +9,6 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from dubbin.core.episode.commands.words import set_transcript
@@ -18,16 +17,16 @@ from dubbin.core.jobs import Task
 from dubbin.core.measure.voicing import Voicing
 from dubbin.core.mix import word_cuts
 from dubbin.core.mix.automatic_cuts import CutCheck
-from dubbin.core.mix.cover import OTHER, uncovered
+from dubbin.core.mix.cover import OTHER
+from dubbin.core.mix.overlaps import Overlaps, find_overlaps, own_marks
 from dubbin.core.mix.program import SessionMix
 from dubbin.core.mix.word_cuts import FoundFiller, FoundRetake
-from dubbin.core.speech.activity import FRAMES_PER_S, Activity
+from dubbin.core.speech.activity import Activity
 from dubbin.core.speech.align_text import TextWord
 from dubbin.core.speech.models import MODELS, Models
 from dubbin.core.speech.retakes import Retake, find_retakes
 from dubbin.core.speech.transcribe import Transcription, remark_on, transcribe_with
 from dubbin.core.speech.transcript import Transcript, Word, WordKind
-from dubbin.core.speech.turns import Crosstalk, crosstalk, hears_the_other, own_speech
 from dubbin.core.speech.word_table import WordTable
 from dubbin.core.texts import tr
 from dubbin.window.session.lookup import Lookup
@@ -47,9 +46,8 @@ class Speech(QObject):
         self._turned_off = False
         self._wanted = False
         self._voicings: dict[str, Voicing] = {}
-        self._own: tuple[Any, list[NDArray[np.bool_]]] | None = None
-        self._crosstalk: tuple[Any, list[tuple[tuple[str, str], float, float]]] | None = None
-        self._hearing: tuple[Any, list[str]] | None = None
+        self._overlaps = Lookup[Overlaps](session.jobs, "overlaps", tr("Looking for overlaps"), self.changed.emit)
+        self._overlaps_of: tuple[Any, ...] = ()
         self._table: tuple[Any, Any, WordTable] | None = None
         self._retakes: dict[str, tuple[tuple[Word, ...], list[Retake]]] = {}
         self._fillers = Lookup[tuple[WordTable, list[FoundFiller]]](session.jobs, "fillers", tr("Looking for fillers"), self.changed.emit)
@@ -119,19 +117,19 @@ class Speech(QObject):
         self._transcribe(lane, speakers=count)
 
     def _transcribe(self, lane: Lane, speakers: int = 1, text: list[TextWord] | None = None, text_name: str = "") -> None:
-        source, own = self._session.recordings.source(lane), self.own_of(lane)
-        activity, report = self._session.analyses.activity(lane), self._session.analyses.report(lane)
-        if source is None or own is None or activity is None:
-            return
-        models, spoken = self.models, self._session.episode.spoken
+        source, voices, report = self._session.recordings.source(lane), self._activities(), self._session.analyses.report(lane)
+        if source is None or len(voices) < len(self.voices()):
+            return  # until all voices are measured nobody knows what is whose
+        models, episode = self.models, self._session.episode
         rt60_s = report.echo.rt60_s if report else None
-        marks = hashlib.blake2b(np.packbits(own).tobytes(), digest_size=8).hexdigest()
-        fingerprint = self._session.episode.recording(lane.recording).fingerprint[:20]
-        keep = self._session.folders.cache / "words" / f"{fingerprint}-{marks}"
+        words = self._session.folders.cache / "words" / episode.recording(lane.recording).fingerprint[:20]
 
         def work(task: Task) -> Transcription:
+            number = next(k for k, (voice, _) in enumerate(voices) if voice.id == lane.id)
+            own, activity = own_marks(voices, episode.rate)[number], voices[number][1]
+            keep = words.with_name(f"{words.name}-{hashlib.blake2b(np.packbits(own).tobytes(), digest_size=8).hexdigest()}")
             return transcribe_with(
-                models, source, lane.id, activity, own, spoken, rt60_s=rt60_s, speakers=speakers,
+                models, source, lane.id, activity, own, episode.spoken, rt60_s=rt60_s, speakers=speakers,
                 text=text or (), text_name=text_name, keep=keep, task=task,
             )  # fmt: skip
 
@@ -148,45 +146,28 @@ class Speech(QObject):
 
     # -- who speaks -------------------------------------------------------------------
 
-    def _activities(self) -> list[tuple[Lane, float, Activity]]:
-        rate = self._session.episode.rate
-        return [(lane, lane.start_frame / rate, a) for lane in self.voices() if (a := self._session.analyses.activity(lane)) is not None]
+    def _activities(self) -> list[tuple[Lane, Activity]]:
+        return [(lane, a) for lane in self.voices() if (a := self._session.analyses.activity(lane)) is not None]
 
-    def _own_speech(self) -> tuple[list[Lane], list[NDArray[np.bool_]]]:
-        found = self._activities()
-        key = tuple((lane.id, start, id(a), tuple(c for c in lane.covers if c.kind in OTHER)) for lane, start, a in found)
-        if self._own is None or self._own[0] != key:
-            rate = self._session.episode.rate
-            own = own_speech([(start, a) for _, start, a in found])
-            self._own = (key, [uncovered(marks, lane, rate, FRAMES_PER_S, OTHER) for (lane, _, _), marks in zip(found, own, strict=True)])
-        return [lane for lane, _, _ in found], self._own[1]
+    def _overlapping(self) -> Overlaps:
+        """Where two speak at once; while that is looked for, what was known last of the same lanes."""
+        voices, rate = self._activities(), self._session.episode.rate
+        key = tuple((lane.id, lane.start_frame, id(a), tuple(c for c in lane.covers if c.kind in OTHER)) for lane, a in voices)
+        if key != self._overlaps_of:
+            self._overlaps_of = key
+        found = self._overlaps.of((self._overlaps_of,), lambda _: find_overlaps(voices, rate))
+        if found is None and (latest := self._overlaps.latest) is not None:
+            ids = {lane.id for lane, _ in voices}
+            found = latest if ids.issuperset(id for lanes, _, _ in latest.places for id in lanes) else None
+        return found or Overlaps()
 
-    def own_of(self, lane: Lane) -> NDArray[np.bool_] | None:
-        """Frames, 100 a second, in which a lane's own voice is heard; None until all voices are measured."""
-        if any(self._session.analyses.activity(other) is None for other in self.voices()):
-            return None
-        lanes, own = self._own_speech()
-        return next((marks for other, marks in zip(lanes, own, strict=True) if other.id == lane.id), None)
-
-    def hears_the_other(self) -> list[str]:
+    def hears_the_other(self) -> Sequence[str]:
         """For every place at which two speak, the id of the lane whose microphone hears the other one."""
-        lanes, own = self._own_speech()
-        places = self.crosstalk()
-        if self._hearing is None or self._hearing[0] is not places:
-            numbers = {lane.id: k for k, lane in enumerate(lanes)}
-            activities = [(start, activity) for _, start, activity in self._activities()]
-            found = [Crosstalk(a, b, (numbers[first], numbers[second])) for (first, second), a, b in places]
-            self._hearing = (places, [lanes[k].id for k in hears_the_other(activities, own, found)])
-        return self._hearing[1]
+        return self._overlapping().hearing
 
-    def crosstalk(self) -> list[tuple[tuple[str, str], float, float]]:
+    def crosstalk(self) -> Sequence[tuple[tuple[str, str], float, float]]:
         """Where two speak at once: (ids of their lanes, start and end in seconds of the session)."""
-        lanes, own = self._own_speech()
-        if self._crosstalk is None or self._crosstalk[0] is not own:
-            rate = self._session.episode.rate
-            found = crosstalk(own, [lane.start_frame / rate for lane in lanes]) if len(lanes) > 1 else []
-            self._crosstalk = (own, [((lanes[c.lanes[0]].id, lanes[c.lanes[1]].id), c.start_s, c.end_s) for c in found])
-        return self._crosstalk[1]
+        return self._overlapping().places
 
     # -- words ------------------------------------------------------------------------
 
@@ -234,7 +215,7 @@ class Speech(QObject):
         mix, activities = self._mix(), self._activities()
 
         def work(_: Task) -> tuple[WordTable, list[FoundFiller]]:
-            return table, word_cuts.find_fillers(table, mix, rate, _check_of(mix, rate, activities, table))
+            return table, word_cuts.find_fillers(table, mix, rate, _check_of(mix, activities, table))
 
         found = self._fillers.of((table,), work)
         return None if found is None else found[1]
@@ -272,7 +253,7 @@ class Speech(QObject):
     def take_cuts(self, found: FoundRetake, keep: int) -> list[tuple[int, int]]:
         """What goes when one take is kept: every other take, and the pause to the next one where nobody else speaks in it."""
         table, mix, rate = self.table, self._mix(), self._session.episode.rate
-        cuts, check = word_cuts.take_cuts(table, mix, rate, found, keep), _check_of(mix, rate, self._activities(), table)
+        cuts, check = word_cuts.take_cuts(table, mix, rate, found, keep), _check_of(mix, self._activities(), table)
         return [check.settled(*cut) or cut for cut in cuts]  # somebody asked for it
 
     # -- what is cut by itself --------------------------------------------------------
@@ -289,7 +270,7 @@ class Speech(QObject):
         table, mix, activities = self.table, self._mix(), self._activities()
 
         def work(_: Task) -> list[tuple[int, int]]:
-            return word_cuts.last_take_cuts(table, mix, episode.rate, heard, _check_of(mix, episode.rate, activities, table))
+            return word_cuts.last_take_cuts(table, mix, episode.rate, heard, _check_of(mix, activities, table))
 
         return self._last_takes.of((table, episode.cuts, *(takes for _, takes in self._retakes.values())), work)
 
@@ -310,8 +291,8 @@ class Speech(QObject):
             self._of = self._session.document
             self._voicings.clear()
             self._retakes.clear()
-            self._fillers.forget()
-            self._last_takes.forget()
+            for lookup in (self._fillers, self._last_takes, self._overlaps):
+                lookup.forget()
             self._turned_off = self._wanted = False
         if before.transcripts is not after.transcripts or before.lanes is not after.lanes:
             self.changed.emit()
@@ -322,5 +303,5 @@ class Speech(QObject):
         self.changed.emit()
 
 
-def _check_of(mix: SessionMix, rate: int, activities: list[tuple[Lane, float, Activity]], table: WordTable) -> CutCheck:
-    return CutCheck(mix, [(round(start * rate), activity) for _, start, activity in activities], table)
+def _check_of(mix: SessionMix, activities: list[tuple[Lane, Activity]], table: WordTable) -> CutCheck:
+    return CutCheck(mix, [(lane.start_frame, activity) for lane, activity in activities], table)

@@ -1,0 +1,43 @@
+"""Who speaks when in an episode: each lane's own speech, and where two speak at once."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from dubbin.core.episode.model import Lane
+from dubbin.core.mix.cover import OTHER, uncovered
+from dubbin.core.speech.activity import FRAMES_PER_S, Activity
+from dubbin.core.speech.turns import crosstalk, hears_the_other, own_speech
+
+Voices = Sequence[tuple[Lane, Activity]]  # lanes on one session clock, each with what was seen of its recording
+
+
+@dataclass(frozen=True)
+class Overlaps:
+    """places: (ids of two lanes, start and end in seconds of the session) where both speak. hearing: for each of them the id of the lane whose microphone hears the
+    other one."""
+
+    places: tuple[tuple[tuple[str, str], float, float], ...] = ()
+    hearing: tuple[str, ...] = ()
+
+
+def own_marks(voices: Voices, rate: int) -> list[NDArray[np.bool_]]:
+    """For each lane the frames of its recording, FRAMES_PER_S a second, in which its own voice is heard: neither bleed nor what is another's. rate: of the episode."""
+    own = own_speech([(lane.start_frame / rate, activity) for lane, activity in voices])
+    return [uncovered(marks, lane, rate, FRAMES_PER_S, OTHER) for (lane, _), marks in zip(voices, own, strict=True)]
+
+
+def find_overlaps(voices: Voices, rate: int) -> Overlaps:
+    """Where two of the voices speak at once."""
+    if len(voices) < 2:
+        return Overlaps()
+    own, starts_s = own_marks(voices, rate), [lane.start_frame / rate for lane, _ in voices]
+    found = crosstalk(own, starts_s)
+    hearing = hears_the_other([(start, activity) for start, (_, activity) in zip(starts_s, voices, strict=True)], own, found)
+    ids = [lane.id for lane, _ in voices]
+    places = tuple(((ids[c.lanes[0]], ids[c.lanes[1]]), c.start_s, c.end_s) for c in found)
+    return Overlaps(places, tuple(ids[k] for k in hearing))
