@@ -10,7 +10,7 @@ from scipy import signal, special
 
 from dubbin.core.jobs import Task
 from dubbin.core.measure.noise import NoiseMeter
-from dubbin.core.measure.spectrum import average_spectrum
+from dubbin.core.measure.spectrum import MOST_FRAMES, RUN, average_spectrum
 from dubbin.core.measure.tone_balance import ToneBalanceMeter
 from dubbin.core.sound import fourier
 from dubbin.core.sound.source import Sound
@@ -165,3 +165,21 @@ def test_rumble_is_the_level_below_the_voice(speech):
     rumble = tone(30, len(speech) / RATE, -40).samples[0][: len(speech)]
     meter.push((speech + rumble)[None])
     assert meter.result().rumble_dbfs == pytest.approx(rms_db(rumble), abs=1.5)
+
+
+def test_of_a_long_sound_a_few_runs_of_windows_give_its_spectrum():
+    class Counted(Sound):
+        reads = 0
+
+        def read(self, start: int, stop: int) -> np.ndarray:
+            Counted.reads += 1
+            return super().read(start, stop)
+
+    rate = 8000
+    level = np.repeat(np.random.default_rng(2).uniform(0.02, 0.2, 4000), 4096).astype(np.float32)  # louder and softer every half second
+    x = np.random.default_rng(1).standard_normal(len(level), np.float32) * level
+    found = average_spectrum(Counted(x[None], rate))
+    assert Counted.reads <= MOST_FRAMES // RUN + 1
+    power = np.sum(10.0 ** (found.level_db / 10.0))
+    covered = (found.frequency_hz[-1] * 2 ** (0.5 / 12) - found.frequency_hz[0] * 2 ** (-0.5 / 12)) / (rate / 2)
+    assert 10 * np.log10(power) == pytest.approx(10 * np.log10(np.mean(x.astype(np.float64) ** 2) * covered), abs=0.3)
