@@ -8,7 +8,7 @@ from collections import Counter
 from types import FrameType
 
 EVERY_S = 0.02
-IDLE = ("threading.py", "queue.py", "selectors.py", "thread.py", "sampling.py", "socket.py")
+IDLE = ("threading.py", "queue.py", "selectors.py", "thread.py", "sampling.py", "socket.py", "seats.py")
 
 
 class Sampler:

@@ -13,6 +13,7 @@ from dubbin.core.errors import DubbinError
 from dubbin.core.measure.echo import measure_echo
 from dubbin.core.measure.voicing import find_voicing
 from dubbin.core.sound.source import Sound
+from dubbin.core.speech import fillers
 from dubbin.core.speech.activity import find_activity
 from dubbin.core.speech.align_text import TextWord, align_text, read_text
 from dubbin.core.speech.chapters import suggest_chapters
@@ -164,6 +165,15 @@ def test_a_filler_that_nobody_wrote_down_is_heard(ines):
     found = [x for x in add_unheard(kept, activity.audible, activity, voicing, RATE) if x.kind is WordKind.FILLER]
     hits = [any(f.start_frame / RATE < b and f.end_frame / RATE > a for f in found) for a, b in missing]
     assert missing and all(hits) and len(found) <= len(missing) + 1
+
+
+@pytest.mark.parametrize("block", [7, 450])
+def test_an_hour_is_looked_at_in_blocks_and_nothing_of_it_lies_in_a_gap(ines, monkeypatch, block):
+    _, words, activity, voicing = ines
+    kept = [w(t, a, b) for t, a, b, _ in words if plain(t) not in FILLERS]
+    whole = add_unheard(kept, activity.audible, activity, voicing, RATE)
+    monkeypatch.setattr(fillers, "BLOCK", block)
+    assert add_unheard(kept, activity.audible, activity, voicing, RATE) == whole
 
 
 def test_fillers_and_laughter_are_known_by_their_text():

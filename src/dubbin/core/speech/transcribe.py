@@ -61,8 +61,8 @@ def transcribe(
     heard = hear_again(heard, source, own, model, language=language or found, terms=terms, task=task.part(0.75, 0.85))
     if text:
         heard = align_text(text, heard, source.frames / source.rate)
-    levels = find_features(source, task.part(0.85, 0.9))
-    heard = refine_edges(heard, levels, activity, rt60_s, task.part(0.9, 0.95))
+    # Levels of an hour take seventy megabytes: nobody holds them any longer.
+    heard = refine_edges(heard, find_features(source, task.part(0.85, 0.9)), activity, rt60_s, task.part(0.9, 0.95))
     voicing = find_voicing(source, task.part(0.95, 1.0))
     if not text:
         heard, found = (
