@@ -2,7 +2,10 @@
 
 Figures of a whole recording tell where to begin; what a compressor and an equaliser do to this voice's s-sounds, and how loud it is behind them, is known when it has been
 through them. So a minute of it goes through: s-sounds end up where they were against the vowels, or as far under that as they were too sharp, and the voice as loud as it came.
+On real voices (`./benchmarks/run voices`) s-sounds move by -.3 to .9 dB against the vowels, from figures alone by -.6 to 1.3; of voices made harsh they come down by 4.1 to 8.1 dB, from figures alone by 1.6 to 8.1.
+Voices that are dull even so are left as they are. Loudness is kept within .1 LU, from figures alone within 2.
 
+Limits: where hardly an s is said in that minute, the figures' settings stay.
 Sources: of the measure of s-sounds, measure/tone_balance.py; of the search, the method of secants.
 """
 
