@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from pathlib import Path
 
 import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from dubbin.core.deliver.own_targets import free_name, own_targets, save_own_targets
-from dubbin.core.deliver.targets import all_targets, find_target
+from dubbin.core.deliver.targets import all_targets, check_target, find_target
 from dubbin.core.errors import CannotWrite, DubbinError
 
 PODCAST = find_target("podcast-stereo")
@@ -52,3 +53,22 @@ def test_a_place_that_can_not_be_written_to_is_said(tmp_path):
 def test_names_are_made_from_titles_and_never_twice():
     assert free_name("My Show: loud!", {}) == "my-show-loud"
     assert free_name("My show", {"my-show": PODCAST}) == "my-show-2" and free_name("…", {}) == "target"
+
+
+@pytest.mark.parametrize(
+    ("field", "can", "cannot", "what"),
+    [
+        ("rate", (0, 8000, 44100, 192000), (1, 7999, 192001), "a rate"),
+        ("channels", (1, 2), (0, 3), "neither one channel nor two"),
+        ("bits", (16, 24, 32), (8, 20, 64), "neither 16, 24 nor 32 bits"),
+        ("kbps", (16, 512), (15, 513), "a bit rate"),
+        ("true_peak_dbtp", (-30.0, 0.0), (-30.1, 0.1), "a true peak"),
+        ("integrated_lufs", (-60.0, 0.0), (-60.1, 0.1), "a loudness"),
+    ],
+)
+def test_what_a_target_can_ask_for_ends_where_the_trade_does(field, can, cannot, what):
+    for value in can:
+        check_target(replace(PODCAST, **{field: value}), Path("own.toml"))
+    for value in cannot:
+        with pytest.raises(DubbinError, match=what):
+            check_target(replace(PODCAST, **{field: value}), Path("own.toml"))

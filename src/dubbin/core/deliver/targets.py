@@ -92,7 +92,7 @@ def check_target(target: Target, table: Path) -> None:
         (target.aim is None and not target.keeps_level, tr("no loudness to aim at")),
         (target.aim is not None and not -60.0 <= target.aim <= 0.0, tr("a loudness that can't be")),
         (not -30.0 <= target.true_peak_dbtp <= 0.0, tr("a true peak that can't be")),
-        (target.rate not in (0, *range(8000, 192001)), tr("a rate that can't be")),
+        (target.rate != 0 and not 8000 <= target.rate <= 192000, tr("a rate that can't be")),
         (target.channels not in (1, 2), tr("neither one channel nor two")),
         (target.bits not in (16, 24, 32), tr("neither 16, 24 nor 32 bits")),
         (not 16 <= target.kbps <= 512, tr("a bit rate that can't be")),
