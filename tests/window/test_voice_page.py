@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QInputDialog
 from dubbin.core.mix.monitor import MonitorMode
 from dubbin.window.shell.step import Step
 from dubbin.window.voice.eq_plot import HANDLES
-from tests.window.conftest import drag, settle
+from tests.window.conftest import LONG_MS, drag, settle
 
 
 @pytest.fixture
@@ -40,6 +40,30 @@ def test_what_a_voice_asks_for_is_set_heard_measured_and_taken_back(window, page
     assert abs(window.session.monitor.program().read(6 * 48000, 7 * 48000)).max() > 0
     page.strength.changed.emit(60.0)
     assert window.session.picked_lane.voice_strength == 60 and page.percent.text() == "60 %"
+
+
+def test_a_suggestion_that_is_asked_for_too_early_follows_when_it_is_known(window, page, qtbot):
+    said: list[str] = []
+    window.session.said.connect(said.append)
+    page.voices._fitted._known.clear()
+    QTest.mouseClick(page.suggest, Qt.MouseButton.LeftButton)
+    window.session.said.disconnect(said.append)
+    assert not on(window) and len(said) == 1 and "the settings follow" in said[0]
+    page.refresh()  # which looks for it
+    qtbot.waitUntil(lambda: {"equalise", "compress"} <= on(window), timeout=LONG_MS)
+    steps = len(window.session.document.history.done)
+    settle(qtbot, window)
+    page.voices.changed.emit()
+    assert len(window.session.document.history.done) == steps  # once asked for, once taken
+
+
+def test_a_suggestion_that_is_no_longer_awaited_is_not_taken(window, page, qtbot):
+    page.voices._fitted._known.clear()
+    QTest.mouseClick(page.suggest, Qt.MouseButton.LeftButton)
+    window.go_step(Step.INTAKE)
+    window.go_step(Step.VOICE)
+    settle(qtbot, window)
+    assert page.voices.suggested(window.session.picked_lane) and not on(window)
 
 
 def test_a_point_of_the_curve_is_dragged_typed_and_set_back(window, page, qtbot):

@@ -33,6 +33,7 @@ class VoicePage(Page):
     def __init__(self, shared: Shared) -> None:
         super().__init__(shared)
         self.voices = Voices(self.session, shared.preferences)
+        self._awaited = ""  # the lane whose suggestion was asked for before it was known
         self.overlays = Overlays(reductions=self.voices.drawn_reductions)
         self.empty = label(tr("Add recordings in Intake first."), "muted", wrap=True)
         self.column.addWidget(self.empty)
@@ -49,6 +50,7 @@ class VoicePage(Page):
         self.evidence = self.panes
         self.voices.changed.connect(self._refresh_if_open)
         self.voices.changed.connect(shared.lanes.update)
+        self.voices.changed.connect(self._on_known)
         self.connect_model()
 
     # -- building ---------------------------------------------------------------------
@@ -134,11 +136,21 @@ class VoicePage(Page):
 
     def _on_suggest(self) -> None:
         lane = self.session.picked_lane
-        uses = self.voices.suggested(lane) if lane is not None else {}
-        if lane is not None and uses:
+        if lane is not None and not self._take_suggestion(lane):
+            self._awaited = lane.id
+            self.session.said.emit(tr("{voice} is still being measured; the settings follow.").format(voice=lane.voice))
+
+    def _take_suggestion(self, lane: Lane) -> bool:
+        uses = self.voices.suggested(lane)
+        if uses:
+            self._awaited = ""
             self.session.do(set_voice(self.session.episode, lane.id, uses, tr("Suggested voice settings")))
-        else:
-            self.session.said.emit(tr("The voice is still being measured."))
+        return bool(uses)
+
+    def _on_known(self) -> None:
+        lane = self.session.picked_lane
+        if lane is not None and lane.id == self._awaited:
+            self._take_suggestion(lane)
 
     def _on_keep(self) -> None:
         lane = self.session.picked_lane
@@ -191,7 +203,7 @@ class VoicePage(Page):
 
     def closed(self) -> None:
         super().closed()
-        self.voices.is_wanted = False
+        self.voices.is_wanted, self._awaited = False, ""
 
     def refresh(self) -> None:
         lane = self.session.picked_lane
