@@ -128,7 +128,8 @@ AHEAD = 4  # items that are made before they are asked for
 def ahead(items: Iterable[Item]) -> Iterator[Item]:
     """The same items, made on a thread of their own while the ones before are worked on: reading or decoding goes on beside measuring.
 
-    What the making raises is raised here, in its place; when nobody wants any more of them it stops.
+    What the making raises is raised here, in its place; when nobody wants any more of them it stops. Making must not wait for work that takes a seat (`seats`): the one
+    who waits for it here may have the last.
     """
     line: queue.Queue[tuple[Item | None, BaseException | None, bool]] = queue.Queue(AHEAD)
     unwanted = threading.Event()
