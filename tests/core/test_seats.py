@@ -9,6 +9,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from dubbin.core import seats
 from dubbin.core.jobs import Task, in_parallel
 from dubbin.core.seats import CORES, Seats, holding, seated, standing
 
@@ -89,6 +90,40 @@ def test_an_error_leaves_no_seat_taken():
     counter = Counter()
     run(lambda: nested(counter, [CORES, 4]))
     assert counter.times == 4 * CORES
+
+
+def test_after_an_error_no_part_begins_that_waited_for_a_seat():
+    """All seats are taken while parts wait; then one seat is free, and the part that gets it fails."""
+    begun, free = [], [threading.Event() for _ in range(CORES)]
+
+    def sit(event):
+        with seated():
+            event.wait(LONG_S)
+
+    def fail(part):
+        begun.append(part)
+        raise ValueError("no")
+
+    def work():
+        with pytest.raises(ValueError, match="no"):
+            in_parallel(fail, range(8), Task())
+
+    sitting = [threading.Thread(target=sit, args=(event,), daemon=True) for event in free]
+    for thread in sitting:
+        thread.start()
+    while seats._seats._free:
+        time.sleep(0.001)
+    waiting = threading.Thread(target=work, daemon=True)
+    waiting.start()
+    while len(seats._seats._waiting) < CORES:
+        time.sleep(0.001)
+    free[0].set()
+    waiting.join(LONG_S)
+    for event in free:
+        event.set()
+    for thread in sitting:
+        thread.join(LONG_S)
+    assert not waiting.is_alive() and len(begun) == 1
 
 
 def test_who_has_a_seat_keeps_it_and_needs_no_other():

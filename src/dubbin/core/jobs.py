@@ -99,11 +99,12 @@ def in_parallel(work: Callable[[Part], object], parts: Sequence[Part], task: Tas
     stop = threading.Event()
 
     def run(part: Part) -> None:
-        if not stop.is_set():
+        with seated():  # who waited for a seat may be wanted no longer
+            if stop.is_set():
+                return
             try:
-                with seated():
-                    task.step((next(done) - 1) / len(parts))
-                    work(part)
+                task.step((next(done) - 1) / len(parts))
+                work(part)
             except BaseException:
                 stop.set()
                 raise

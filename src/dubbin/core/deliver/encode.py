@@ -48,10 +48,9 @@ def _encode_ffmpeg(
 ) -> None:
     import av
 
-    layout = "mono" if source.channels == 1 else "stereo"
     with open(path, "wb") as f, av.open(f, "w", format=format.container, options=dict(format.container_options)) as out:
         stream: Any = out.add_stream(format.codec, rate=source.rate, options=format.options_at(kbps))
-        stream.layout = layout
+        stream.layout = _layout(source)
         _set_rate(stream.codec_context, kbps, vbr, source.channels)
         if chapters:
             out.set_chapters(
@@ -77,6 +76,10 @@ def _encode_ffmpeg(
             out.mux(packet)
 
 
+def _layout(source: Source) -> str:
+    return "mono" if source.channels == 1 else "stereo"
+
+
 def _set_rate(encoder: Any, kbps: int, vbr: bool, channels: int) -> None:
     if vbr:
         quality = next(q for least, q in MP3_VBR if kbps * (1 if channels == 2 else 1.6) >= least)
@@ -90,12 +93,11 @@ def _packets(encoder: Any, source: Source, start: int, stop: int, task: Task) ->
     """What an encoder makes of samples start to stop."""
     import av
 
-    layout = "mono" if source.channels == 1 else "stereo"
     for k, at in enumerate(range(start, stop, FRAME)):
         if k % 64 == 0:
             task.step((at - start) / max(stop - start, 1))
         x = source.read(at, min(at + FRAME, stop))
-        frame = av.AudioFrame.from_ndarray(np.ascontiguousarray(np.clip(x, -1, 1)), format="fltp", layout=layout)
+        frame = av.AudioFrame.from_ndarray(np.ascontiguousarray(np.clip(x, -1, 1)), format="fltp", layout=_layout(source))
         frame.sample_rate, frame.pts, frame.time_base = source.rate, at - start, Fraction(1, source.rate)
         yield from encoder.encode(frame)
     yield from encoder.encode(None)
@@ -109,7 +111,7 @@ def _in_parts(source: Source, parts: Sequence[Part], format: Format, kbps: int, 
 
     def encode(part: Part, task: Task) -> list[bytes]:
         encoder: Any = av.CodecContext.create(format.codec, "w")
-        encoder.sample_rate, encoder.format, encoder.layout = source.rate, "fltp", "mono" if source.channels == 1 else "stereo"
+        encoder.sample_rate, encoder.format, encoder.layout = source.rate, "fltp", _layout(source)
         encoder.options = format.options_at(kbps)
         _set_rate(encoder, kbps, vbr, source.channels)
         packets = list(_packets(encoder, source, part.start, part.stop, task))
