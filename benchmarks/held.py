@@ -113,7 +113,7 @@ def measure(home: Path) -> dict[str, Any]:
         act("select", lambda: made.selection.select(605 * RATE, 607 * RATE))
         act("cut", lambda: made.pages[Step.EDIT].acts.cutting.cut(), 1500)
         act("undo", lambda: made.session.document.undo(), 1500)
-        act("save", lambda: made.session.document.save(), 1500)
+        act("save", lambda: made.files.save(), 1500)
 
     act("just opened", lambda: None, 1500)
     all_acts()

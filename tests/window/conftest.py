@@ -197,7 +197,7 @@ def window(qtbot, shared_window, demo) -> MainWindow:
 
 def settle(qtbot, window: MainWindow) -> None:
     """Until no background work is left."""
-    qtbot.waitUntil(lambda: not window.jobs.live and not window.speech.is_looking, timeout=LONG_MS)
+    qtbot.waitUntil(lambda: not window.jobs.live and not window.files.saver.is_busy and not window.speech.is_looking, timeout=LONG_MS)
     QTest.qWait(10)
 
 

@@ -294,6 +294,7 @@ class TestFiles:
         assert edit.session.document.path == here
         target = tmp_path / "copy.dubbin"
         with_hands(keys(edit, "Ctrl+Shift+S"), choosing(target))
+        assert edit.files.saver.wait()
         assert edit.session.document.path == target and load_episode(target).lanes == edit.session.episode.lanes
         assert not edit.session.document.has_changes
 

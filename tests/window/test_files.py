@@ -61,17 +61,18 @@ def test_an_episode_that_another_program_has_written_is_not_saved_over_without_a
     other = load_episode(path)
     save_episode(add_marker(other, 5, "theirs").episode, path)
     assert window.session.document.is_changed_elsewhere
-    assert not files.save() and window.notices.isVisible() and "changed by another program" in window.notices.text.text()
+    assert not files.save_now() and window.notices.isVisible() and "changed by another program" in window.notices.text.text()
     assert [m.text for m in load_episode(path).markers][-1:] != ["mine"]
     window.notices.hide()
     files.autosave()
-    assert window.notices.isVisible() and "theirs" in [m.text for m in load_episode(path).markers], "nor by itself"
+    assert files.saver.wait() and window.notices.isVisible() and "theirs" in [m.text for m in load_episode(path).markers], "nor by itself"
     chosen(monkeypatch, tmp_path / "elsewhere.dubbin")
     buttons = {
         window.notices.buttons.itemAt(k).widget().text(): window.notices.buttons.itemAt(k).widget()
         for k in range(window.notices.buttons.count())
     }
     buttons["Save as …"].click()
+    assert files.saver.wait()
     assert "mine" in [m.text for m in load_episode(tmp_path / "elsewhere.dubbin").markers] and "theirs" in [
         m.text for m in load_episode(path).markers
     ]
@@ -81,16 +82,17 @@ def test_saving_over_another_programs_work_keeps_it_as_a_backup(window, files):
     path = window.session.document.path
     marked(window, "mine")
     save_episode(add_marker(load_episode(path), 5, "theirs").episode, path)
-    assert not files.save()
+    assert not files.save_now()
     buttons = {
         window.notices.buttons.itemAt(k).widget().text(): window.notices.buttons.itemAt(k).widget()
         for k in range(window.notices.buttons.count())
     }
     buttons["Save over it"].click()
+    assert files.saver.wait()
     assert "mine" in [m.text for m in load_episode(path).markers] and not window.session.document.is_changed_elsewhere
     kept = [load_episode(backup.path) for backup in backups(files._backup_folder())]
     assert any("theirs" in [m.text for m in episode.markers] for episode in kept)
-    assert files.save(), "and now it is ours"
+    assert files.save_now(), "and now it is ours"
 
 
 def test_without_changes_nobody_is_asked(window, files, answers):
@@ -152,12 +154,12 @@ def test_saving_a_new_episode_asks_for_a_place_once(window, files, tmp_path, mon
     files.new()
     marked(window)
     chosen(monkeypatch, None)
-    assert not files.save() and window.session.document.has_changes
+    assert not files.save_now() and window.session.document.has_changes
     chosen(monkeypatch, tmp_path / "ferry")
-    assert files.save() and window.session.document.path == tmp_path / "ferry.dubbin"
+    assert files.save_now() and window.session.document.path == tmp_path / "ferry.dubbin"
     marked(window, "second")
     chosen(monkeypatch, tmp_path / "never")
-    assert files.save() and len(load_episode(tmp_path / "ferry.dubbin").markers) == 2
+    assert files.save_now() and len(load_episode(tmp_path / "ferry.dubbin").markers) == 2
     assert not (tmp_path / "never.dubbin").exists()
 
 
@@ -165,7 +167,7 @@ def test_a_place_that_can_not_be_written_is_said_and_nothing_is_lost(window, fil
     (tmp_path / "file").write_text("in the way")
     marked(window)
     chosen(monkeypatch, tmp_path / "file" / "ferry.dubbin")
-    assert not files.save_as()
+    assert files.save_as() and files.saver.wait()
     assert window.session.document.has_changes and window.notices.isVisible()
 
 

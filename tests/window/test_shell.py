@@ -162,7 +162,7 @@ class TestFiles:
         window = open_window(little)
         for title in ("One", "Two"):
             window.session.do(set_title(window.session.episode, title))
-            assert window.files.save()
+            assert window.files.save_now()
         monkeypatch.setattr(QInputDialog, "getItem", lambda *a: (a[3][0], True))
         window.actions_by_id["open-backup"].run()
         assert window.session.episode.title == "One" and window.session.document.path is None
@@ -175,7 +175,7 @@ class TestFiles:
         assert window.session.document.has_changes
         window.preferences.set("autosave_minutes", 1)
         window._autosave_if_due()
-        assert load_episode(little).title == "By itself"
+        assert window.files.saver.wait() and load_episode(little).title == "By itself"
 
     def test_transcripts_recipes_and_covers_are_dropped_too(self, open_window, little, tmp_path, qtbot):
         from PIL import Image

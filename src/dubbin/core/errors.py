@@ -21,6 +21,10 @@ class CannotWrite(DubbinError):
     """A result that could not be put where it was wanted; nothing was left half-written."""
 
 
+class ChangedElsewhere(CannotWrite):
+    """The file holds something else than when it was read: another program has written it, and a person decides whether it is written over."""
+
+
 class BadEpisode(DubbinError):
     """An episode file that can't be understood."""
 

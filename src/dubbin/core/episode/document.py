@@ -2,17 +2,17 @@
 
 from __future__ import annotations
 
-import hashlib
 import uuid
 from collections.abc import Callable
 from pathlib import Path
 
 from dubbin.core.episode.commands.change import Change
-from dubbin.core.episode.file import read_episode, save_episode
+from dubbin.core.episode.file import as_read, read_episode
 from dubbin.core.episode.history import History
-from dubbin.core.episode.journal import GoesOn, Journal
+from dubbin.core.episode.journal import GoesOn, Journal, digest
 from dubbin.core.episode.journal_reading import LeftOver, kept_history, recover
 from dubbin.core.episode.model import Episode
+from dubbin.core.episode.saving import Saved, Saving, file_digest, is_changed
 from dubbin.core.episode.unknown_fields import Tree
 from dubbin.core.errors import BadEpisode
 from dubbin.core.texts import tr
@@ -49,7 +49,7 @@ class Document:
         self._trouble = ""
         self._journal = Journal(journal_folder, self.history, path, self._tell_trouble, goes_on)
         self._saved: Episode = self.history.episode
-        self._on_disk = _digest(path)
+        self._on_disk = file_digest(path)
         self._preview: Episode | None = None
         self._listeners: list[Listener] = []
 
@@ -63,7 +63,7 @@ class Document:
         document = cls(journal_folder, None, path, kept.history, unknown, kept.goes_on)
         document._saved = episode
         if kept.goes_on is None:
-            document._journal.saved(path, episode)
+            document._journal.saved(path, digest(episode))
         return document
 
     @classmethod
@@ -106,8 +106,7 @@ class Document:
     @property
     def is_changed_elsewhere(self) -> bool:
         """Whether the file holds something else than when it was opened or saved here: another program has written it. One that is gone is not changed."""
-        now = _digest(self.path)
-        return now is not None and self._on_disk is not None and now != self._on_disk
+        return is_changed(self.path, self._on_disk)
 
     def listen(self, listener: Listener) -> Callable[[], None]:
         """Call `listener` after every change; returns what ends it, once or more often."""
@@ -178,32 +177,30 @@ class Document:
 
     def save(self, path: Path | None = None) -> None:
         """Write the episode file (to `path`, which is its place from then on). Raises CannotWrite."""
+        self.note(self.saving(path, over=True).write())
+
+    def saving(self, path: Path | None = None, *, over: bool = False) -> Saving:
+        """The present state on its way to the file (to `path`, which is its place once it is there): to be written on any thread. over: whatever stands there."""
         target = path or self.path
         assert target is not None, tr("an episode without a place must be given one")
-        save_episode(self.history.episode, target, self._unknown)
-        self.path = target
-        self._on_disk = _digest(target)
-        self._saved = self.history.episode
-        self._journal.saved(target, self._saved)
+        return Saving(self.history.episode, target, self._unknown, None if over or target != self.path else self._on_disk)
+
+    def note(self, saved: Saved) -> None:
+        """Take note of a state that was written. Steps that were taken meanwhile are not saved."""
+        self.path, self._on_disk, self._saved = saved.path, saved.on_disk, saved.episode
+        if self.history.episode == saved.episode:
+            self._journal.saved(saved.path, saved.known_by)
         self._tell(self.episode)
 
     def close(self) -> None:
         """Let go of the episode: its journal is kept where everything is saved."""
         if self.is_saved and self.path is not None:
-            self._journal.saved(self.path, self.history.episode)
+            self._journal.saved(self.path, digest(as_read(self.history.episode)))
         self._journal.close(keep=self.is_saved)
 
     def _tell(self, before: Episode) -> None:
         for listener in list(self._listeners):
             listener(before, self.episode)
-
-
-def _digest(path: Path | None) -> bytes | None:
-    """What a file holds, in short; None where there is none to read."""
-    try:
-        return None if path is None else hashlib.blake2b(path.read_bytes(), digest_size=16).digest()
-    except OSError:
-        return None
 
 
 def _unknown_of(path: Path | None) -> Tree:

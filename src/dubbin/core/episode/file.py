@@ -44,6 +44,11 @@ def from_plain(plain: Any, version: int = VERSION) -> Episode:
     return episode
 
 
+def as_read(episode: Episode) -> Episode:
+    """The episode as it comes back from its file: a figure that is whole may be of the other type."""
+    return from_plain(to_plain(episode))
+
+
 def save_episode(episode: Episode, path: Path, unknown: Tree | None = None) -> None:
     """Write an episode: whole or not at all. unknown: fields that were read and not understood. Raises CannotWrite."""
     folder = path.resolve().parent

@@ -19,7 +19,7 @@ from typing import Any
 
 import msgspec
 
-from dubbin.core.episode.file import from_plain, to_plain
+from dubbin.core.episode.file import to_plain
 from dubbin.core.episode.history import History, Step
 from dubbin.core.episode.journal_file import LineFile, sync_folder
 from dubbin.core.episode.migrations import VERSION
@@ -85,11 +85,9 @@ class Journal:
         """Note that the step that was undone last was done again."""
         self._line({"kind": "redo"})
 
-    def saved(self, episode_path: Path, episode: Episode) -> None:
-        """Note that everything up to here is in the episode's file."""
-        self._line({"kind": "saved", "path": str(episode_path), "digest": digest(from_plain(to_plain(episode)))})
-        if self._file is not None:
-            self._file.sync()
+    def saved(self, episode_path: Path, known_by: str) -> None:
+        """Note that everything up to here is in the episode's file. known_by: its `digest`. It goes to the disk by itself, like every line."""
+        self._line({"kind": "saved", "path": str(episode_path), "digest": known_by})
 
     def close(self, keep: bool = False) -> None:
         """The episode was closed in order: nothing is left over. keep: its steps can be undone when it is opened again; `saved` came last."""
@@ -131,6 +129,6 @@ def kept_path(folder: Path, episode_id: str) -> Path:
 
 
 def digest(episode: Episode) -> str:
-    """By which a journal knows the episode that it led to. Where its recordings lie is no part of it: folders are moved."""
+    """By which a journal knows the episode that it led to, as its file gives it back (`as_read`). Where its recordings lie is no part of it: folders are moved."""
     placeless = replace(episode, recordings=tuple(replace(r, path="") for r in episode.recordings))
     return blake2b(msgspec.json.encode(placeless, order="sorted"), digest_size=16).hexdigest()

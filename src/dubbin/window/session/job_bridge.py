@@ -16,7 +16,10 @@ from dubbin.core.texts import tr
 
 T = TypeVar("T")
 TELL_EVERY_S = 0.1  # at the most, of how far work has come
-QUIET_FROM = 1_000_000_000  # numbers of quiet jobs begin here, so that no two jobs share one
+QUIET_FROM, SAVED_FROM = (
+    1_000_000_000,
+    2_000_000_000,
+)  # numbers of quiet jobs, and of those that save, begin here, so that no two jobs share one
 
 
 class JobBridge(QObject):
@@ -41,6 +44,9 @@ class JobBridge(QObject):
         if hold:
             self._runner.hold()
             self._painter.hold()
+        self._writer = JobRunner(
+            self._reported.emit, threads=1, first_number=SAVED_FROM
+        )  # a disk that does not answer holds up nothing else
         self._quiet: set[int] = set()
         self._slots: dict[Hashable, Job] = {}
         self._done: dict[int, tuple[Hashable, Callable[[Any], None], Callable[[], None]]] = {}
@@ -53,16 +59,18 @@ class JobBridge(QObject):
 
     def start(
         self, slot: Hashable, title: str, work: Callable[[Task], T], done: Callable[[T], None], *, quiet: bool = False,
-        failed: Callable[[], None] = lambda: None,
+        saves: bool = False, failed: Callable[[], None] = lambda: None,
     ) -> None:  # fmt: skip
         """Run `work` in the background and call `done` with its result in the window's thread; `failed` where it ended with an error, which is told.
 
-        quiet: short work on pictures, which goes before all other work and is not shown as progress.
+        quiet: short work on pictures, which goes before all other work and is not shown as progress. saves: it puts on the disk what somebody
+        made; it waits for nothing but what was saved before, and is not shown either.
         """
         self.cancel(slot)
-        job = (self._painter if quiet else self._runner).start(title, work)
+        runner = self._writer if saves else self._painter if quiet else self._runner
+        job = runner.start(title, work)
         self._slots[slot] = job
-        if quiet:
+        if quiet or saves:
             self._quiet.add(job.number)
         self._done[job.number] = (slot, done, failed)
         self._soon.start(0)
@@ -137,3 +145,4 @@ class JobBridge(QObject):
         self._soon.stop()
         self._runner.close()
         self._painter.close()
+        self._writer.close()

@@ -51,7 +51,7 @@ def shell_actions(shared: Shared, files: EpisodeFiles, card: CardSheet, recipes:
         Action("open-backup", EPISODE, "file", tr("Open a backup …"), (), files.choose_backup),
         Action("recover", EPISODE, "file", tr("Recover episodes …"), (), files.show_left_over),
         Action("close", EPISODE, "save", tr("Close episode"), ("Ctrl+W",), files.close),
-        Action("save", EPISODE, "save", tr("Save"), ("Ctrl+S",), lambda: _ignored(files.save())),
+        Action("save", EPISODE, "save", tr("Save"), ("Ctrl+S",), files.save),
         Action("save-as", EPISODE, "save", tr("Save as …"), ("Ctrl+Shift+S",), lambda: _ignored(files.save_as())),
         Action("preferences", EPISODE, "preferences", tr("Preferences …"), ("Ctrl+,",), frame.show_preferences),
         Action("quit", EPISODE, "quit", tr("Quit"), ("Ctrl+Q",), lambda: _ignored(shared.window.close())),

@@ -9,7 +9,7 @@ from pathlib import Path
 from PyQt6.QtWidgets import QFileDialog, QInputDialog, QMessageBox, QWidget
 
 from dubbin.core.deliver.master import safe_name
-from dubbin.core.episode.backups import backups, keep_backup
+from dubbin.core.episode.backups import backups
 from dubbin.core.episode.document import Document
 from dubbin.core.episode.file import SUFFIX, load_episode
 from dubbin.core.episode.former import FormerLane, former_lanes, give_back, is_worth_it
@@ -18,12 +18,13 @@ from dubbin.core.errors import DubbinError
 from dubbin.core.figures import clock, number
 from dubbin.core.sound.folder import recordings_in
 from dubbin.core.texts import tr, tr_count
-from dubbin.window.session.preferences import BACKUPS, Preferences
+from dubbin.window.session.preferences import Preferences
 from dubbin.window.session.session import Session
 from dubbin.window.shell.changed_elsewhere import ask_before_saving
 from dubbin.window.shell.file_kinds import EPISODE_FILES
 from dubbin.window.shell.notices import Notices
 from dubbin.window.shell.recovery import RecoveryDialog, is_sure
+from dubbin.window.shell.saver import Saver
 from dubbin.window.shell.step import Step
 from dubbin.window.shell.window_memory import RecentEpisodes
 
@@ -41,9 +42,13 @@ class EpisodeFiles:
         """set_document: has another document shown by the whole window."""
         self._window, self._session, self._notices = window, session, notices
         self._set_document, self._go_step = set_document, go_step
-        self._preferences, self.recent = preferences, recent
+        self.recent = recent
         self.demo_opened: Callable[[], None] = lambda: None
         self._takers: dict[str, list[Taker]] = {}  # what is done with a dropped file, by its suffix
+        self.saver = Saver(window, session, preferences)
+        self.saver.saved.connect(recent.add)
+        self.saver.said.connect(notices.say)
+        self.saver.refused.connect(self._ask_about_other)
         session.recordings.added.connect(self.offer_former)
 
     @property
@@ -194,56 +199,38 @@ class EpisodeFiles:
 
     # -- saving -----------------------------------------------------------------------
 
-    def save(self) -> bool:
-        """Save to the episode's place, or ask for one; whether it was saved."""
-        path = self._session.document.path
-        if path is None:
-            return self.save_as()
-        if self._session.document.is_changed_elsewhere:
-            ask_before_saving(self._notices, path, lambda: self._save_to(None), self.save_as)
-            return False
-        return self._save_to(None)
+    def save(self) -> None:
+        """Save to the episode's place, or ask for one; the window goes on meanwhile."""
+        if self._session.document.path is None:
+            self.save_as()
+        else:
+            self.saver.start()
 
     def save_as(self) -> bool:
+        """Ask for a place and save there; whether one was chosen."""
         suggestion = Path(self.folder()) / f"{safe_name(self._session.episode.title)}{SUFFIX}"
         name, _ = QFileDialog.getSaveFileName(self._window, tr("Save the episode"), str(suggestion), EPISODE_FILES)
-        if not name:
-            return False
-        return self._save_to(Path(name if name.endswith(SUFFIX) else name + SUFFIX))
+        if name:
+            self.saver.start(Path(name if name.endswith(SUFFIX) else name + SUFFIX), over=True)
+        return bool(name)
 
-    def _save_to(self, path: Path | None) -> bool:
-        document = self._session.document
-        target = path or document.path
-        try:
-            if target is not None:
-                self._keep_backup(target)
-            document.save(path)
-        except DubbinError as error:
-            self._notices.say(str(error))
-            return False
-        if document.path is not None:
-            self.recent.add(document.path)
-        return True
+    def save_now(self) -> bool:
+        """Save, and wait for it; whether everything is saved."""
+        self.save()
+        return self.saver.wait() and self._session.document.is_saved
 
-    def _keep_backup(self, target: Path) -> None:
-        try:
-            keep_backup(target, self._backup_folder(), int(self._preferences.get("backups", BACKUPS)))
-        except OSError as error:
-            self._notices.say(tr("No backup could be kept: {strerror}. The episode itself is saved.").format(strerror=error.strerror))
+    def _ask_about_other(self, path: Path) -> None:
+        """Somebody else has written the file: what now?"""
+        ask_before_saving(self._notices, path, lambda: self.saver.start(over=True), self.save_as)
 
     def autosave(self) -> None:
         """Save where it can be done without a question."""
-        document = self._session.document
-        if document.path is None or not document.has_changes:
-            return
-        if not document.is_changed_elsewhere:
-            self._save_to(None)
-        elif not self._notices.isVisible():
-            self.save()  # which asks
+        if self._session.document.path is not None and self._session.document.has_changes and not self.saver.is_busy:
+            self.saver.start()
 
     def may_leave(self) -> bool:
         """Ask what to do with unfinished work and unsaved changes; False when the person stays."""
-        if not self._may_stop():
+        if not self._may_stop() or not self.saver.wait():
             return False
         if not self._session.document.has_changes:
             return True
@@ -255,7 +242,7 @@ class EpisodeFiles:
         box.setDefaultButton(kinds.Save)
         answer = box.exec()
         if answer == kinds.Save:
-            return self.save()
+            return self.save_now()
         return bool(answer == kinds.Discard)
 
     def _may_stop(self) -> bool:

@@ -14,6 +14,7 @@ from dubbin.window.parts.card import label
 from dubbin.window.parts.segments import Segments
 from dubbin.window.parts.theme import Theme
 from dubbin.window.session.session import Session
+from dubbin.window.shell.saver import SLOT
 
 
 class Header(QFrame):
@@ -54,26 +55,33 @@ class Header(QFrame):
         self.hear.chosen.connect(lambda key: session.monitor.set_mode(MonitorMode(key)))
         session.monitor.changed.connect(lambda: self.hear.show_choice(session.monitor.mode.value))
         session.episode_changed.connect(self.refresh)
+        session.jobs.changed.connect(self._show_saved)
         self.hear.show_choice(session.monitor.mode.value)
         self.refresh()
 
     def refresh(self, *_: object) -> None:
-        episode, document = self._session.episode, self._session.document
+        episode = self._session.episode
         if not self.title.hasFocus():
             self.title.setText(episode.title)
             self.title.setCursorPosition(0)
-        if document.is_saved:
-            self.saved.setText(tr("saved"))
-        elif document.has_changes:
-            self.saved.setText(tr("unsaved changes · Ctrl+S"))
-        else:
-            self.saved.setText("")
+        self._show_saved()
         self.card.setEnabled(bool(episode.lanes))
         recorded = episode.frames / episode.rate
         program = self._session.map.program_frames / episode.rate
         self.lengths.setText(
             tr("{recorded} recorded  →  {program} program").format(recorded=clock(recorded), program=clock(program)) if recorded else ""
         )
+
+    def _show_saved(self) -> None:
+        document = self._session.document
+        if self._session.jobs.is_busy(SLOT):
+            self.saved.setText(tr("saving …"))
+        elif document.is_saved:
+            self.saved.setText(tr("saved"))
+        elif document.has_changes:
+            self.saved.setText(tr("unsaved changes · Ctrl+S"))
+        else:
+            self.saved.setText("")
 
     def _on_title_edited(self) -> None:
         if self.title.text().strip() != self._session.episode.title:

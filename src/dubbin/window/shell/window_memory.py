@@ -33,6 +33,8 @@ class RecentEpisodes:
         return files_there([Path(p) for p in found if isinstance(p, str)])
 
     def add(self, path: Path) -> None:
+        if self._preferences.get("recent", [])[:1] == [str(path.absolute())]:
+            return  # nobody need look at the others, whose folders may not answer
         known = [str(p) for p in self.paths() if p != path.absolute()]
         self._preferences.set("recent", [str(path.absolute()), *known][:MOST_RECENT])
 
