@@ -13,9 +13,11 @@ from PyQt6.QtGui import QColor, QImage
 from dubbin.core.episode.model import Cut
 from dubbin.core.episode.time_map import TimeMap
 from dubbin.core.sound.source import Sound
+from dubbin.core.speech.pauses import Pause
 from dubbin.window.lanes.density import counts_of, covered_shares, is_crowded
 from dubbin.window.lanes.marks import BAND_H, BAND_TOP, _apart
 from dubbin.window.lanes.wave_image import FinePixels, columns_of
+from dubbin.window.shell.step import Step
 
 spans = st.lists(st.tuples(st.floats(-20, 60), st.floats(0, 30)), max_size=8)
 
@@ -93,3 +95,30 @@ def test_a_screen_of_high_resolution_gets_finer_columns_of_the_same_stretch():
     assert coarse.shape == (100, 2) and fine.shape == (200, 2)
     pairs = fine.reshape(100, 2, 2)
     assert np.allclose(pairs[..., 0].min(axis=1), coarse[:, 0]) and np.allclose(pairs[..., 1].max(axis=1), coarse[:, 1])
+
+
+def test_from_afar_pauses_that_would_go_stand_where_they_are_and_those_that_are_cut_do_not(window, monkeypatch):
+    session, lanes = window.session, window.lanes
+    rate, whole = session.episode.rate, session.episode.frames
+    session.document._preview = None
+    window.go_step(Step.EDIT)
+    window.view.show_all()
+    monkeypatch.setattr(session.analyses, "pauses", lambda: ())
+    calm = picture_of(lanes)
+    step = whole / rate / 300
+    pauses = tuple(Pause(k * step, (k + 0.5) * step, k * step, (k + 0.5) * step) for k in range(100, 200))
+    monkeypatch.setattr(session.analyses, "pauses", lambda: pauses)
+    marked = picture_of(lanes)
+    bottom = int(lanes._bottom())
+
+    def columns(picture: np.ndarray) -> np.ndarray:
+        return np.flatnonzero((picture[bottom + 2 : bottom + 6] != calm[bottom + 2 : bottom + 6]).any(axis=(0, 2))) / calm.shape[1]
+
+    assert columns(marked).min() == pytest.approx(1 / 3, abs=0.02) and columns(marked).max() == pytest.approx(2 / 3, abs=0.02)
+    gone = Cut(round(90 * step * rate), round(150 * step * rate))
+    session.preview(type("Change", (), {"episode": replace(session.episode, cuts=(gone,))})())
+    monkeypatch.setattr(session.analyses, "pauses", lambda: ())
+    calm = picture_of(lanes)
+    monkeypatch.setattr(session.analyses, "pauses", lambda: pauses)
+    assert columns(picture_of(lanes)).min() == pytest.approx(1 / 2, abs=0.02)
+    session.end_preview()

@@ -14,6 +14,7 @@ from dubbin.core.episode.model import Lane, Marker
 from dubbin.core.figures import clock, span_text
 from dubbin.core.measure.finding import Finding
 from dubbin.core.measure.spectrogram import share_of
+from dubbin.core.speech.pauses import Pause
 from dubbin.window.lanes.density import counts_of, covered_shares, is_crowded, paint_counts, paint_shares
 from dubbin.window.lanes.overview import joined
 from dubbin.window.lanes.viewport import Viewport
@@ -108,23 +109,37 @@ class Marks:
 
     def pauses(self, p: QPainter) -> None:
         """Pauses that would go with the present settings: a bar under the lanes."""
-        c, rate, episode = self._theme.colours, self._session.episode.rate, self._session.episode
+        c, rate = self._theme.colours, self._session.episode.rate
         y, top = self._bottom + 2, float(RULER_H)
         pauses = self._session.analyses.pauses()
         if not pauses:
             return
         left, right = self._pixels([round(q.cut_start_s * rate) for q in pauses]), self._pixels([round(q.cut_end_s * rate) for q in pauses])
+        seen = [k for k in np.flatnonzero((right >= 0) & (left <= self._width)).tolist() if not self._is_gone(pauses[k])]
+        # From afar there are hundreds: those that touch are one band, and all are painted in one go.
+        far = joined([(float(left[k]), max(float(right[k] - left[k]), 1.0)) for k in seen if right[k] - left[k] < NARROW_CUT_PX])
+        if far:
+            p.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+            p.setPen(Qt.PenStyle.NoPen)
+            for alpha, begin, height in ((130, y, 4.0), (24, top, self._bottom - top)):
+                p.setBrush(c.q("thread", alpha))
+                p.drawRects(*(QRectF(a, begin, b - a, height) for a, b in far))
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
-        for k in np.flatnonzero((right >= 0) & (left <= self._width)).tolist():
-            pause, a, b = pauses[k], float(left[k]), float(right[k])
-            if episode.cut_at(round((pause.cut_start_s + pause.cut_end_s) / 2 * rate)) is not None:
+        for k in seen:
+            a, b = float(left[k]), float(right[k])
+            if b - a < NARROW_CUT_PX:
                 continue
             p.setPen(Qt.PenStyle.NoPen)
             p.setBrush(c.q("thread", 130))
-            p.drawRoundedRect(QRectF(a, y, max(b - a, 2), 4), 2, 2)
+            p.drawRoundedRect(QRectF(a, y, b - a, 4), 2, 2)
             p.fillRect(QRectF(a, top, b - a, self._bottom - top), c.q("thread", 24))
             if b - a > 30:
-                self._length_text(p, (a + b) / 2, b - a, span_text(pause.cut_end_s - pause.cut_start_s), "muted")
+                self._length_text(p, (a + b) / 2, b - a, span_text(pauses[k].cut_end_s - pauses[k].cut_start_s), "muted")
+
+    def _is_gone(self, pause: Pause) -> bool:
+        """Whether a pause is cut already."""
+        episode = self._session.episode
+        return episode.cut_at(round((pause.cut_start_s + pause.cut_end_s) / 2 * episode.rate)) is not None
 
     def crosstalk(self, p: QPainter, crosstalk: Sequence[tuple[tuple[str, str], float, float]]) -> None:
         """Where two speak at once: a bar along the lower edge of both lanes."""

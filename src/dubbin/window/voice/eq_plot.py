@@ -5,8 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen, QPolygonF, QWheelEvent
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
 from dubbin.core.figures import number, short_number
@@ -16,6 +17,7 @@ from dubbin.core.measure.voice_tone import laid_over
 from dubbin.core.texts import tr
 from dubbin.core.treat.equalise import OFF_HZ, EqSettings, response_db
 from dubbin.window.parts.moving_keys import EVERY_WAY
+from dubbin.window.parts.polygon import polygon
 from dubbin.window.parts.theme import Theme, font
 
 LOW_HZ, HIGH_HZ, MOST_DB = 25.0, 20000.0, 18.0
@@ -101,8 +103,12 @@ class EqPlot(QWidget):
         return QRectF(LEFT, TOP, max(self.width() - LEFT - RIGHT, 10), max(self.height() - TOP - BOTTOM, 10))
 
     def x_of(self, hz: float) -> float:
+        return float(self._x_of_many(np.array(hz)))
+
+    def _x_of_many(self, hz: NDArray[np.float64]) -> NDArray[np.float64]:
         area = self._area()
-        return area.left() + area.width() * float(np.log(hz / LOW_HZ) / np.log(HIGH_HZ / LOW_HZ))
+        out: NDArray[np.float64] = area.left() + area.width() * np.log(hz / LOW_HZ) / np.log(HIGH_HZ / LOW_HZ)
+        return out
 
     def y_of(self, db: float) -> float:
         area = self._area()
@@ -235,7 +241,7 @@ class EqPlot(QWidget):
         db = response_db(self._settings, f)
         if self._strength < 1.0:
             db = 20 * np.log10(1 - self._strength * (1 - 10 ** (db / 20)))
-        line = QPolygonF([QPointF(self.x_of(float(a)), self.y_of(float(np.clip(b, -30, 30)))) for a, b in zip(f, db, strict=True)])
+        line = polygon(self._x_of_many(f), area.center().y() - area.height() / 2 * np.clip(db, -30, 30) / MOST_DB)
         p.setPen(QPen(c.q("saddle" if self._on else "muted"), 2.4, Qt.PenStyle.SolidLine if self._on else Qt.PenStyle.DashLine))
         p.drawPolyline(line)
         p.setClipping(False)
@@ -246,22 +252,19 @@ class EqPlot(QWidget):
         c = self._theme.colours
         typical = laid_over(spectrum)
         top = float(np.max(spectrum.level_db))
+        x = self._x_of_many(spectrum.frequency_hz)
 
-        def y(level: float) -> float:
-            return area.top() + 8 + (top - level) / 70.0 * area.height()
+        def y(level_db: NDArray[np.float64]) -> NDArray[np.float64]:
+            out: NDArray[np.float64] = area.top() + 8 + (top - level_db) / 70.0 * area.height()
+            return out
 
-        path = QPainterPath(QPointF(area.left(), area.bottom()))
-        for hz, level in zip(spectrum.frequency_hz, spectrum.level_db, strict=True):
-            path.lineTo(QPointF(self.x_of(float(hz)), y(float(level))))
-        path.lineTo(QPointF(area.right(), area.bottom()))
-        p.fillPath(path, c.q("indigo", 46))
+        p.setPen(Qt.PenStyle.NoPen)
+        p.setBrush(c.q("indigo", 46))
+        p.drawPolygon(polygon(np.append(x, (area.right(), area.left())), np.append(y(spectrum.level_db), (area.bottom(), area.bottom()))))
         p.setPen(QPen(c.q("indigo"), 1.2, Qt.PenStyle.DotLine))
+        p.setBrush(Qt.BrushStyle.NoBrush)
         inside = (spectrum.frequency_hz > 70) & (spectrum.frequency_hz < 14000)
-        p.drawPolyline(
-            QPolygonF(
-                [QPointF(self.x_of(float(hz)), y(float(v))) for hz, v in zip(spectrum.frequency_hz[inside], typical[inside], strict=True)]
-            )
-        )
+        p.drawPolyline(polygon(x[inside], y(typical[inside])))
 
     def _paint_handle(self, p: QPainter, handle: Handle, picked: bool) -> None:
         c, point = self._theme.colours, self.handle_point(handle)

@@ -24,7 +24,7 @@ from dubbin.window.words.word_painter import Marked, WordPainter, small_font, te
 
 SMALLEST_PX, LARGEST_PX = 13, 28
 TOP = 8.0
-PAINT_BUDGET_S = 0.02  # for laying out what is out of sight, in one turn of the event loop
+PAINT_BUDGET_S = 0.006  # for laying out what is out of sight, in one turn of the event loop
 
 
 class WordsView(QAbstractScrollArea):
@@ -108,14 +108,14 @@ class WordsView(QAbstractScrollArea):
         if any(r >= len(table) for r in self._opened):
             self._opened = frozenset()
         parts = paragraphs(table, self._session.episode, self._session.map)
-        until, seen = time.perf_counter() + budget_s, self._offset() + 2 * port.height()
+        until, seen = time.perf_counter() + budget_s, self._offset() + 1.25 * port.height()
         self._laid = []
         for part in parts:
             self._laid.append(self._flow.lay(part, table, self._opened))
             seen -= self._laid[-1].height
             if seen < 0 and time.perf_counter() > until:
                 self._stale = True
-                QTimer.singleShot(0, self._repaint)
+                QTimer.singleShot(0, self._lay_on)
                 break
         parts = parts[: len(self._laid)]
         if not self._stale:
@@ -130,6 +130,10 @@ class WordsView(QAbstractScrollArea):
         assert bar is not None
         bar.setRange(0, max(0, round(float(tops[-1]) + TOP - port.height())))
         bar.setPageStep(port.height())
+
+    def _lay_on(self) -> None:
+        """Go on with what is out of sight: nothing of it need be painted."""
+        self._lay_out(PAINT_BUDGET_S)
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         self._on_changed()
