@@ -11,7 +11,15 @@ from hypothesis import strategies as st
 from scipy import linalg, signal, special
 
 from dubbin.core.deliver import limiter_kernels
-from dubbin.core.measure import click_kernels, hum_kernels, interpolation_kernels, levinson_kernels, true_peak_kernels
+from dubbin.core.measure import (
+    click_feature_kernels,
+    click_kernels,
+    hum_kernels,
+    interpolation_kernels,
+    levinson_kernels,
+    true_peak_kernels,
+)
+from dubbin.core.measure.click_features import NEAR
 from dubbin.core.measure.click_kernels import GRAIN
 from dubbin.core.sound import filtering_kernels, packing_kernels, wav_kernels
 from dubbin.core.speech import retakes_kernels, speaker_encoder_kernels, speakers_kernels, word_edges_kernels
@@ -306,13 +314,66 @@ def test_a_click_lasts_as_long_as_its_error_stands_out():
     np.testing.assert_array_equal(found, [[60, 69]])
 
 
+def db(x: float) -> float:
+    return 20 * np.log10(max(x, click_feature_kernels.SMALLEST))
+
+
+def around_twin(size: np.ndarray, calm: np.ndarray, level: np.ndarray, highest: np.ndarray, a: int, b: int, rate: int) -> list[float]:
+    """The features of one span, in plain NumPy."""
+    ms, cell = rate / 1000, rate // (1000 * click_feature_kernels.CELLS_A_MS)
+
+    def part(x: np.ndarray, start: float, end: float) -> np.ndarray:
+        return x[max(p + int(start * ms), 0) : max(p + int(end * ms), 0)].astype(float)
+
+    def top(start: float, end: float) -> float:
+        return db(part(size, start, end).max(initial=0.0))
+
+    def rms(x: np.ndarray, start: float, end: float) -> float:
+        piece = part(x, start, end)
+        return db(np.sqrt(np.mean(piece**2)) if len(piece) else 0.0)
+
+    p = a + int(np.argmax(size[a:b]))
+    g, peak, loud = p // click_feature_kernels.GRAIN, db(size[p]), rms(calm, -60, 60)
+    near = [top(-24, -2.5), top(2.5, 24), top(-60, -24), top(24, 60), top(-4, -1), top(1, 4), rms(size, -24, -2.5), rms(size, 2.5, 24)]
+    before, after = rms(calm, -12, -1), rms(calm, 1, 12)
+    cells = [p + k * cell for k in range(-click_feature_kernels.CELLS, click_feature_kernels.CELLS)]
+    rhythm = np.array(
+        [min(size[max(i, 0) : max(i + cell, 0)].max(initial=0.0), 2 * highest[g] + click_feature_kernels.SMALLEST) for i in cells]
+    )
+    rhythm -= rhythm.mean()
+    products = np.array([np.dot(rhythm[: len(rhythm) - j], rhythm[j:]) for j in range(click_feature_kernels.LONGEST_LAG)])
+    lag = click_feature_kernels.SHORTEST_LAG + int(np.argmax(products[click_feature_kernels.SHORTEST_LAG :]))
+    period = [db(size[max(q - int(ms), 0) : max(q + int(ms), 0)].max(initial=0.0)) for q in (p - lag * cell, p + lag * cell)]
+    return [
+        peak - db(highest[g]), peak - db(level[g]), peak - loud, *(peak - n for n in near), np.log2((b - a) / ms + 0.001),
+        before - loud, after - loud, after - before, products[lag] / products[0], peak - max(period), peak - min(period),
+    ]  # fmt: skip
+
+
+@pytest.mark.parametrize("rate", [48000, 16000])
+def test_the_compiled_features_equal_their_plain_around_twin(rate):
+    rng = np.random.default_rng(2)
+    n = rate // 2
+    size = (np.abs(rng.standard_normal(n)) * 0.01).astype(F32)
+    size[:: rate // 120] += F32(0.05)
+    calm = (0.1 * rng.standard_normal(n) * np.linspace(0.2, 1, n)).astype(F32)
+    spans = [(5, 20), (n // 3, n // 3 + 30), (n // 2, n // 2 + 60), (n - 30, n - 8)]
+    for a, b in spans:
+        size[(a + b) // 2] = 0.4
+    level, highest = rng.uniform(0.005, 0.02, (2, n // click_feature_kernels.GRAIN + 1)).astype(F32)
+    out = np.empty((len(spans), len(NEAR)))
+    click_feature_kernels.around(size, calm, level, highest, np.array(spans), rate, out)
+    for k, (a, b) in enumerate(spans):
+        np.testing.assert_allclose(out[k], around_twin(size, calm, level, highest, a, b, rate), rtol=1e-4, atol=1e-3)
+
+
 # -- interpolation ----------------------------------------------------------------------
 
 
 def test_missing_samples_leave_the_least_prediction_error():
     x = np.convolve(drawn(220).astype(float), [1.0, 1.5, 0.9])[:200]
     order, unknown = 6, np.array([90, 91, 92, 95])
-    own = interpolation_kernels.fit(x, np.ones(200), order)
+    own = interpolation_kernels.own_products(interpolation_kernels.predictor(x, np.ones(200), order))
     values = interpolation_kernels.solve(x, unknown, np.ones(4), np.full(4, -1e9), own, order)
     r = np.array([x[: 200 - k] @ x[k:] for k in range(order + 1)])
     a = toeplitz_filter(r)
@@ -321,6 +382,43 @@ def test_missing_samples_leave_the_least_prediction_error():
     known[unknown] = 0.0
     expected = np.linalg.lstsq(E[:, unknown], -E @ known, rcond=None)[0]
     np.testing.assert_allclose(values, expected, atol=1e-3)
+
+
+def test_a_mean_goes_on_beyond_the_ends():
+    x = drawn(30).astype(float) ** 2
+    np.testing.assert_allclose(interpolation_kernels.smoothed(x, 5), np.convolve(np.pad(x, 2, mode="edge"), np.ones(5) / 5, "valid"))
+    np.testing.assert_allclose(interpolation_kernels.raised_cosine(9), 0.1 + 0.9 * np.hanning(11)[1:-1])
+
+
+def test_what_lies_under_noise_is_the_mean_of_model_and_recording_each_by_what_it_is_worth():
+    """The posterior mean of a Gaussian model, written with whole matrices."""
+    n, order, first, m, width, weight = 400, 8, 180, 24, 5, 1.3
+    x = signal.lfilter([1.0], [1.0, -1.6, 0.81], drawn(n, seed=4).astype(float))
+    recorded = x[first : first + m] + 5.0 * drawn(m, seed=5)
+    guess = x.copy()
+    guess[first : first + m] = np.linspace(x[first - 1], x[first + m], m)
+    a = interpolation_kernels.predictor(guess, interpolation_kernels.raised_cosine(n), order)
+    E = linalg.toeplitz(np.pad(a, (0, n + order - len(a))), np.zeros(n))  # errors of every sample, with silence around
+    errors = np.array([a @ guess[i - order : i + 1][::-1] for i in range(order, n) if not first <= i < first + m + order])
+    excitation = np.mean(errors**2)
+    unknown = slice(first, first + m)
+    known = guess.copy()
+    known[unknown] = 0.0
+    whole = guess.copy()
+    whole[unknown] = recorded
+
+    def smooth(v: np.ndarray) -> np.ndarray:
+        return np.convolve(np.pad(v, width // 2, mode="edge"), np.ones(width) / width, "valid")
+
+    power = smooth(np.maximum((E @ whole)[unknown] ** 2 - excitation, 0.0) / np.sum(a**2))
+    for _ in range(3):
+        trust = np.diag(weight * excitation / (power + interpolation_kernels.LEAST_POWER))
+        covariance = np.linalg.inv(E[:, unknown].T @ E[:, unknown] + trust)
+        y = covariance @ (-E[:, unknown].T @ (E @ known) + trust @ recorded)
+        power = smooth((recorded - y) ** 2 + excitation * np.diag(covariance))
+    np.testing.assert_allclose(
+        interpolation_kernels.uncover(guess, recorded, first, order, width, weight, 3), y, rtol=1e-5, atol=1e-6 * np.abs(x).max()
+    )
 
 
 def test_clipped_samples_come_out_beyond_the_ceiling():

@@ -6,16 +6,18 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
+import soxr
 
 from dubbin.core.jobs import Task
 from dubbin.core.measure.clicks import Clicks, bridged, find_clicks
 from dubbin.core.measure.clipping import ClippingMeter
 from dubbin.core.measure.echo import measure_echo
 from dubbin.core.measure.hum import describe_hum, find_hum
-from dubbin.core.measure.masking import rise_db
+from dubbin.core.measure.masking import powers
 from dubbin.core.measure.measuring import measure_recording, measure_treated
 from dubbin.core.sound.source import Sound
 from dubbin.core.treat.chain import Chain, Use
+from dubbin.core.treat.declick import mended
 from dubbin.core.treat.derumble import low_band
 from dubbin.core.treat.registry import REPAIRS, TREATMENTS
 from dubbin.core.treat.tiles import DiskTileCache, MemoryTileCache
@@ -100,7 +102,7 @@ def clicked_line(seed: int = 3) -> np.ndarray:
 
 @pytest.mark.parametrize("rate", [48000, 44100, 16000])
 def test_near_what_is_known_the_same_clicks_are_found_as_in_the_whole(rate):
-    source = Sound(clicked_line()[None], rate)
+    source = Sound(soxr.resample(clicked_line(), RATE, rate)[None].astype(np.float32), rate)
     whole = find_clicks(source)
     assert whole.count > 5 and find_clicks(source, near=whole) == whole
     some = Clicks((whole.spans[0][2:4],), rate)
@@ -143,18 +145,41 @@ def test_clicks_that_stand_close_together_do_not_hide_one_another(apart_s):
     assert si_sdr(x, treated(clicked, "declick")) > si_sdr(x, clicked) + 15
 
 
-def test_a_click_is_heard_over_what_it_rises_above_and_not_under_what_covers_it():
+def test_a_click_rises_over_what_is_around_it_and_not_over_what_covers_it():
     rate, rng = 48000, np.random.default_rng(3)
     x = (0.1 * rng.standard_normal(rate)).astype(np.float32)
     x[rate // 2 :] *= 1e-3
+
+    def rise_db(y: np.ndarray, span: tuple[int, int]) -> float:
+        click, cover = powers(y, bridged(y, [span]), [span], rate)
+        return float(10 * np.log10(np.max(click / cover)))
+
     for place, least, most in ((rate // 4, -30.0, 5.0), (3 * rate // 4, 25.0, 70.0)):
         clicked = x.copy()
         clicked[place : place + 4] += (0.05, -0.05, 0.05, -0.05)
         span = (place - 5, place + 9)
-        assert least < rise_db(clicked, bridged(clicked, [span]), *span, rate) < most
-    louder = [rise_db(g * clicked, g * bridged(clicked, [span]), *span, rate) for g in (1.0, 0.25)]
+        assert least < rise_db(clicked, span) < most
+    louder = [rise_db(np.float32(g) * clicked, span) for g in (1.0, 0.25)]
     assert louder[0] == pytest.approx(louder[1], abs=0.2), "a matter of what is around it, not of the level"
-    assert rise_db(x[:50], x[:50], 20, 30, rate) == np.inf
+    assert powers(x[:50], x[:50], [(20, 30)], rate)[0].max() == np.inf
+
+
+def test_a_faint_click_takes_nothing_of_the_voice_with_it():
+    """Soft clicks under a voice: what comes out is nearer to the voice than what was recorded, also where the voice covers most of the click."""
+    (voice,) = clean_lines()[10:11]
+    voice = (voice + noise(len(voice) / RATE + 1, -66, 9)[: len(voice)]).astype(np.float32)
+    rng, n = np.random.default_rng(5), np.arange(160)
+    loud = np.flatnonzero(np.abs(voice) > 0.5 * np.max(np.abs(voice)))
+    places = loud[:: max(len(loud) // 12, 1)][:12]
+    for gain_db in (-6.0, -18.0, -30.0):
+        added = np.zeros(len(voice))
+        for place in places:
+            added[place : place + 160] += 10 ** (gain_db / 20) * 0.1 * np.cos(rng.uniform(0.2, 0.7) * n) * np.exp(-n / 30)
+        x = (voice + added).astype(np.float32)
+        y = x.copy()
+        for place in places:
+            mended(y, x, place - 4, place + 110, RATE)
+        assert np.sum((y - voice) ** 2) < 1.02 * np.sum(added**2), gain_db
 
 
 def test_a_higher_sensitivity_finds_all_that_a_lower_one_does(room_tone):

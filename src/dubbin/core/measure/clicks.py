@@ -2,12 +2,14 @@
 
 Speech has sharp instants too: each closure of the glottis is one. But those come back with the pitch and about as strong, while a
 click stands alone, or with one or two more. So the prediction error of an instant is compared with the highest errors shortly before and after it; a lone one
-or two among those are passed over where the instant stands out of all others the more. What was found has to be heard, too: see `masking`.
+or two among those are passed over where the instant stands out of all others the more. What stands out by a factor of two is looked at more closely
+(`click_features`) and judged by what was learnt from real voices (`click_judge`).
 Source of the detector: Godsill and Rayner, "Digital Audio Restoration", Springer 1998, chapter 5 (autoregressive residual).
 """
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
@@ -15,20 +17,24 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dubbin.core.jobs import Task, in_parallel
-from dubbin.core.measure.masking import rise_db
+from dubbin.core.measure.click_features import features
+from dubbin.core.measure.click_judge import odds
 from dubbin.core.sound.source import Source, read_padded
 
 ORDER, LONG_ORDER = 12, 32  # of the predictors of the two rounds
 BLOCK_S = 0.04  # over which the predictor is fitted, half overlapping
 GUARD_S, NEAR_S = 0.0025, 0.024  # an error is compared with those from GUARD_S to NEAR_S away, on both sides
-SCORE = 4.0  # times the highest of its surroundings
-RISE_DB = 12.0  # above the sound around it, in some band: what rises less is not heard
+SCORE = 4.0  # times the highest of its surroundings: what stands out clearly
+LEAST_SCORE = 2.0  # from which on it is looked at more closely
+ODDS, ODDS_A_DOUBLING = 0.5, 1.5  # logarithm of the odds from which it is taken for a click; less for each doubling of the sensitivity
 LONGEST_S = 0.004
 LOWEST = 10.0 ** (-66 / 20)  # amplitude of a prediction error below which nothing is heard
 JOIN_S = 0.0003
 CHUNK_S = 10.0
-NEAR_PIECES_S = 0.2  # parts that lie nearer to one another are looked at as one: each takes as much again for its surroundings
+AROUND_S = 0.2  # on which what is found at an instant may depend
+NEAR_PIECES_S = 0.4  # parts that lie nearer to one another are looked at as one: each takes as much again for its surroundings
 BRIDGE_S = 0.0002  # gaps in a click's error that don't end it
+GRAIN = 8  # frames for which the surroundings are known once (`click_kernels`)
 SAME_S = 0.003  # two findings closer than this are the same click
 PAD_S = 0.0002  # on both sides of what was found
 
@@ -69,7 +75,7 @@ class Clicks:
 def find_clicks(source: Source, sensitivity: float = 1.0, task: Task | None = None, *, near: Clicks | None = None) -> Clicks:
     """Look through a whole source. A higher `sensitivity` (0.5 to 2) finds fainter clicks. near: it is looked only where these are."""
     rate = source.rate
-    around = round(0.1 * rate)
+    around = _whole_units(AROUND_S, rate)
     pieces = _chunks(source) if near is None else _pieces_near(near, source)
     found: list[list[list[tuple[int, int]]]] = [[] for _ in pieces]
 
@@ -86,19 +92,25 @@ def find_clicks(source: Source, sensitivity: float = 1.0, task: Task | None = No
     return Clicks(tuple(tuple(s for part in found for s in part[c]) for c in range(source.channels)), rate)
 
 
+def _whole_units(seconds: float, rate: int) -> int:
+    """Frames of at least so many seconds, and of one unit: parts that begin at whole units have the same predictors and the same grains as the whole."""
+    unit = math.lcm(round(BLOCK_S * rate) // 2, GRAIN)
+    return max(-(-round(seconds * rate) // unit), 1) * unit
+
+
 def _chunks(source: Source) -> list[tuple[int, int]]:
     """All of a source in parts that are looked at one by one."""
-    size = round(CHUNK_S * source.rate)
+    size = _whole_units(CHUNK_S, source.rate)
     return [(start, min(start + size, source.frames)) for start in range(0, source.frames, size)]
 
 
 def _pieces_near(clicks: Clicks, source: Source) -> list[tuple[int, int]]:
     """The parts of a source in which clicks lie, beginning where a predictor of the whole would be fitted anew."""
-    rate, hop = source.rate, round(BLOCK_S * source.rate) // 2
+    rate, unit = source.rate, _whole_units(0.0, source.rate)
     reach = round(SAME_S * rate) + 1
     out: list[tuple[int, int]] = []
     for a, b in sorted(span for channel in clicks.spans for span in channel):
-        start, stop = max(a - reach, 0) // hop * hop, min(b + reach, source.frames)
+        start, stop = max(a - reach, 0) // unit * unit, min(b + reach, source.frames)
         if out and start - out[-1][1] < NEAR_PIECES_S * rate and stop - out[-1][0] < CHUNK_S * rate:
             out[-1] = out[-1][0], max(stop, out[-1][1])
         elif start < stop:
@@ -107,15 +119,24 @@ def _pieces_near(clicks: Clicks, source: Source) -> list[tuple[int, int]]:
 
 
 def clicks_in(x: NDArray[np.float32], rate: int, sensitivity: float = 1.0) -> list[tuple[int, int]]:
-    """Spans (start, end) of clicks in one channel.
+    """Spans (start, end) of clicks in one channel."""
+    found, seen = candidates_in(x, rate)
+    return [span for span, chance in zip(found, odds(seen), strict=True) if chance >= ODDS - ODDS_A_DOUBLING * np.log2(sensitivity)]
+
+
+def candidates_in(x: NDArray[np.float32], rate: int) -> tuple[list[tuple[int, int]], NDArray[np.float64]]:
+    """Spans (start, end) of all that stands out in one channel, and their features (spans, NAMES).
 
     Twice: a click spoils the predictor that is to find it, so the second predictor, a longer one, is fitted to the sound
     without the clicks of the first round.
     """
-    first = _outstanding(prediction_error(x, x, rate, ORDER), rate, sensitivity)
-    found = _outstanding(prediction_error(x, bridged(x, first), rate, LONG_ORDER), rate, sensitivity)
-    calm, least = bridged(x, found), RISE_DB - 20.0 * np.log10(sensitivity)
-    return [span for span in found if rise_db(x, calm, *span, rate) >= least]
+    size = prediction_error(x, x, rate, ORDER)
+    clear = _outstanding(size, *_surroundings(size, rate), rate, SCORE)
+    size = prediction_error(x, bridged(x, clear), rate, LONG_ORDER)
+    level, highest = _surroundings(size, rate)
+    clear = sorted(clear + _outstanding(size, level, highest, rate, SCORE))
+    found = _outstanding(size, level, highest, rate, LEAST_SCORE)
+    return found, features(x, bridged(x, clear), size, level, highest, found, rate)
 
 
 def bridged(x: NDArray[np.float32], spans: Sequence[tuple[int, int]]) -> NDArray[np.float32]:
@@ -126,13 +147,20 @@ def bridged(x: NDArray[np.float32], spans: Sequence[tuple[int, int]]) -> NDArray
     return out
 
 
-def _outstanding(size: NDArray[np.float32], rate: int, sensitivity: float) -> list[tuple[int, int]]:
-    """Spans in which a prediction error of this size stands out of its surroundings."""
+def _surroundings(size: NDArray[np.float32], rate: int) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
     from dubbin.core.measure import click_kernels as kernels
 
-    level, highest = kernels.surroundings(size, round(GUARD_S * rate), round(NEAR_S * rate), round(LONGEST_S * rate))
+    return kernels.surroundings(size, round(GUARD_S * rate), round(NEAR_S * rate), round(LONGEST_S * rate))
+
+
+def _outstanding(
+    size: NDArray[np.float32], level: NDArray[np.float32], highest: NDArray[np.float32], rate: int, score: float
+) -> list[tuple[int, int]]:
+    """Spans in which a prediction error of this size stands out of its surroundings by a factor."""
+    from dubbin.core.measure import click_kernels as kernels
+
     # Where sound is steady noise, the highest of many errors is a good deal above their mean.
-    threshold = np.maximum(SCORE / sensitivity * 0.6 * highest, SCORE * 1.6 / sensitivity * level)
+    threshold = np.maximum(score * 0.6 * highest, score * 1.6 * level)
     peaks = kernels.above(size, np.maximum(threshold, LOWEST))
     if not len(peaks):
         return []

@@ -30,3 +30,18 @@ def drawn(
     from dubbin.core.measure.interpolation_kernels import draw
 
     return np.asarray(draw(x.copy(), unknown, sign, bound, order, passes))
+
+
+def uncovered(
+    x: NDArray[np.float64], recorded: NDArray[np.float64], first: int, *, order: int, width: int, weight: float, rounds: int
+) -> NDArray[np.float64]:
+    """The samples (m,) of the sound that lie under noise added to it, such as a click: as much of what was `recorded` (m,) as is not noise, the rest from the model.
+
+    x: (frames,) the sound around, with a first guess from index `first` on (`drawn`). The noise has no colour, and a power of its own at every instant, smoothed over `width` samples;
+    sound and power are estimated in turn in so many `rounds`, the model counting by `weight` more than the recorded. Where the noise is far above the sound this is `drawn`.
+    Source: Godsill and Rayner, "Statistical reconstruction and analysis of autoregressive signals in impulsive noise using the Gibbs sampler",
+    IEEE TSAP 1998; here with expectation and maximisation in place of samples.
+    """
+    from dubbin.core.measure.interpolation_kernels import uncover
+
+    return np.asarray(uncover(x, recorded, first, order, width, weight, rounds))

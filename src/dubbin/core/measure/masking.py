@@ -7,6 +7,9 @@ simultaneous masking in critical bands; Moore, "An introduction to the psycholog
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from functools import lru_cache
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -14,27 +17,42 @@ from dubbin.core.measure.interpolation import FREE, drawn
 from dubbin.core.sound import fourier
 
 EDGES_HZ = (0, 300, 800, 1600, 3200, 6400, 12000)  # the last band goes up to the Nyquist frequency
+BANDS = len(EDGES_HZ)
+LONGEST_S = 0.004  # of a span, as a rule
 AROUND_S = 0.012  # of the sound on both sides that covers
 ORDER = 32  # of the model by which what is under it is drawn
-FAINTEST = 1e-9  # power below which nothing is heard
 
 
-def rise_db(x: NDArray[np.float32], calm: NDArray[np.float32], start: int, end: int, rate: int) -> float:
-    """By how many decibels samples start to end of x (frames,) rise above what is drawn there from both sides, in the band where they do so most.
-
-    calm: x with a bridge over each click, this one too. Infinite where there is too little around to draw from.
-    """
+def powers(
+    x: NDArray[np.float32], calm: NDArray[np.float32], spans: Sequence[tuple[int, int]], rate: int
+) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """What would be taken out of each span of x, and the sound that would be left around it: powers (spans, BANDS); the click infinite where there is too little around
+    to draw from."""
+    if not len(spans):
+        return np.zeros((0, BANDS)), np.zeros((0, BANDS))
     around = round(AROUND_S * rate)
-    low, high = max(start - around, 0), min(end + around, len(x))
-    rest = calm[low:high].astype(np.float64)
-    gap = np.arange(start - low, end - low)
-    if len(rest) < 3 * ORDER + len(gap):
-        return np.inf
-    rest[gap] = drawn(rest, gap, np.ones(len(gap)), np.full(len(gap), FREE), order=ORDER, passes=1)
-    taken = np.zeros(len(rest))
-    taken[gap] = x[start:end] - rest[gap]
-    spectra = fourier.rfft(np.stack([taken, rest]) * np.hanning(len(rest)))
-    borders = np.array(EDGES_HZ) * len(rest) // rate
-    borders = borders[borders < spectra.shape[1]]  # a band above the Nyquist frequency is empty
-    click, cover = np.add.reduceat(spectra.real**2 + spectra.imag**2, borders, axis=1)
-    return float(10.0 * np.log10(np.max((click + 1e-20) / (cover + FAINTEST))))
+    longest = max(round(LONGEST_S * rate), *(b - a for a, b in spans), 0)
+    frame = fourier.good_size(2 * around + longest)
+    pieces, lone = np.zeros((2, len(spans), frame)), np.zeros(len(spans), np.bool_)
+    for k, (start, end) in enumerate(spans):
+        low, high = max(start - around, 0), min(end + around, len(x))
+        gap = np.arange(start - low, end - low)
+        if high - low < 3 * ORDER + len(gap):
+            lone[k] = True
+            continue
+        rest = calm[low:high].astype(np.float64)
+        rest[gap] = drawn(rest, gap, np.ones(len(gap)), np.full(len(gap), FREE), order=ORDER, passes=1)
+        window = _window(high - low)
+        pieces[0, k, gap] = (x[start:end] - rest[gap]) * window[gap]
+        pieces[1, k, : high - low] = rest * window
+    borders = np.minimum(np.array(EDGES_HZ) * frame // rate, frame // 2 + 1)
+    spectra = fourier.rfft(pieces)
+    summed = np.concatenate([np.zeros((2, len(spans), 1)), np.cumsum(spectra.real**2 + spectra.imag**2, axis=2)], axis=2)
+    bands = np.diff(summed[:, :, np.append(borders, frame // 2 + 1)], axis=2)
+    bands[0, lone] = np.inf
+    return bands[0], bands[1]
+
+
+@lru_cache(maxsize=512)
+def _window(length: int) -> NDArray[np.float64]:
+    return np.hanning(length)

@@ -15,6 +15,11 @@ SHORTEST = 4096  # transform of `convolved`
 TOGETHER = 1 << 17  # samples of its pieces that are transformed at a time
 
 
+def good_size(n: int) -> int:
+    """The next length from n on of which a transform is fast."""
+    return int(ducc0.fft.good_size(n, True))
+
+
 def rfft(x: NDArray[Any], n: int | None = None, out: NDArray[Any] | None = None) -> NDArray[Any]:
     """Spectra (..., n // 2 + 1) of the last axis of x (..., length), float32 or float64, with zeros up to n (at least length)."""
     if n is not None and n > x.shape[-1]:
