@@ -27,7 +27,8 @@ GUARD_S, NEAR_S = 0.0025, 0.024  # an error is compared with those from GUARD_S 
 SCORE = 4.0  # times the highest of its surroundings: what stands out clearly
 LEAST_SCORE = 2.0  # from which on it is looked at more closely
 ODDS, ODDS_A_DOUBLING = 0.5, 1.5  # logarithm of the odds from which it is taken for a click; less for each doubling of the sensitivity
-LONGEST_S = 0.004
+LONGEST_S = 0.008
+REACH_S = 0.004  # of what stands out, for what is passed over around it
 LOWEST = 10.0 ** (-66 / 20)  # amplitude of a prediction error below which nothing is heard
 JOIN_S = 0.0003
 CHUNK_S = 10.0
@@ -150,7 +151,7 @@ def bridged(x: NDArray[np.float32], spans: Sequence[tuple[int, int]]) -> NDArray
 def _surroundings(size: NDArray[np.float32], rate: int) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
     from dubbin.core.measure import click_kernels as kernels
 
-    return kernels.surroundings(size, round(GUARD_S * rate), round(NEAR_S * rate), round(LONGEST_S * rate))
+    return kernels.surroundings(size, round(GUARD_S * rate), round(NEAR_S * rate), round(REACH_S * rate))
 
 
 def _outstanding(

@@ -18,7 +18,7 @@ from dubbin.core.sound import fourier
 
 EDGES_HZ = (0, 300, 800, 1600, 3200, 6400, 12000)  # the last band goes up to the Nyquist frequency
 BANDS = len(EDGES_HZ)
-LONGEST_S = 0.004  # of a span, as a rule
+LONGEST_S = 0.008  # of a span, as a rule
 AROUND_S = 0.012  # of the sound on both sides that covers
 ORDER = 32  # of the model by which what is under it is drawn
 

@@ -2,7 +2,7 @@
 
 First the samples are drawn that make the sound around them best predictable: a least-squares solution under an autoregressive model. Then the click is taken for what it is, noise that
 was added: its power at every instant is estimated, and what rises above it is kept. A loud click is drawn over altogether, a faint one takes nothing of the voice with it. Sources: Janssen,
-Veldhuis and Vries, IEEE TASSP 1986; Godsill and Rayner, "Digital Audio Restoration", Springer 1998, chapter 5.2, and IEEE TSAP 1998. Limits: clicks longer than 4 ms are left.
+Veldhuis and Vries, IEEE TASSP 1986; Godsill and Rayner, "Digital Audio Restoration", Springer 1998, chapter 5.2, and IEEE TSAP 1998. Limits: clicks longer than 8 ms are left.
 """
 
 from __future__ import annotations
