@@ -5,8 +5,8 @@ from __future__ import annotations
 import numpy as np
 
 from dubbin.core.kernel import F32, F64, I64, inlined, kernel
+from dubbin.core.measure.click_kernels import GRAIN
 
-GRAIN = 8  # samples for which the surroundings are known once (`click_kernels`)
 SMALLEST = 1e-9  # amplitude; keeps the level of silence finite
 CELLS, CELLS_A_MS = 160, 4  # to each side, in which the error's rhythm is looked for
 SHORTEST_LAG, LONGEST_LAG = 10, 64  # cells: 2.5 to 16 ms, a voice of 62 to 400 Hz
