@@ -75,6 +75,20 @@ def test_other_code_finds_nothing(kept, monkeypatch):
     assert kept.recall("treated", KEY, Guard) is None
 
 
+def test_code_is_what_is_written_and_what_networks_learnt(tmp_path, monkeypatch):
+    """Either changes what is measured: each change gives the code another name."""
+    (tmp_path / "measure" / "weights").mkdir(parents=True)
+    monkeypatch.setattr(kept_results.dubbin.core, "__file__", str(tmp_path / "__init__.py"))
+    files, names = (tmp_path / "measure" / "clicks.py", tmp_path / "measure" / "weights" / "clicks.npz"), []
+    for k in range(3):
+        for path in files:
+            path.write_bytes(b"%d" % (k if path is files[k % 2] else 0))
+        kept_results._code.cache_clear()
+        names.append(kept_results._code())
+    kept_results._code.cache_clear()
+    assert len(set(names)) == 3
+
+
 @pytest.mark.parametrize("harm", ["emptied", "cut off", "changed", "another shape"])
 def test_a_damaged_result_is_none(kept, harm):
     kept.keep("treated", KEY, Guard(-20.0))

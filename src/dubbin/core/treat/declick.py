@@ -41,7 +41,7 @@ class DeclickSettings:
 
 
 class Declick(Treatment):
-    """Clicks taken out and drawn anew."""
+    """What lies under clicks, as far as it can be known."""
 
     name: ClassVar[str] = "declick"
     title: ClassVar[str] = tr("Clicks")
