@@ -126,6 +126,8 @@ def test_every_kernel_says_what_its_arguments_are_and_has_a_twin_in_the_tests():
         "suppressor_kernels.prior",
         "suppressor_kernels.gains_of",
         "noise_kernels.over",
+        "hum_kernels.running_mean",
+        "hum_kernels.bell_mean",
         "click_feature_kernels.level_db",
         "click_feature_kernels.highest_of",
         "click_feature_kernels.rms_of",

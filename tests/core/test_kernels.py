@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
-from scipy import linalg, signal, special
+from scipy import linalg, ndimage, signal, special
 
 from dubbin.core.deliver import limiter_kernels
 from dubbin.core.measure import (
@@ -434,6 +434,30 @@ def test_clipped_samples_come_out_beyond_the_ceiling():
 
 
 # -- hum --------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize(("count", "half"), [(400, 8), (5, 8), (1, 3)])
+def test_a_robust_mean_is_what_it_says(count, half):
+    values = (0.3 + 0.1j + 0.05 * spectra(count) + 2.0 * spectra(count, seed=7) * (powers(count, seed=8) > 0.7)).astype(np.complex64)
+    quiet = ndimage.percentile_filter(np.abs(values) ** 2, 25, size=15, mode="nearest")
+
+    def smooth(v: np.ndarray) -> np.ndarray:
+        for _ in range(3):
+            v = ndimage.uniform_filter1d(v, 2 * half + 1, mode="nearest")
+        return v
+
+    wide, power = values.astype(complex), np.abs(values.astype(complex)) ** 2
+    weight = (quiet / (power + quiet + 1e-20)) ** 2
+    for _ in range(5):
+        total = smooth(weight) + 1e-12
+        mean = (smooth(weight * wide.real) + 1j * smooth(weight * wide.imag)) / total
+        error = np.abs(wide - mean) ** 2
+        scale = smooth(weight * error) / total + 1e-16
+        weight = (scale / (error + scale)) ** 2
+    found, spread = np.empty(count, np.complex64), np.empty(count, F32)
+    hum_kernels.robust_mean(values, quiet, half, 5, found, spread)
+    np.testing.assert_allclose(found, mean, atol=1e-4)
+    np.testing.assert_allclose(spread, np.sqrt(scale), rtol=1e-3, atol=1e-6)
 
 
 def test_hum_is_its_harmonics_with_straight_phase_and_amplitudes():

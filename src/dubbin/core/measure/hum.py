@@ -27,6 +27,7 @@ HIGHEST_HZ = 2600.0
 BEFORE = LOW_RATE // STEPS_PER_S // 2  # frames by which a window reaches over the edges of its step
 SHARED_STEPS = 10 * STEPS_PER_S  # over which the hum wanders so little that all are taken out by the same carriers
 THINNED = 5
+ROUNDS = 5  # of the mean and the weights
 SMOOTH_S = 1.6  # one sigma of the mean over time
 LOWEST_LEVEL_DBFS = -84.0  # of all harmonics together: below, there is no hum to speak of
 TRACKED = 14  # harmonics that the frequency is taken from
@@ -268,29 +269,18 @@ def _coherence(amplitudes: NDArray[np.complex64]) -> NDArray[np.float64]:
 
 def _robust_mean(values: NDArray[np.complex64], smooth_s: float) -> tuple[NDArray[np.complex64], NDArray[np.float32]]:
     """Smooth mean of values (..., steps) over time, and the spread of the values that count."""
-    width = round(2.0 * smooth_s * STEPS_PER_S) | 1
+    from dubbin.core.measure.hum_kernels import robust_mean
 
-    def smooth(v: NDArray[np.float32]) -> NDArray[np.float32]:
-        for _ in range(3):  # three running means make a bell, ten times as fast as a filter of that shape
-            v = scipy.ndimage.uniform_filter1d(v, width, axis=-1, mode="nearest")
-        return v
-
-    power = np.abs(values) ** 2
+    half = (round(2.0 * smooth_s * STEPS_PER_S) | 1) // 2
     # To begin with, what is weak counts: speech only ever adds.
-    thin = power[..., ::THINNED]
     size = max(int(4 * SMOOTH_S * STEPS_PER_S / THINNED) | 1, 3)
-    quiet = np.empty_like(thin)
-    for place in np.ndindex(*thin.shape[:-1]):  # line by line, which scipy does ten times as fast
-        quiet[place] = scipy.ndimage.percentile_filter(thin[place], 25, size=size, mode="nearest")
-    quiet = np.repeat(quiet, THINNED, axis=-1)[..., : power.shape[-1]]
-    weight = (quiet / (power + quiet + 1e-20)) ** 2
-    for _ in range(5):
-        total = smooth(weight) + 1e-12
-        mean = (smooth(weight * values.real) + 1j * smooth(weight * values.imag)) / total
-        error = np.abs(values - mean) ** 2
-        scale = smooth(weight * error) / total + 1e-16
-        weight = (scale / (error + scale)) ** 2
-    return mean.astype(np.complex64), np.sqrt(scale).astype(np.float32)
+    mean, spread = np.empty(values.shape, np.complex64), np.empty(values.shape, np.float32)
+    for place in np.ndindex(*values.shape[:-1]):
+        line = np.ascontiguousarray(values[place])
+        thin = np.abs(line[::THINNED]) ** 2
+        quiet = np.repeat(scipy.ndimage.percentile_filter(thin, 25, size=size, mode="nearest"), THINNED)[: len(line)]
+        robust_mean(line, quiet, half, ROUNDS, mean[place], spread[place])
+    return mean, spread
 
 
 def _phase_error(amplitudes: NDArray[np.complex64], spread: NDArray[np.float32], smooth_s: float) -> NDArray[np.float64]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from dubbin.core.kernel import C64, F32, F64, kernel
+from dubbin.core.kernel import C64, F32, F64, inlined, kernel
 
 
 @kernel(fastmath=True)
@@ -64,3 +64,58 @@ def products(x: F32, rows: F32, out: F32) -> None:
                 v += c[i] * y[i]
                 w += d[i] * y[i]
             out[k, r], out[k, r + 1], out[k, r + 2], out[k, r + 3] = p, q, v, w
+
+
+@inlined()
+def running_mean(x: F64, half: int, out: F64) -> None:
+    """Write into out (n,) the mean of x (n,) from half before to half after each value; the first and the last value go on beyond the ends."""
+    n = len(x)
+    total = x[0] * (half + 1)
+    for i in range(1, half + 1):
+        total += x[min(i, n - 1)]
+    share = 1.0 / (2 * half + 1)
+    for i in range(n):
+        out[i] = total * share
+        total += x[min(i + half + 1, n - 1)] - x[max(i - half, 0)]
+
+
+@inlined()
+def bell_mean(x: F64, half: int, spare: F64) -> None:
+    """Smooth x (n,) in place by three running means, which make a bell, ten times as fast as a filter of that shape. spare: (n,)."""
+    running_mean(x, half, spare)
+    running_mean(spare, half, x)
+    running_mean(x, half, spare)
+    x[:] = spare
+
+
+@kernel()
+def robust_mean(values: C64, quiet: F32, half: int, rounds: int, mean: C64, spread: F32) -> None:
+    """Write into mean and spread (n,) the smooth mean of values (n,) and how far those that count lie from it.
+
+    quiet: (n,) power of the weak values around each: to begin with, what is weak counts. half: values to each side of a running mean. rounds: in which the mean and the weights
+    of the values are found in turn; what lies far from the mean counts little."""
+    n = len(values)
+    weight, total, real, imaginary, scale, spare = np.empty(n), np.empty(n), np.empty(n), np.empty(n), np.empty(n), np.empty(n)
+    for i in range(n):
+        power = values[i].real ** 2 + values[i].imag ** 2
+        weight[i] = (quiet[i] / (power + quiet[i] + 1e-20)) ** 2
+    for _ in range(rounds):
+        for i in range(n):
+            total[i] = weight[i]
+            real[i], imaginary[i] = weight[i] * values[i].real, weight[i] * values[i].imag
+        bell_mean(total, half, spare)
+        bell_mean(real, half, spare)
+        bell_mean(imaginary, half, spare)
+        for i in range(n):
+            total[i] += 1e-12
+            real[i], imaginary[i] = real[i] / total[i], imaginary[i] / total[i]
+            error = (values[i].real - real[i]) ** 2 + (values[i].imag - imaginary[i]) ** 2
+            scale[i] = weight[i] * error
+        bell_mean(scale, half, spare)
+        for i in range(n):
+            scale[i] = scale[i] / total[i] + 1e-16
+            error = (values[i].real - real[i]) ** 2 + (values[i].imag - imaginary[i]) ** 2
+            weight[i] = (scale[i] / (error + scale[i])) ** 2
+    for i in range(n):
+        mean[i] = real[i] + 1j * imaginary[i]
+        spread[i] = np.sqrt(scale[i])

@@ -18,7 +18,7 @@ import numpy as np
 import soxr
 
 from dubbin.core.errors import CannotWrite
-from dubbin.core.jobs import Task
+from dubbin.core.jobs import Task, ahead
 from dubbin.core.sound.apart import decode_apart, look
 from dubbin.core.sound.interleaved import RawFile
 from dubbin.core.sound.peaks import PeakBuilder, PeakPyramid
@@ -131,7 +131,7 @@ class WorkingCopies:
             self.folder.mkdir(parents=True, exist_ok=True)
             passed = None
             if whole is not None and rate == info.rate and not drift_ppm:
-                passed = _pass_over(whole.blocks(), info, rate, drift_ppm, None, task)
+                passed = _pass_over(ahead(whole.blocks()), info, rate, drift_ppm, None, task)
             if passed is None or passed.nan_count:
                 blocks = whole.blocks() if whole is not None else decode_apart(path)
                 with replacing(data) as temporary, open(temporary, "wb") as out:
