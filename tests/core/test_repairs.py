@@ -171,7 +171,7 @@ def test_a_faint_click_takes_nothing_of_the_voice_with_it():
     rng, n = np.random.default_rng(5), np.arange(160)
     loud = np.flatnonzero(np.abs(voice) > 0.5 * np.max(np.abs(voice)))
     places = loud[:: max(len(loud) // 12, 1)][:12]
-    for gain_db in (-6.0, -18.0, -30.0):
+    for gain_db, most in ((-6.0, 0.8), (-18.0, 0.95), (-30.0, 1.0)):
         added = np.zeros(len(voice))
         for place in places:
             added[place : place + 160] += 10 ** (gain_db / 20) * 0.1 * np.cos(rng.uniform(0.2, 0.7) * n) * np.exp(-n / 30)
@@ -179,7 +179,7 @@ def test_a_faint_click_takes_nothing_of_the_voice_with_it():
         y = x.copy()
         for place in places:
             mended(y, x, place - 4, place + 110, RATE)
-        assert np.sum((y - voice) ** 2) < 1.02 * np.sum(added**2), gain_db
+        assert np.sum((y - voice) ** 2) < most * np.sum(added**2), gain_db
 
 
 def test_a_higher_sensitivity_finds_all_that_a_lower_one_does(room_tone):

@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QApplication, QMessageBox
 
 from dubbin.core.episode import saving
 from dubbin.core.episode.commands.markers import add_marker
+from dubbin.core.episode.document import Document
 from dubbin.core.episode.file import load_episode, save_episode
 from dubbin.core.jobs import JobRunner
 from dubbin.core.sound import working_copy
@@ -145,3 +146,34 @@ def test_a_folder_that_refuses_leaves_the_changes_and_the_next_place_is_served(o
     assert window.files.saver.wait()
     assert window.session.document.path == tmp_path / "here.dubbin" and texts_in(tmp_path / "here.dubbin") == ["mine"]
     assert "nowhere" in window.notices.text.text() and texts_in(little) == []
+
+
+def test_stopping_all_work_does_not_forget_what_is_on_its_way_to_the_disk(open_window, little, silent_disk, qtbot):
+    window = open_window(little)
+    marked(window, "mine")
+    window.actions_by_id["save"].run()
+    window.jobs.cancel_all()
+    silent_disk.set()
+    assert window.files.saver.wait()
+    assert texts_in(little) == ["mine"] and not window.session.document.has_changes and not window.session.document.is_changed_elsewhere
+
+
+def test_what_is_saved_late_is_noted_where_it_belongs(open_window, little, silent_disk, qtbot, tmp_path):
+    window = open_window(little)
+    first = window.session.document
+    marked(window, "mine")
+    window.actions_by_id["save"].run()
+    window.set_document(Document(window.session.folders.journals))
+    silent_disk.set()
+    assert window.files.saver.wait()
+    assert not first.has_changes and window.session.document.path is None and texts_in(little) == ["mine"]
+
+
+def test_saving_by_itself_does_not_take_the_place_of_what_is_said(open_window, little, qtbot):
+    window = open_window(little)
+    marked(window, "mine")
+    save_episode(add_marker(load_episode(little), 5, "theirs").episode, little)
+    window.notices.say("Something else.")
+    window.files.autosave()
+    assert window.files.saver.wait() and window.notices.text.text() == "Something else." and texts_in(little) == ["theirs"]
+    assert not window.files.save_now() and "changed by another program" in window.notices.text.text()

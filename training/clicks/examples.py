@@ -23,7 +23,6 @@ from dubbin.core.measure.masking import powers
 RATE = 48000
 SECONDS = 24.0
 RATES, RATE_SHARES = (48000, 44100, 16000, 96000), (0.62, 0.2, 0.13, 0.05)
-HEARD_DB, UNHEARD_DB = 6.0, 0.0  # above what covers it, in the band where it rises most: a click; none that anybody hears
 NEAR_S = 0.0002
 
 

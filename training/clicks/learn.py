@@ -17,7 +17,8 @@ from dubbin.core.measure.click_features import NAMES
 from dubbin.core.measure.click_judge import FARTHEST
 
 HIDDEN, PENALTY, PASSES = (8,), 1.0, 40  # few, and held back: the recordings are few, and what is learnt of them by heart helps nobody
-HEARD_DB, UNHEARD_DB = 6.0, -90.0  # what lies between is neither
+# What rises by more than this above what covers it is a click; where nothing was put there is none; what lies between is taught as neither.
+HEARD_DB, UNHEARD_DB = 6.0, -90.0
 JUDGED = 6  # voices from this number on are kept for judging
 
 

@@ -1,7 +1,7 @@
 """Declick: what lies under every click is estimated from the sound on both sides and from as much of what was recorded as is not click.
 
 First the samples are drawn that make the sound around them best predictable: a least-squares solution under an autoregressive model. Then the click is taken for what it is, noise that
-was added: its power at every instant is estimated, and what rises above it is kept. A loud click is drawn over altogether, a faint one takes nothing of the voice with it. Sources: Janssen,
+was added: its power at every instant is estimated, and of what was recorded as much is kept as is not click. A loud click is drawn over altogether, a faint one takes nothing of the voice with it. Sources: Janssen,
 Veldhuis and Vries, IEEE TASSP 1986; Godsill and Rayner, "Digital Audio Restoration", Springer 1998, chapter 5.2, and IEEE TSAP 1998. Limits: clicks longer than 8 ms are left.
 """
 

@@ -16,10 +16,8 @@ from dubbin.core.texts import tr
 
 T = TypeVar("T")
 TELL_EVERY_S = 0.1  # at the most, of how far work has come
-QUIET_FROM, SAVED_FROM = (
-    1_000_000_000,
-    2_000_000_000,
-)  # numbers of quiet jobs, and of those that save, begin here, so that no two jobs share one
+# Numbers of quiet jobs, and of those that save, begin here, so that no two jobs share one.
+QUIET_FROM, SAVED_FROM = 1_000_000_000, 2_000_000_000
 
 
 class JobBridge(QObject):
@@ -44,9 +42,8 @@ class JobBridge(QObject):
         if hold:
             self._runner.hold()
             self._painter.hold()
-        self._writer = JobRunner(
-            self._reported.emit, threads=1, first_number=SAVED_FROM
-        )  # a disk that does not answer holds up nothing else
+        # A disk that does not answer holds up nothing else.
+        self._writer = JobRunner(self._reported.emit, threads=1, first_number=SAVED_FROM)
         self._quiet: set[int] = set()
         self._slots: dict[Hashable, Job] = {}
         self._done: dict[int, tuple[Hashable, Callable[[Any], None], Callable[[], None]]] = {}
@@ -101,8 +98,10 @@ class JobBridge(QObject):
             self._soon.start(0)
 
     def cancel_all(self) -> None:
-        for slot in list(self._slots):
-            self.cancel(slot)
+        """Stop everything but what is on its way to the disk: it can't be taken back, and somebody has to learn that it is there."""
+        for slot, job in list(self._slots.items()):
+            if job.number < SAVED_FROM:
+                self.cancel(slot)
         self._soon.start(0)
 
     def is_busy(self, slot: Hashable) -> bool:

@@ -219,14 +219,16 @@ class EpisodeFiles:
         self.save()
         return self.saver.wait() and self._session.document.is_saved
 
-    def _ask_about_other(self, path: Path) -> None:
-        """Somebody else has written the file: what now?"""
+    def _ask_about_other(self, path: Path, by_itself: bool) -> None:
+        """Somebody else has written the file: what now? Where nobody has asked to save, what is said already goes before."""
+        if by_itself and self._notices.isVisible():
+            return
         ask_before_saving(self._notices, path, lambda: self.saver.start(over=True), self.save_as)
 
     def autosave(self) -> None:
         """Save where it can be done without a question."""
         if self._session.document.path is not None and self._session.document.has_changes and not self.saver.is_busy:
-            self.saver.start()
+            self.saver.start(by_itself=True)
 
     def may_leave(self) -> bool:
         """Ask what to do with unfinished work and unsaved changes; False when the person stays."""

@@ -9,6 +9,7 @@ from PyQt6.QtCore import QEventLoop, QObject, QTimer, pyqtSignal
 from PyQt6.QtWidgets import QMessageBox, QWidget
 
 from dubbin.core.episode.backups import keep_backup
+from dubbin.core.episode.document import Document
 from dubbin.core.episode.saving import Saved, Saving
 from dubbin.core.errors import ChangedElsewhere
 from dubbin.core.texts import tr
@@ -26,7 +27,7 @@ class Saver(QObject):
 
     said = pyqtSignal(str)
     saved = pyqtSignal(object)  # Path
-    refused = pyqtSignal(object)  # Path: another program has changed the file
+    refused = pyqtSignal(object, bool)  # Path: another program has changed the file; whether nobody had asked to save
     ended = pyqtSignal()
 
     def __init__(self, window: QWidget, session: Session, preferences: Preferences) -> None:
@@ -39,27 +40,30 @@ class Saver(QObject):
         """Whether something is on its way to the disk."""
         return self._session.jobs.is_busy(SLOT)
 
-    def start(self, path: Path | None = None, *, over: bool = False) -> None:
-        """Save to `path`, or to the episode's place. over: whatever stands there."""
+    def start(self, path: Path | None = None, *, over: bool = False, by_itself: bool = False) -> None:
+        """Save to `path`, or to the episode's place. over: whatever stands there. by_itself: nobody has asked for it."""
         if self.is_busy:
-            self._next = lambda: self.start(path, over=over)
+            self._next = lambda: self.start(path, over=over, by_itself=by_itself)
             return
-        session = self._session
-        saving, folder = session.document.saving(path, over=over), session.folders.backups / session.episode.id
+        session, document = self._session, self._session.document
+        saving, folder = document.saving(path, over=over), session.folders.backups / session.episode.id
         most = int(self._preferences.get("backups", BACKUPS))
-        session.jobs.start(SLOT, tr("Saving"), lambda _: _written(saving, folder, most), self._done, saves=True, failed=self._failed)
 
-    def _done(self, written: Written) -> None:
+        def done(written: Written) -> None:
+            self._done(document, written, by_itself)
+
+        session.jobs.start(SLOT, tr("Saving"), lambda _: _written(saving, folder, most), done, saves=True, failed=self._failed)
+
+    def _done(self, document: Document, written: Written, by_itself: bool) -> None:
         saved, about_backup = written
         if about_backup:
             self.said.emit(about_backup)
         if saved is None:
             self._next = None
-            path = self._session.document.path
             self._end()
-            self.refused.emit(path)
+            self.refused.emit(document.path, by_itself)
             return
-        self._session.document.note(saved)
+        document.note(saved)  # which need not be the one that is open now
         self.saved.emit(saved.path)
         self._end()
 
