@@ -13,6 +13,7 @@ from dubbin.core.episode import saving
 from dubbin.core.episode.commands.markers import add_marker
 from dubbin.core.episode.document import Document
 from dubbin.core.episode.file import load_episode, save_episode
+from dubbin.core.episode.journal_reading import left_over
 from dubbin.core.jobs import JobRunner
 from dubbin.core.sound import working_copy
 from dubbin.window.shell import saver
@@ -128,8 +129,7 @@ def test_who_leaves_while_the_folder_is_silent_is_told_what_is_waited_for_and_ma
         box = QApplication.activeModalWidget()
         assert isinstance(box, QMessageBox)
         said.append(box.text())
-        (button,) = box.buttons()
-        button.click()
+        next(b for b in box.buttons() if b.text() == "Stay").click()
 
     QTimer.singleShot(300, stay)
     assert not window.close() and window.isVisible() and "takes long to answer" in said[0]
@@ -177,3 +177,19 @@ def test_saving_by_itself_does_not_take_the_place_of_what_is_said(open_window, l
     window.files.autosave()
     assert window.files.saver.wait() and window.notices.text.text() == "Something else." and texts_in(little) == ["theirs"]
     assert not window.files.save_now() and "changed by another program" in window.notices.text.text()
+
+
+def test_who_leaves_all_the_same_is_offered_the_steps_at_the_next_start(open_window, little, silent_disk, folders, qtbot, monkeypatch):
+    monkeypatch.setattr(saver, "PATIENCE_MS", 50)
+    monkeypatch.setattr(JobRunner, "close", lambda runner, close=JobRunner.close: close(runner, 0.2))
+    window = open_window(little)
+    marked(window, "mine")
+    window.actions_by_id["save"].run()
+
+    def leave():
+        next(b for b in QApplication.activeModalWidget().buttons() if b.text() == "Leave all the same").click()
+
+    QTimer.singleShot(300, leave)
+    assert window.close() and texts_in(little) == []
+    (item,) = left_over(folders.journals)
+    assert item.episode_path == little and item.steps == 1

@@ -198,6 +198,10 @@ class Document:
             self._journal.saved(self.path, digest(as_read(self.history.episode)))
         self._journal.close(keep=self.is_saved)
 
+    def leave(self) -> None:
+        """Let go of the episode as it is, as when a program ends without warning: what is not saved is offered at the next start."""
+        self._journal.abandon()
+
     def _tell(self, before: Episode) -> None:
         for listener in list(self._listeners):
             listener(before, self.episode)

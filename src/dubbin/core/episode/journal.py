@@ -103,7 +103,7 @@ class Journal:
         self._file.close()
 
     def abandon(self) -> None:
-        """Let go of the file and leave it, as a crash would (for tests)."""
+        """Let go of the file and leave it, as a crash would."""
         if self._file is not None:
             self._file.abandon()
 

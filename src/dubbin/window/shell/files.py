@@ -232,8 +232,10 @@ class EpisodeFiles:
 
     def may_leave(self) -> bool:
         """Ask what to do with unfinished work and unsaved changes; False when the person stays."""
-        if not self._may_stop() or not self.saver.wait():
+        if not self._may_stop():
             return False
+        if not self.saver.wait():
+            return self.saver.is_left_behind
         if not self._session.document.has_changes:
             return True
         box = QMessageBox(self._window)
@@ -244,7 +246,7 @@ class EpisodeFiles:
         box.setDefaultButton(kinds.Save)
         answer = box.exec()
         if answer == kinds.Save:
-            return self.save_now()
+            return self.save_now() or self.saver.is_left_behind
         return bool(answer == kinds.Discard)
 
     def _may_stop(self) -> bool:

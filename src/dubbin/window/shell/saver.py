@@ -34,6 +34,7 @@ class Saver(QObject):
         super().__init__(window)
         self._window, self._session, self._preferences = window, session, preferences
         self._next: Callable[[], None] | None = None
+        self.is_left_behind = False  # somebody leaves without waiting for what is being written
 
     @property
     def is_busy(self) -> bool:
@@ -79,7 +80,8 @@ class Saver(QObject):
             self.ended.emit()
 
     def wait(self) -> bool:
-        """Let the window live until all is written; False when the person would rather not wait for it."""
+        """Let the window live until all is written; False when the person would rather not wait for it: to stay, or to leave (`is_left_behind`)."""
+        self.is_left_behind = False
         if not self.is_busy:
             return True
         loop = QEventLoop()
@@ -94,10 +96,18 @@ class Saver(QObject):
         box = QMessageBox(self._window)
         box.setWindowTitle(tr("Saving"))
         box.setText(tr("“{title}” is being saved; its folder takes long to answer.").format(title=self._session.episode.title))
-        box.setInformativeText(tr("The window goes on by itself once it is done."))
-        box.addButton(tr("Stay"), QMessageBox.ButtonRole.RejectRole)
+        box.setInformativeText(
+            tr("The window goes on by itself once it is done. Who leaves now is offered the unsaved steps when Dubbin starts again.")
+        )
+        stay = box.addButton(tr("Stay"), QMessageBox.ButtonRole.RejectRole)
+        leave = box.addButton(tr("Leave all the same"), QMessageBox.ButtonRole.DestructiveRole)
+        box.setDefaultButton(stay)
+        box.setEscapeButton(stay)
         self.ended.connect(box.accept)
         box.exec()
+        if box.clickedButton() is leave and self.is_busy:
+            self.is_left_behind = True
+            self._session.document.leave()
         self.ended.disconnect(box.accept)
         box.deleteLater()
 
