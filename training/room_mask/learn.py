@@ -1,7 +1,10 @@
 """Learns the network of `core/treat/room_mask.py` from what `pairs.py` made. Needs PyTorch (Debian's python3-torch will do); the program doesn't.
 
     python3 training/room_mask/learn.py PAIRS OUT.npz --minutes 13 --loss bands
-    python3 training/room_mask/learn.py PAIRS OUT.npz --minutes 12 --loss heard --begin OUT.npz
+    python3 training/room_mask/learn.py PAIRS OUT.npz --minutes 36 --loss heard --begin OUT.npz
+
+It learns at its place: what is judged is the mean of its gain and of the room's decay, as `dereverb` takes it, not its gain alone. What is written is the running mean of
+the weights (Polyak and Juditsky, "Acceleration of stochastic approximation by averaging", 1992), which remembers less of the last clips by heart.
 
 Losses: `bands`, the difference of band magnitudes to the power 0.4 from the same talk close by; `heard`, differences of loudness as PESQ counts them, in which echo that is
 left in quiet bands weighs most (ITU-T P.862, 10.2.9 to 10.2.11, without its search for delays and its filters).
@@ -10,6 +13,7 @@ left in quiet bands weighs most (ITU-T P.862, 10.2.9 to 10.2.11, without its sea
 from __future__ import annotations
 
 import argparse
+import copy
 import time
 from pathlib import Path
 
@@ -18,19 +22,21 @@ import torch
 from torch import nn
 
 BANDS, WIDTH = 40, 128
+HEARD = 4  # of the five that `pairs.py` keeps
 DILATIONS = (1, 2, 4, 8, 16, 1, 2, 4, 8, 16)
 SLOPE, RANGE_DB, SCALE_DB = 0.2, 80.0, 20.0
 CROP, BATCH = 320, 24
 POWER = 0.4
 SPEECH_POWER, LOUDNESS, ADDED = 6.5, 0.23, 0.3  # exponent of ten of the level of speech, of loudness, weight of what is added
 EDGE = slice(15, -15)  # frames of a crop that count
+MEAN_OVER = 0.998  # share of the mean that stays from one step to the next
 FORGOTTEN = 0.15  # share of what a layer hands on that is left out while learning
 
 
 class RoomMask(nn.Module):
     def __init__(self) -> None:
         super().__init__()
-        self.first = nn.Conv1d(4 * BANDS, WIDTH, 1)
+        self.first = nn.Conv1d(HEARD * BANDS, WIDTH, 1)
         self.layers = nn.ModuleList(nn.Conv1d(WIDTH, WIDTH, 3, padding=d, dilation=d) for d in DILATIONS)
         self.last = nn.Conv1d(WIDTH, BANDS, 1)
         with torch.no_grad():
@@ -46,7 +52,7 @@ class RoomMask(nn.Module):
 
 
 def load(folder: Path, judged: bool) -> tuple[np.ndarray, np.ndarray]:
-    """Levels above speech, in dB: (clips, frames, 4, BANDS) and (clips, frames, BANDS)."""
+    """Levels above speech, in dB: (clips, frames, 5, BANDS) and (clips, frames, BANDS)."""
     bands, truth = [], []
     for path in sorted(folder.glob("*.npz")):
         if path.name.startswith("judged") == judged:
@@ -69,21 +75,21 @@ def batch(bands: np.ndarray, truth: np.ndarray, rng: np.random.Generator) -> tup
 
 
 def inputs(bands: torch.Tensor) -> torch.Tensor:
-    return (bands.clamp(min=-RANGE_DB) / SCALE_DB).flatten(2).transpose(1, 2).contiguous()
+    return (bands[:, :, :HEARD].clamp(min=-RANGE_DB) / SCALE_DB).flatten(2).transpose(1, 2).contiguous()
 
 
 def loss_in_bands(net: RoomMask, bands: torch.Tensor, truth: torch.Tensor) -> torch.Tensor:
     gains = net(inputs(bands)).transpose(1, 2)
-    after = 10 ** (bands[:, :, 1] / 20)
-    got, wanted = (gains * after + 1e-4) ** POWER, (10 ** (truth / 20) + 1e-4) ** POWER
+    after, decay = 10 ** (bands[:, :, 1] / 20), 10 ** (bands[:, :, HEARD] / 10)
+    got, wanted = (torch.sqrt(gains * decay + 1e-8) + 1e-4) ** POWER, (10 ** (truth / 20) + 1e-4) ** POWER
     off = got - torch.minimum(wanted, (after + 1e-4) ** POWER)
     return (off**2)[:, EDGE].mean()
 
 
 def loss_heard(net: RoomMask, bands: torch.Tensor, truth: torch.Tensor) -> torch.Tensor:
     gains = net(inputs(bands)).transpose(1, 2)
-    after = 10 ** (bands[:, :, 1] / 10 + SPEECH_POWER)
-    got, wanted = gains**2 * after, torch.minimum(10 ** (truth / 10 + SPEECH_POWER), after)
+    after, decay = (10 ** (bands[:, :, k] / 10 + SPEECH_POWER) for k in (1, HEARD))
+    got, wanted = gains * decay, torch.minimum(10 ** (truth / 10 + SPEECH_POWER), after)
     loud, wanted_loud = (got + 30) ** LOUDNESS, (wanted + 30) ** LOUDNESS
     off = loud - wanted_loud
     heard = (off.abs() - 0.25 * torch.minimum(loud, wanted_loud)).clamp(min=0) + 0.1 * off.abs()
@@ -127,6 +133,7 @@ def main() -> None:
     net, (loss_of, rate) = RoomMask(), LOSSES[given.loss]
     if given.begin is not None:
         read(net, given.begin)
+    mean_net = copy.deepcopy(net).eval()
     print(f"{len(bands)} clips, {sum(p.numel() for p in net.parameters())} weights", flush=True)
     optimiser = torch.optim.AdamW(net.parameters(), rate, weight_decay=1e-4)
     start, step, mean = time.monotonic(), 0, 0.0
@@ -138,15 +145,18 @@ def main() -> None:
         loss.backward()
         nn.utils.clip_grad_norm_(net.parameters(), 1.0)
         optimiser.step()
+        with torch.no_grad():
+            share = min(MEAN_OVER, step / (step + 10))
+            for one, mean_of in zip(net.parameters(), mean_net.parameters(), strict=True):
+                mean_of.mul_(share).add_(one, alpha=1 - share)
         mean = 0.98 * mean + 0.02 * loss.item() if step else loss.item()
         step += 1
         if step % 200 == 0:
-            net.eval()
             with torch.no_grad():
                 other = np.mean(
                     [
                         loss_of(
-                            net,
+                            mean_net,
                             torch.from_numpy(judged[0][k : k + 4].astype(np.float32)),
                             torch.from_numpy(judged[1][k : k + 4].astype(np.float32)),
                         ).item()
@@ -154,9 +164,8 @@ def main() -> None:
                     ]
                 )
             print(f"{step} steps, {gone:.0%}: {mean:.5f}, voices not learnt from {other:.5f}", flush=True)
-            net.train()
-            write(net, given.out)
-    write(net, given.out)
+            write(mean_net, given.out)
+    write(mean_net, given.out)
 
 
 def named(net: RoomMask) -> dict[str, nn.Conv1d]:

@@ -2,7 +2,8 @@
 
     python training/room_mask/pairs.py VOICES OUT --count 300 --seed 1 [--judged]
 
-Writes OUT/SEED.npz: `bands` (clips, frames, 4, BANDS) and `truth` (clips, frames, BANDS), decibels in half precision, and `level` (clips,).
+Writes OUT/SEED.npz: `bands` (clips, frames, 5, BANDS), the four that the network hears and what the room's decay alone would leave, and `truth` (clips, frames, BANDS),
+decibels in half precision, and `level` (clips,).
 """
 
 from __future__ import annotations
@@ -20,7 +21,7 @@ from dubbin.core.jobs import Task
 from dubbin.core.sound.level import db_to_gain
 from dubbin.core.sound.source import Sound
 from dubbin.core.treat.chain import Chain, Use
-from dubbin.core.treat.dereverb import dereverb_stft, predicted_of
+from dubbin.core.treat.dereverb import DereverbSettings, dereverb_stft, predicted_of
 from dubbin.core.treat.registry import TREATMENTS
 from dubbin.core.treat.room_mask import band_edges, in_bands, speech_level
 from dubbin.core.treat.stft import power
@@ -50,14 +51,22 @@ def response(rng: np.random.Generator) -> np.ndarray:
 
 
 def noise(rng: np.random.Generator, count: int) -> np.ndarray:
-    kind = rng.integers(3)
+    kind = rng.integers(4)
     if kind == 0:
         x = fan_noise(count, RATE, int(rng.integers(1 << 30)))
     else:
         x = rng.standard_normal(count)
-        if kind == 1:
+        if kind == 3:
+            x = shaped(x, rng)
+        elif kind == 1:
             x = signal.lfilter([0.05, -0.096, 0.051, -0.0044], [1, -2.495, 2.017, -0.522], x)
     return (x / np.std(x)).astype(np.float32)
+
+
+def shaped(x: np.ndarray, rng: np.random.Generator) -> np.ndarray:
+    """Noise of no kind in particular: a smooth spectrum, drawn at random in octaves, 8 dB up and down."""
+    octaves = np.log2(np.maximum(np.fft.rfftfreq(len(x), 1 / RATE), 20) / 20)
+    return np.fft.irfft(np.fft.rfft(x) * 10 ** (np.interp(octaves, np.arange(11), rng.normal(0, 8, 11) - 4 * np.arange(11)) / 20), len(x))
 
 
 def clip(files: list[Path], rng: np.random.Generator) -> tuple[np.ndarray, np.ndarray, float]:
@@ -71,8 +80,8 @@ def clip(files: list[Path], rng: np.random.Generator) -> tuple[np.ndarray, np.nd
         near[int(EARLY_S * RATE) :] = 0
         y, close = (signal.oaconvolve(x, a)[: len(x)].astype(np.float32) for a in (h, near))
     loud = float(np.sqrt(np.mean(y**2)))
-    if rng.random() < 0.5:
-        y = y + noise(rng, len(y)) * loud * 10 ** (-rng.uniform(8, 30) / 20)
+    if rng.random() < 0.55:
+        y = y + noise(rng, len(y)) * loud * 10 ** (-rng.uniform(6, 30) / 20)
         denoise = TREATMENTS["denoise"]
         strength = float(rng.choice([1.0, rng.uniform(0.6, 1.0)]))
         y = Chain(Sound(y[None].astype(np.float32), RATE), [Use(denoise, denoise.settings_type(), strength)]).read(0, len(y))[0]
@@ -85,7 +94,8 @@ def clip(files: list[Path], rng: np.random.Generator) -> tuple[np.ndarray, np.nd
     before, after, late = predicted_of(stft.analyse(y), found, 0, stft, RATE, 0)[1:]
     statistical = suppression_gains(after, late + 1e-14, floor=db_to_gain(STATISTICAL_FLOOR_DB))
     edges = band_edges(RATE, stft.frame)
-    bands = [in_bands(P, edges) for P in (before, after, late, after * statistical**2)]
+    decay = suppression_gains(after, late + 1e-14, floor=db_to_gain(-DereverbSettings().depth_db))
+    bands = [in_bands(P, edges) for P in (before, after, late, after * statistical**2, after * decay)]
     level = speech_level(before.mean(axis=1))
     truth = in_bands(power(stft.analyse(close)), edges)
     db = lambda B: 10 * np.log10(B + 1e-14)  # noqa: E731

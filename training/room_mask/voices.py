@@ -8,9 +8,10 @@ The Italian and the Danish voice are kept for judging, and never learnt from.
 
 from __future__ import annotations
 
-import subprocess
+from functools import lru_cache
 from pathlib import Path
 
+import av
 import numpy as np
 import soxr
 
@@ -30,15 +31,16 @@ def files_of(folder: Path, voice: str) -> list[Path]:
     )
 
 
+@lru_cache(maxsize=4000)
 def read(path: Path) -> np.ndarray:
     """Mono sound at RATE, trimmed; empty where there is none."""
-    kind = ["-f", "g722"] if path.suffix == ".g722" else []
-    done = subprocess.run(
-        ["ffmpeg", "-v", "error", *kind, "-i", str(path), "-ac", "1", "-ar", str(RATE), "-f", "f32le", "-"],
-        capture_output=True,
-        check=False,
-    )
-    x = np.frombuffer(done.stdout, np.float32)
+    with av.open(str(path), format="g722" if path.suffix == ".g722" else None) as file:
+        stream = file.streams.audio[0]
+        rate = stream.rate
+        mono = av.AudioResampler("flt", "mono", rate)
+        parts = [frame.to_ndarray()[0] for packet in file.decode(stream) for frame in mono.resample(packet)]
+    x = np.concatenate(parts).astype(np.float32) if parts else np.zeros(0, np.float32)
+    x = soxr.resample(x, rate, RATE) if rate != RATE else x
     hops = len(x) // 960
     if hops < 10:
         return np.zeros(0, np.float32)

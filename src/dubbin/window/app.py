@@ -87,7 +87,7 @@ def run(folders: Folders, episode: Path | None, prepare: Prepare | None = None, 
     if episode is None and preferences.get("reopen", False):
         episode = next(iter(RecentEpisodes(preferences).paths()), None)
     try:
-        document = Document.opened(folders.journals, episode) if episode else None
+        document = _opened(folders.journals, episode) if episode else None
     except DubbinError as error:
         print(f"dubbin: {error}", file=sys.stderr)
         return 1
@@ -107,6 +107,13 @@ def run(folders: Folders, episode: Path | None, prepare: Prepare | None = None, 
     code = int(app.exec())
     interrupt.end()
     _end(code)
+
+
+def _opened(journals: Path, path: Path) -> Document | None:
+    """The episode at `path`; None when somebody would not wait for it. Raises BadEpisode."""
+    from dubbin.window.shell.read_apart import read_apart
+
+    return read_apart(None, tr("Opening {name} …").format(name=path.name), lambda: Document.opened(journals, path), Document.leave)
 
 
 def go_first() -> None:

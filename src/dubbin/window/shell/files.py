@@ -23,6 +23,7 @@ from dubbin.window.session.session import Session
 from dubbin.window.shell.changed_elsewhere import ask_before_saving
 from dubbin.window.shell.file_kinds import EPISODE_FILES
 from dubbin.window.shell.notices import Notices
+from dubbin.window.shell.read_apart import read_apart
 from dubbin.window.shell.recovery import RecoveryDialog, is_sure
 from dubbin.window.shell.saver import Saver
 from dubbin.window.shell.step import Step
@@ -76,12 +77,20 @@ class EpisodeFiles:
 
     def open(self, path: Path) -> None:
         """Open an episode file; says why when it can't."""
+        if self._show(path, lambda: Document.opened(self._journals, path)):
+            self.recent.add(path)
+
+    def _show(self, path: Path | None, read: Callable[[], Document]) -> bool:
+        """Show the document that `read` gives, from the file at `path`; whether it could be read, and was waited for."""
+        name = path.name if path is not None else tr("the episode")
         try:
-            self._set_document(Document.opened(self._journals, path))
+            document = read_apart(self._window, tr("Opening {name} …").format(name=name), read, Document.leave)
         except DubbinError as error:
             self._notices.say(str(error))
-            return
-        self.recent.add(path)
+            return False
+        if document is not None:
+            self._set_document(document)
+        return document is not None
 
     def open_recent(self, path: Path) -> None:
         """Open one of the episodes that were open before."""
@@ -105,12 +114,8 @@ class EpisodeFiles:
             self.open_backup(found[texts.index(text)].path)
 
     def open_backup(self, path: Path) -> None:
-        try:
-            self._set_document(Document(self._journals, load_episode(path)))
-        except DubbinError as error:
-            self._notices.say(str(error))
-            return
-        self._notices.say(tr("This is a backup. Save as … keeps it; the episode's own file is as it was."))
+        if self._show(path, lambda: Document(self._journals, load_episode(path))):
+            self._notices.say(tr("This is a backup. Save as … keeps it; the episode's own file is as it was."))
 
     def _backup_folder(self) -> Path:
         return self._session.folders.backups / self._session.episode.id
@@ -301,7 +306,4 @@ class EpisodeFiles:
             item.journal.unlink(missing_ok=True)
 
     def recover(self, item: LeftOver) -> None:
-        try:
-            self._set_document(Document.recovered(self._journals, item))
-        except DubbinError as error:
-            self._notices.say(str(error))
+        self._show(item.episode_path, lambda: Document.recovered(self._journals, item))
