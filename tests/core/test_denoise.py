@@ -10,7 +10,19 @@ from dubbin.core.jobs import Task
 from dubbin.core.measure.noise import NoiseMeter
 from dubbin.core.sound.source import Sound
 from dubbin.core.treat.chain import Chain, Use
-from dubbin.core.treat.denoise import BLEND_WINDOW_S, DRY_DB, RINGING_DB, ROOM_SHARE, Denoise, DenoiseSettings, Engine, _network, _suppressed, dryness, stft_of
+from dubbin.core.treat.denoise import (
+    BLEND_WINDOW_S,
+    DRY_DB,
+    RINGING_DB,
+    ROOM_SHARE,
+    Denoise,
+    DenoiseSettings,
+    Engine,
+    _network,
+    _suppressed,
+    dryness,
+    stft_of,
+)
 from dubbin.core.treat.tiles import DiskTileCache
 from dubbin.core.treat.treatment import Context
 from dubbin.demo.room import room_response

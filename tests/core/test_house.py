@@ -14,7 +14,7 @@ from dubbin.core.treat.registry import REPAIRS
 ROOT = Path(dubbin.__file__).parent
 # Lower floors first: a module may import from its own floor and from those below.
 FLOORS = ["sound", "measure", "treat", "speech", "episode", "mix", "deliver", "batch"]
-SHARED = {"about", "errors", "figures", "in_time", "seats", "jobs", "folders", "memory", "licences", "log", "kernel", "texts"}
+SHARED = {"about", "errors", "figures", "in_time", "there", "seats", "jobs", "folders", "memory", "licences", "log", "kernel", "texts"}
 
 
 def imports_of(path: Path) -> set[str]:

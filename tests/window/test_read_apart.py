@@ -81,7 +81,9 @@ def test_who_does_not_wait_gets_nothing_and_the_late_result_is_let_go_of(qtbot, 
     qtbot.waitUntil(lambda: let_go == ["late"])
 
 
-def test_an_episode_in_a_folder_that_does_not_answer_is_given_up_and_the_present_one_stays(open_window, little, qtbot, answers, monkeypatch, tmp_path):
+def test_an_episode_in_a_folder_that_does_not_answer_is_given_up_and_the_present_one_stays(
+    open_window, little, qtbot, answers, monkeypatch, tmp_path
+):
     monkeypatch.setattr(module, "PATIENCE_MS", 20)
     window = open_window(little)
     before, read = window.session.document, document.read_episode

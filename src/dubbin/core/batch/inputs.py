@@ -14,6 +14,7 @@ from dubbin.core.episode.model import Tags
 from dubbin.core.errors import DubbinError
 from dubbin.core.sound.folder import recordings_in
 from dubbin.core.texts import tr
+from dubbin.core.there import is_file_there, is_folder_there
 
 TABLE = ".csv"
 TAG_NAMES = tuple(f.name for f in fields(Tags))
@@ -36,7 +37,7 @@ class BatchInput:
         """The files that it is made of."""
         if self.files:
             return list(self.files)
-        return recordings_in(self.path) if self.path.is_dir() else [self.path]
+        return recordings_in(self.path) if is_folder_there(self.path) else [self.path]
 
 
 def find_inputs(paths: Sequence[Path], out: Path) -> list[BatchInput]:
@@ -44,7 +45,7 @@ def find_inputs(paths: Sequence[Path], out: Path) -> list[BatchInput]:
     the episodes in it; the rows of a table. Nothing in the output folder. Raises DubbinError."""
     found: list[BatchInput] = []
     for path in paths:
-        if path.is_dir():
+        if is_folder_there(path):
             inside = _episodes_in(path, out.resolve())
             if not inside:
                 raise DubbinError(tr("The folder {path} holds no recordings.").format(path=path))
@@ -59,8 +60,8 @@ def find_inputs(paths: Sequence[Path], out: Path) -> list[BatchInput]:
 def _episodes_in(folder: Path, out: Path) -> list[Path]:
     """A folder itself where it holds recordings, the folders in it that hold some, and its episodes."""
     inside = [p for p in sorted(folder.iterdir()) if not p.name.startswith(".")]
-    episodes = [p for p in inside if p.suffix.lower() == SUFFIX and p.is_file()]
-    folders = [p for p in inside if p.is_dir() and p.resolve() != out and recordings_in(p)]
+    episodes = [p for p in inside if p.suffix.lower() == SUFFIX and is_file_there(p)]
+    folders = [p for p in inside if is_folder_there(p) and p.resolve() != out and recordings_in(p)]
     return [*([folder] if recordings_in(folder) else []), *folders, *episodes]
 
 

@@ -11,6 +11,7 @@ from typing import Any
 from dubbin.core.batch.inputs import BatchInput
 from dubbin.core.deliver.recipe import Recipe
 from dubbin.core.sound.writing import replacing
+from dubbin.core.there import is_there
 
 STATE = "batch.json"
 
@@ -71,7 +72,7 @@ class DoneBefore:
                 True,
                 float(plain.get("seconds", 0.0)),
             )
-            there = all(m["pass"] in (True, False) and m["file"] is not None and Path(m["file"]).exists() for m in outcome.masters)
+            there = all(m["pass"] in (True, False) and m["file"] is not None and is_there(Path(m["file"])) for m in outcome.masters)
         except (KeyError, TypeError, ValueError, OSError, OverflowError):
             return None
         return outcome if outcome.error is None and outcome.masters and there else None

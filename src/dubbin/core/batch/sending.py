@@ -15,6 +15,7 @@ from dubbin.core.errors import CannotWrite, DubbinError
 from dubbin.core.sound.working_copy import fingerprint_of
 from dubbin.core.sound.writing import replacing
 from dubbin.core.texts import tr
+from dubbin.core.there import is_file_there
 
 BLOCK_BYTES = 8_000_000
 There = Callable[..., Any]  # runs a function with its arguments on the other machine, and hands out what it returns
@@ -27,7 +28,7 @@ Places = Mapping[str, str]  # paths of one machine, and where the same files are
 def arrived(inbox: Path, fingerprint: str, name: str) -> str | None:
     """Where a file is that came before; None where it did not."""
     path = inbox / fingerprint / name
-    return str(path) if path.is_file() else None
+    return str(path) if is_file_there(path) else None
 
 
 def take_block(inbox: Path, fingerprint: str, name: str, sending: str, offset: int, data: bytes) -> None:
@@ -64,7 +65,7 @@ def give_block(path: str, offset: int) -> bytes:
 
 def files_in(folder: Path) -> list[str]:
     """Names of the files that came out of the work."""
-    return sorted(p.name for p in folder.iterdir() if p.is_file() and not p.name.startswith("."))
+    return sorted(p.name for p in folder.iterdir() if is_file_there(p) and not p.name.startswith("."))
 
 
 def clear_away(folders: Sequence[Path]) -> None:
@@ -95,7 +96,7 @@ def files_of(work: Work, stand: Stand) -> list[Path]:
     if recipe is not None:
         found += [Path(m.path) for m in recipe.music]
     found += [Path(d.delivery.cover) for d in (recipe, episode) if d is not None and d.delivery.cover]
-    return [path for path in dict.fromkeys(found) if path.is_file()]  # what is missing is told by the step that needs it
+    return [path for path in dict.fromkeys(found) if is_file_there(path)]  # what is missing is told by the step that needs it
 
 
 def contents(paths: Sequence[Path]) -> dict[Path, str]:

@@ -20,6 +20,7 @@ from dubbin.core.jobs import Task
 from dubbin.core.sound.working_copy import fingerprint_of
 from dubbin.core.sound.writing import check_folder, replacing, scratch_folder
 from dubbin.core.texts import tr
+from dubbin.core.there import is_file_there, is_folder_there, is_there
 
 ARCHIVE = ".zip"
 RECORDINGS = "recordings"
@@ -40,7 +41,7 @@ def collect(episode: Episode, out: Path, task: Task | None = None) -> Collected:
     """Copy an episode, its recordings and its cover into a new folder, or an archive where `out` ends in .zip. Raises CannotWrite."""
     task = task or Task()
     is_archive = out.suffix.lower() == ARCHIVE
-    if not is_archive and out.exists() and (not out.is_dir() or any(out.iterdir())):
+    if not is_archive and is_there(out) and (not is_folder_there(out) or any(out.iterdir())):
         raise CannotWrite(tr("{out} is not empty: name a new folder.").format(out=out))
     check_folder(out.parent)
     _check_space(episode, out.parent, 2 if is_archive else 1)
@@ -73,7 +74,7 @@ def _fill(episode: Episode, folder: Path, name: str, task: Task) -> tuple[int, l
         size = _size(source)
         part = task.part(0.95 * done / total, 0.95 * (done + size) / total)
         done += size
-        if not source.is_file():
+        if not is_file_there(source):
             remarks.append(tr("{path} is missing: it was not copied.").format(path=source))
             recordings.append(recording)
             continue
@@ -86,7 +87,7 @@ def _fill(episode: Episode, folder: Path, name: str, task: Task) -> tuple[int, l
     delivery = episode.delivery
     if delivery.cover:
         cover = Path(delivery.cover)
-        if cover.is_file():
+        if is_file_there(cover):
             to = folder / f"cover{cover.suffix.lower()}"
             _copy(cover, to, task.part(0.95, 0.97))
             delivery = replace(delivery, cover=str(to))

@@ -8,6 +8,7 @@ from pathlib import Path
 
 from dubbin.core.episode.file import SUFFIX
 from dubbin.core.sound.writing import replacing
+from dubbin.core.there import is_file_there
 
 MOST_KEPT = 99
 
@@ -24,7 +25,7 @@ class Backup:
 def keep_backup(episode: Path, folder: Path, most: int) -> None:
     """Copy an episode's file into a folder before it is written anew. most: older ones than so many go; 0 keeps none. A file that is not there yet, or can't be
     read, is no trouble; raises OSError where the folder can't be written to."""
-    if most <= 0 or not episode.is_file():
+    if most <= 0 or not is_file_there(episode):
         return
     found = backups(folder)
     if found and found[0].path.read_bytes() == episode.read_bytes():

@@ -14,6 +14,7 @@ from dubbin.core.measure.role import guess_role
 from dubbin.core.sound.source import PickedChannels
 from dubbin.core.sound.working_copy import WorkingCopies, WorkingCopy
 from dubbin.core.texts import tr
+from dubbin.core.there import is_there
 
 MOST_LANES = 16
 
@@ -80,7 +81,7 @@ def remarks_on(recording: Recording, rate: int) -> tuple[str, ...]:
 def recording_source(recording: Recording, copies: WorkingCopies, rate: int, task: Task | None = None) -> WorkingCopy:
     """The working copy of a recording of an episode. Raises UnusableSound when its file is gone or is another."""
     path = Path(recording.path)
-    if not path.exists():
+    if not is_there(path):
         raise UnusableSound(tr("{path} was not found. If it was moved, say on its job card in Intake where it is now.").format(path=path))
     return copies.obtain(path, rate, task, drift_ppm=recording.drift_ppm)
 

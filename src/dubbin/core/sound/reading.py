@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import os
 import re
+import stat
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
@@ -49,15 +50,19 @@ def check_readable(path: Path) -> None:
     """Raise UnusableSound with a plain sentence when there is nothing to read at `path`."""
     if re.match(r"[a-zA-Z][a-zA-Z0-9+.-]+:/", str(path)):
         raise UnusableSound(tr("{path} is an address; only files on this machine can be opened.").format(path=path))
-    if not path.exists():
-        raise UnusableSound(tr("{path} was not found.").format(path=path))
-    if path.is_dir():
+    try:
+        status = path.stat()
+    except PermissionError as error:
+        raise UnusableSound(tr("{path} may not be read: its permissions forbid it.").format(path=path)) from error
+    except (OSError, ValueError) as error:
+        raise UnusableSound(tr("{path} was not found.").format(path=path)) from error
+    if stat.S_ISDIR(status.st_mode):
         raise UnusableSound(tr("{path} is a folder, not a sound file.").format(path=path))
-    if not path.is_file():
+    if not stat.S_ISREG(status.st_mode):
         raise UnusableSound(tr("{path} is not an ordinary file.").format(path=path))
     if not os.access(path, os.R_OK):
         raise UnusableSound(tr("{path} may not be read: its permissions forbid it.").format(path=path))
-    if path.stat().st_size == 0:
+    if status.st_size == 0:
         raise UnusableSound(tr("{path} is empty (0 bytes).").format(path=path))
 
 

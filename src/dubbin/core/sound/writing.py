@@ -22,6 +22,7 @@ from dubbin.core.errors import CannotWrite
 from dubbin.core.jobs import Task
 from dubbin.core.sound.source import BLOCK_FRAMES, Samples, Source, blocks
 from dubbin.core.texts import tr
+from dubbin.core.there import is_folder_there, is_there
 
 SCRATCH = ".dubbin-"  # beginning of the names of folders that are there for a while
 LARGEST_WAV = 4_000_000_000  # bytes; above, RF64
@@ -90,10 +91,10 @@ def is_left_over(name: str) -> bool:
 
 def check_output(path: Path, inputs: tuple[Path, ...] = ()) -> None:
     """Raise CannotWrite when `path` can't be written, or when it is one of the inputs."""
-    if path.is_dir():
+    if is_folder_there(path):
         raise CannotWrite(tr("{path} is a folder; name a file to write to.").format(path=path))
     for other in inputs:
-        if path.exists() and other.exists() and os.path.samefile(path, other):
+        if is_there(path) and is_there(other) and os.path.samefile(path, other):
             raise CannotWrite(
                 tr("{path} is the recording itself; recordings are never written over. Choose another name.").format(path=path)
             )
@@ -102,9 +103,9 @@ def check_output(path: Path, inputs: tuple[Path, ...] = ()) -> None:
 
 def check_folder(folder: Path) -> None:
     """Raise CannotWrite when nothing can be written into `folder`."""
-    if not folder.exists():
+    if not is_there(folder):
         raise CannotWrite(tr("The folder {folder} does not exist.").format(folder=folder))
-    if not folder.is_dir():
+    if not is_folder_there(folder):
         raise CannotWrite(tr("{folder} is not a folder.").format(folder=folder))
     if not os.access(folder, os.W_OK | os.X_OK):
         raise CannotWrite(tr("The folder {folder} can't be written to.").format(folder=folder))

@@ -19,6 +19,7 @@ from typing import TYPE_CHECKING
 from dubbin.core.errors import CannotWrite, DubbinError
 from dubbin.core.figures import number
 from dubbin.core.texts import tr
+from dubbin.core.there import is_file_there
 
 if TYPE_CHECKING:
     from dubbin.core.speech.recogniser import Recogniser
@@ -73,7 +74,7 @@ def built_in_model() -> Path:
 
 def check_model(folder: Path) -> None:
     """Raises DubbinError when a folder holds no model that can be used."""
-    missing = [name for name in NEEDED if not (folder / name).is_file()]
+    missing = [name for name in NEEDED if not is_file_there(folder / name)]
     if missing:
         raise DubbinError(
             tr(

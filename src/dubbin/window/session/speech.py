@@ -29,6 +29,7 @@ from dubbin.core.speech.transcribe import Transcription, remark_on, transcribe_w
 from dubbin.core.speech.transcript import Transcript, Word, WordKind
 from dubbin.core.speech.word_table import WordTable
 from dubbin.core.texts import tr
+from dubbin.core.there import is_folder_there
 from dubbin.window.session.lookup import Lookup
 from dubbin.window.session.preferences import Preferences
 from dubbin.window.session.session import Session
@@ -64,7 +65,7 @@ class Speech(QObject):
     def models(self) -> Models:
         """The speech model that the person prefers; a folder that is gone gives way to the quick one."""
         chosen = self.preferences.get("speech_model", "")
-        return Models(chosen if chosen in MODELS or Path(chosen or "-").is_dir() else "", self._session.folders.cache)
+        return Models(chosen if chosen in MODELS or is_folder_there(Path(chosen or "-")) else "", self._session.folders.cache)
 
     def voices(self) -> list[Lane]:
         return list(self._session.episode.session_voices)

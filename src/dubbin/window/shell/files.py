@@ -18,6 +18,7 @@ from dubbin.core.errors import DubbinError
 from dubbin.core.figures import clock, number
 from dubbin.core.sound.folder import recordings_in
 from dubbin.core.texts import tr, tr_count
+from dubbin.core.there import is_folder_there
 from dubbin.window.session.preferences import Preferences
 from dubbin.window.session.session import Session
 from dubbin.window.shell.changed_elsewhere import ask_before_saving
@@ -149,9 +150,9 @@ class EpisodeFiles:
             else:
                 self._notices.say(tr("{name} goes with recordings: add these first.").format(name=path.name))
         paths = [p for p in paths if p.suffix.lower() not in self._takers]
-        for folder in [p for p in paths if p.is_dir()]:
+        for folder in [p for p in paths if is_folder_there(p)]:
             self.take_folder(folder)
-        files = [p for p in paths if not p.is_dir()]
+        files = [p for p in paths if not is_folder_there(p)]
         if files:
             self._session.recordings.add_files(files)
             self._go_step(Step.INTAKE)

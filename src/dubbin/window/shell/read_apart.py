@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from threading import Lock, Thread
-from typing import TypeVar
+from typing import Any, TypeVar
 
 from PyQt6.QtCore import QEventLoop, QObject, Qt, QTimer, pyqtSignal
 from PyQt6.QtWidgets import QProgressDialog, QWidget
@@ -22,18 +22,20 @@ class _Reading(QObject):
 
     ended = pyqtSignal()
 
-    def __init__(self, work: Callable[[], T], unwanted: Callable[[T], None]) -> None:
+    def __init__(self, work: Callable[[], Any], unwanted: Callable[[Any], None]) -> None:
         super().__init__()
         self._work, self._unwanted = work, unwanted
         self._lock, self._is_left = Lock(), False
-        self.is_done, self.result, self.error = False, None, None
+        self.is_done = False
+        self.result: Any = None
+        self.error: Exception | None = None
         Thread(target=self._run, name="read", daemon=True).start()
 
     def _run(self) -> None:
         result, error = None, None
         try:
             result = self._work()
-        except Exception as found:  # noqa: BLE001 - raised again where it is waited for
+        except Exception as found:
             error = found
         with self._lock:
             self.result, self.error, self.is_done = result, error, True
@@ -66,7 +68,8 @@ def read_apart(window: QWidget | None, text: str, work: Callable[[], T], unwante
         return None
     if reading.error is not None:
         raise reading.error
-    return reading.result
+    result: T = reading.result
+    return result
 
 
 def _show(window: QWidget | None, text: str, reading: _Reading) -> None:
