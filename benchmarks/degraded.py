@@ -28,9 +28,12 @@ class Clip:
 
 @dataclass(frozen=True)
 class Pair:
+    """early: the truth with the first 50 ms of its room, where that is another."""
+
     truth: Mono
     degraded: Mono
     text: str = ""
+    early: Mono | None = None
 
 
 def clips(per_voice: int = 2, seconds: float = CLIP_S) -> list[Clip]:
@@ -175,15 +178,19 @@ def rumbling(all_clips: list[Clip], level_db: float = -30.0) -> list[Pair]:
     return out
 
 
+def early_of(response: Mono) -> Mono:
+    """The direct sound and the first 50 ms of a room's response."""
+    out = response.copy()
+    out[int(np.argmax(np.abs(response) > 0.5)) + RATE // 20 :] = 0
+    return out
+
+
 def echoing(all_clips: list[Clip], rt60_s: float) -> list[Pair]:
     """Truth: the direct sound and the first 50 ms."""
     out = []
     for k, clip in enumerate(all_clips):
         response = room_response(RATE, rt60_s, ROOM, SPEAKER, MICROPHONE, k)
-        direct = int(np.argmax(np.abs(response) > 0.5))
-        early = response.copy()
-        early[direct + RATE // 20 :] = 0
-        truth, echo = (signal.oaconvolve(clip.sound, h)[: len(clip.sound)] for h in (early, response))
+        truth, echo = (signal.oaconvolve(clip.sound, h)[: len(clip.sound)] for h in (early_of(response), response))
         out.append(Pair(truth.astype(np.float32), echo.astype(np.float32), clip.text))
     return out
 

@@ -1,7 +1,8 @@
 """Runs treatments one after the other over a recording, and blends each by its strength.
 
 Every stage treats the full-strength result of the one before. What a stage takes away is what it removed; the
-chain's output is the recording minus what each stage removed times its strength. So a strength slider needs nothing
+chain's output is the recording minus what each stage removed times its strength. (One that wants the room is given a little
+more of it than the stage before left; what it removed is counted from what was left all the same.) So a strength slider needs nothing
 computed again, strength 0 everywhere gives the recording back bit by bit, and recording = output + removed.
 """
 
@@ -27,7 +28,7 @@ from dubbin.core.treat.tiles import MemoryTileCache, TileCache
 from dubbin.core.treat.treatment import Context, Treatment
 
 FADE_S = 0.01  # at the edges of a span to which a treatment is restricted
-CODE_VERSION = 14  # raise when a treatment's result changes, so that cached tiles of old code are not used
+CODE_VERSION = 15  # raise when a treatment's result changes, so that cached tiles of old code are not used
 
 
 @dataclass(frozen=True)
@@ -46,20 +47,27 @@ class Stage:
 
     def __init__(self, upstream: Source, use: Use, key: str, tile_cache: TileCache) -> None:
         self.upstream = upstream
+        self.heard = (
+            upstream.with_room() if use.treatment.wants_rooms and isinstance(upstream, Stage) else upstream
+        )  # what the treatment is given
         self.treatment = use.treatment
         self.settings = use.settings
         self.rate, self.channels, self.frames = upstream.rate, upstream.channels, upstream.frames
         spans = use.treatment.spans_s(use.settings)
         self.tile_frames, self._lead, self._tail = (round(s * self.rate) for s in spans)
         self._tiles = tile_cache.tiles(key)
-        self._keeps_removed = tile_cache.is_compact and use.treatment.changes_little
+        self._keeps_removed = tile_cache.is_compact and use.treatment.changes_little and self.heard is upstream
         self.key, self._found = key, tile_cache.findings  # key: a name for all that the stage's sound depends on
         self._tile_locks: dict[int, threading.Lock] = {}
         self._locks_lock = threading.Lock()
 
     def findings(self, task: Task | None = None) -> Any:
         """What the treatment found in the whole recording; looked for once."""
-        return self._found.get(self.key, lambda: self.treatment.analyse(self.upstream, self.settings, task or Task()))
+        return self._found.get(self.key, lambda: self.treatment.analyse(self.heard, self.settings, task or Task()))
+
+    def with_room(self) -> Source:
+        """Its sound, with what it took of a room."""
+        return self.treatment.with_room(self.upstream, self, self.settings, self.findings)
 
     def take_over(self, report: RecordingReport) -> None:
         """What a report on what comes before holds of the findings need not be looked for again."""
@@ -129,7 +137,7 @@ class Stage:
         for index in indices:
             start = index * self.tile_frames
             stop = min(start + self.tile_frames, self.frames)
-            x = read_padded(self.upstream, start - self._lead, stop + self._tail)
+            x = read_padded(self.heard, start - self._lead, stop + self._tail)
             stretches.append((x, Context(start - self._lead, self.frames, self.rate, self.settings, findings)))
         out = []
         for index, (x, _), y in zip(indices, stretches, self.treatment.process_all(stretches), strict=True):
@@ -211,8 +219,15 @@ class Chain:
                 continue
             stage.findings(task.part(k / count, (k + 0.4) / count))
             stage.fill(task.part((k + 0.4) / count, (k + 1) / count))
-            stage.release()
+            for done in self.stages[: k if self._is_asked_after(k) else k + 1]:
+                done.release()
             give_back()  # the next stage asks for other sizes
+        for stage in self.stages:
+            stage.release()
+
+    def _is_asked_after(self, k: int) -> bool:
+        """Whether what stage k found is asked for by the one after it."""
+        return k + 1 < len(self.stages) and self.stages[k + 1].heard is not self.stages[k]
 
     def with_strengths(self, strengths: Sequence[float]) -> Chain:
         """The same stages and tiles under other strengths; costs nothing."""

@@ -8,13 +8,13 @@ street), at the price of deciding what a voice is. Where speech stands far above
 result is blended with that of the statistical gain, which is closer to the voice there.
 
 Figures (docs/benchmarks.md): on eight real voices the blend gains 0.08, 0.2 and 0.3 of PESQ over the network alone at 5, 15 and 25 dB, and loses
-0.05 of DNSMOS, which hears what it keeps of the voice's own surroundings; in a room more stays, for `dereverb` to tell voice from echo. Two windows gain 0.02 over one, FINEST (the mean of two passes, one of them moved by half a hop) another 0.02 for twice the time.
+0.05 of DNSMOS, which hears what it keeps of the voice's own surroundings; in a room it is the network's result. Two windows gain 0.02 over one, FINEST (the mean of two passes, one of them moved by half a hop) another 0.02 for twice the time.
 Limits: below about 5 dB of SNR the voice gets thin; the neural engine takes music away with the noise.
 """
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 from typing import ClassVar
@@ -49,9 +49,9 @@ BLEND_WINDOW_S = 0.036  # of the statistical gain beside the network
 # +.004, DNSMOS -.02 each. Twice as much gains PESQ .01, .04, .07 more and loses twice the DNSMOS; a third less is within .01 of no loss and keeps three quarters.
 LEAST_SHARE, MOST_SHARE = 0.03, 0.15
 UNSURE_DB, SURE_DB = 10.0, 25.0
-# In a room the network takes echo with the noise, and with it so much of the voice that no treatment after it can give it back: there ROOM_SHARE of the statistical
-# result, which takes noise alone, stays in every bin, and the echo in it is left to `dereverb`. On eight real voices in a room of .4 s with a fan at 16 dB that is PESQ
-# 2.03 against 1.95 by itself, and 2.33 against 2.03 after `dereverb`; DNSMOS 2.60 against 2.68 by itself, the same after it. Half of it PESQ 2.28, twice 2.33.
+# In a room the network takes echo with the noise, and with it so much of the voice that no treatment after it could give it back. Who listens to what is left hears
+# the better for it (DNSMOS), a treatment of the room hears too little: that one is given ROOM_SHARE of the statistical result, which takes noise alone, in every bin. On
+# eight real voices in a room of .4 s with a fan at 16 dB that is PESQ 2.33 instead of 2.03 after `dereverb`, at the same DNSMOS. Half of it PESQ 2.28, twice 2.33.
 ROOM_SHARE = 0.2
 # A room is known by the network keeping less than RINGING_DB of what is surely no noise; from DRY_DB on the voice is dry. Dry voices in noise of 5 to 25 dB keep
 # -1.1 to 0 dB, in a room of .4 s -5.5 to -2.4 dB.
@@ -155,6 +155,9 @@ class Denoise(Treatment):
         means = _running_means(source, task.part(0.6, 1.0)) if neural else ()
         return NoiseFindings(tuple(tracks), means)
 
+    def with_room(self, before: Source, after: Source, settings: DenoiseSettings, findings: Callable[[], NoiseFindings]) -> Source:
+        return RoomGivenBack(before, after, settings, findings) if settings.engine is Engine.NEURAL else after
+
     def process(self, x: Samples, context: Context) -> Samples:
         return self.process_all([(x, context)])[0]
 
@@ -210,18 +213,55 @@ def _neural(stretches: Sequence[Mono], channel: int) -> list[NDArray[np.float32]
 
 def _blended(x: NDArray[np.float32], clean: NDArray[np.float32], channel: int, context: Context) -> NDArray[np.float32]:
     """The network's result and the statistical one, each where it is the better."""
+    both = _both(x, clean, channel, context)
+    sure = (10.0 * np.log10(both.snr) - UNSURE_DB) * np.float32(1.0 / (SURE_DB - UNSURE_DB))
+    share = np.float32(MOST_SHARE) * np.clip(sure, 0.0, 1.0) + np.float32(LEAST_SHARE)
+    share *= both.dry
+    return both.stft.synthesise(both.network + share * (both.statistical - both.network), len(x))
+
+
+@dataclass(frozen=True)
+class _Both:
+    """Spectra (frames, bins) of the results of both engines. snr: of speech over noise around each bin; dry: 0 in a room to 1, (frames, 1)."""
+
+    stft: Stft
+    statistical: NDArray[np.complex64]
+    network: NDArray[np.complex64]
+    snr: NDArray[np.float32]
+    dry: NDArray[np.float32]
+
+
+def _both(x: NDArray[np.float32], clean: NDArray[np.float32], channel: int, context: Context) -> _Both:
+    """What the statistical engine makes of x, beside what the network did."""
     stft = stft_of(context.rate, BLEND_WINDOW_S)
     X, Y = stft.analyse(x), stft.analyse(clean)
     found = _suppressed(X, stft, context.findings.tracks[0], channel, context)
-    sure = (10.0 * np.log10(found.snr) - UNSURE_DB) * np.float32(1.0 / (SURE_DB - UNSURE_DB))
-    share = np.float32(MOST_SHARE) * np.clip(sure, 0.0, 1.0) + np.float32(LEAST_SHARE)
     X *= found.gains
     dry = dryness(power(X), power(Y), found.snr > 10.0 ** (NOT_NOISE_DB / 10.0), stft.hop / context.rate)[:, None]
-    share = np.float32(ROOM_SHARE) + (share - np.float32(ROOM_SHARE)) * dry
-    X -= Y
-    X *= share
-    X += Y
-    return stft.synthesise(X, len(x))
+    return _Both(stft, X, Y, found.snr, dry)
+
+
+class RoomGivenBack:
+    """What the neural engine left, with a share of what it took of a room; a source, for the treatment of the room."""
+
+    def __init__(self, before: Source, after: Source, settings: DenoiseSettings, findings: Callable[[], NoiseFindings]) -> None:
+        """before, after: what the engine was given, and what it left."""
+        self._before, self._after, self._settings, self._findings = before, after, settings, findings
+        self.rate, self.channels, self.frames = after.rate, after.channels, after.frames
+
+    def read(self, start: int, stop: int) -> Samples:
+        lead = round(STATISTICAL_LEAD_S * self.rate)
+        x, y = (read_padded(source, start - lead, stop + lead) for source in (self._before, self._after))
+        context = Context(start - lead, self.frames, self.rate, self._settings, self._findings())
+        for channel in range(self.channels):
+            y[channel] += _taken_of_room(x[channel], y[channel], channel, context)
+        return np.ascontiguousarray(y[:, lead : y.shape[1] - lead])
+
+
+def _taken_of_room(x: NDArray[np.float32], y: NDArray[np.float32], channel: int, context: Context) -> NDArray[np.float32]:
+    """ROOM_SHARE of what the statistical engine would have left of x and the neural one, which left y, did not; nothing where the voice is dry."""
+    both = _both(x, y, channel, context)
+    return both.stft.synthesise(np.float32(ROOM_SHARE) * (1.0 - both.dry) * (both.statistical - both.network), len(x))
 
 
 def dryness(

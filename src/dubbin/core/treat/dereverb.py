@@ -85,6 +85,7 @@ class Dereverb(Treatment):
     figures: ClassVar[tuple[Figure, ...]] = (Figure("rt60_s", tr("room echo, RT60"), "s", 2, lambda r: r.echo.rt60_s, absent=tr("none")),)
     lead_s: ClassVar[float] = 1.7  # what the network sees before, and what prediction needs before that
     tail_s: ClassVar[float] = 1.1
+    wants_rooms: ClassVar[bool] = True
 
     def analyse(self, source: Source, settings: DereverbSettings, task: Task) -> RoomFilters:
         stft = dereverb_stft(source.rate)

@@ -9,7 +9,7 @@ be computed in any order and on any number of threads, and memory stays bounded.
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Any, ClassVar
 
@@ -43,6 +43,7 @@ class Treatment(ABC):
     tail_s: ClassVar[float] = 0.1
     changes_little: ClassVar[bool] = False  # what it removes is simple or rare: kept, it takes less room than what remains
     takes_rooms: ClassVar[bool] = False  # may take a room's echo along with what it is there for
+    wants_rooms: ClassVar[bool] = False  # hears the better what it is there for the more of the room is left: it is given `with_room`
     mends_places: ClassVar[bool] = False  # replaces short places and leaves the rest as it is
 
     def spans_s(self, settings: Any) -> tuple[float, float, float]:
@@ -60,6 +61,10 @@ class Treatment(ABC):
     def measured(self, report: RecordingReport, settings: Any) -> Any | None:
         """The findings, where a report on the very sound that would be analysed holds them already; None where it does not."""
         return None
+
+    def with_room(self, before: Source, after: Source, settings: Any, findings: Callable[[], Any]) -> Source:
+        """What it left (`after`) of what it was given (`before`), for a treatment that wants the room that was taken along."""
+        return after
 
     def is_idle(self, findings: Any) -> bool:
         """Whether `process` would give every stretch back as it is: then nothing is computed and nothing kept."""
