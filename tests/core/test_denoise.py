@@ -20,6 +20,7 @@ from dubbin.core.treat.denoise import (
     dryness,
 )
 from dubbin.core.treat.dereverb import Dereverb, DereverbSettings
+from dubbin.core.treat.guard import measure_guard
 from dubbin.core.treat.tiles import DiskTileCache
 from dubbin.core.treat.treatment import Context
 from dubbin.demo.room import room_response
@@ -186,6 +187,10 @@ class TestTheRoomGivenBack:
         np.testing.assert_array_equal(chain.with_strengths([0.0, 0.0]).read(0, sound.frames), sound.samples)
         half = chain.with_strengths([1.0, 0.5]).read(0, sound.frames)
         np.testing.assert_allclose(half, (denoise.read(0, sound.frames) + dereverb.read(0, sound.frames)) / 2, atol=1e-6)
+
+    def test_how_much_of_the_voice_the_room_treatment_takes_is_measured_on_what_it_was_given(self, speech, ringing_of):
+        _, dereverb = self.stages(in_noise(ringing_of(speech[: 10 * RATE])))
+        assert dereverb.guard() == measure_guard(dereverb.heard, dereverb)
 
     def test_kept_on_the_disk_it_is_the_same_and_what_was_found_is_let_go_of_once_nobody_asks_for_it(self, speech, ringing_of, tmp_path):
         sound = in_noise(ringing_of(speech[: 10 * RATE]))

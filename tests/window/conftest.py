@@ -159,7 +159,7 @@ def put_down(qtbot, window: MainWindow, path: Path) -> None:
     settle(qtbot, window)
 
 
-EXCERPT_S = 75
+EXCERPT_S = 60
 
 
 @pytest.fixture(scope="session")

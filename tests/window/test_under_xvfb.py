@@ -20,8 +20,8 @@ from dubbin.core.folders import user_folders
 import dubbin.window.app as app
 
 def look():
-    window = next(w for w in QApplication.topLevelWidgets() if w.objectName() == "" and hasattr(w, "session"))
-    if window.jobs.live or not window.session.recordings:
+    window = next((w for w in QApplication.topLevelWidgets() if w.objectName() == "" and hasattr(w, "session")), None)
+    if window is None or window.jobs.live or not window.session.recordings:
         QTimer.singleShot(200, look)
         return
     shot = window.grab().toImage()

@@ -2,7 +2,8 @@
 
 Every stage treats the full-strength result of the one before. What a stage takes away is what it removed; the
 chain's output is the recording minus what each stage removed times its strength. (One that wants the room is given a little
-more of it than the stage before left; what it removed is counted from what was left all the same.) So a strength slider needs nothing
+more of it than the stage before left; what it removed is counted from what was left all the same, what it takes of the voice from
+what it was given.) So a strength slider needs nothing
 computed again, strength 0 everywhere gives the recording back bit by bit, and recording = output + removed.
 """
 
@@ -79,7 +80,7 @@ class Stage:
         """How much of the voice the treatment takes along; looked at once."""
         mends, rooms = self.treatment.mends_places, self.treatment.takes_rooms
         return self._found.get(  # type: ignore[no-any-return]
-            f"{self.key}:guard", lambda: measure_guard(self.upstream, self, mends_places=mends, takes_rooms=rooms, task=task)
+            f"{self.key}:guard", lambda: measure_guard(self.heard, self, mends_places=mends, takes_rooms=rooms, task=task)
         )
 
     @property
