@@ -8,7 +8,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy import signal
 
-from dubbin.core.sound.filtering import StreamFilter, band_pass, low_pass
+from dubbin.core.sound.filtering import StreamFilter, band_pass, low_pass, running_mean
+from dubbin.core.sound.fir import band_taps, kaiser_beta, kaiser_taps
 
 RATES = [8000, 44100, 48000, 192000]
 
@@ -46,3 +47,32 @@ def test_blocks_of_any_length_give_what_the_whole_gives(sections, channels, leng
     stream = StreamFilter(sos, channels)
     parts = [stream.push(part) for part in np.split(x, np.cumsum(lengths)[:-1], axis=1)]
     np.testing.assert_allclose(np.concatenate(parts, axis=1), signal.sosfilt(sos, x, axis=1) if x.size else x, atol=1e-9)
+
+
+@given(st.floats(0.0, 0.999), st.integers(1, 300), st.integers(0, 2**32 - 1))
+@settings(max_examples=30)
+def test_a_running_mean_keeps_its_share_of_what_came_before(keep, count, seed):
+    x = np.random.default_rng(seed).standard_normal((count, 3))
+    start = np.array([0.0, 1.0, -2.0])
+    expected = signal.lfilter([1 - keep], [1, -keep], x, axis=0, zi=(keep * start)[None])[0]
+    np.testing.assert_allclose(running_mean(x, keep, start), expected, atol=1e-12)
+    np.testing.assert_allclose(running_mean(x[:, 0], keep), expected[:, 0], atol=1e-12)
+    assert start.tolist() == [0.0, 1.0, -2.0], "what is given is not moved on"
+
+
+class TestTaps:
+    @pytest.mark.parametrize("count", [31, 64, 481])
+    def test_they_are_those_of_the_window_method(self, count):
+        for edges, kind in (((0.0, 2000.0), True), ((5000.0, 24000.0), False), ((200.0, 3000.0), False)):
+            if edges[1] == 24000.0 and count % 2 == 0:
+                continue  # there is no such filter
+            cutoff = edges[1] if edges[0] == 0 else edges[0] if edges[1] == 24000.0 else edges
+            expected = signal.firwin(count, cutoff, fs=48000, pass_zero=kind, window=("kaiser", 5.0))
+            np.testing.assert_allclose(band_taps(edges, 48000, np.kaiser(count, 5.0)), expected, atol=1e-12)
+
+    @pytest.mark.parametrize("ripple_db", [10.0, 21.0, 35.0, 50.0, 60.0, 100.0])
+    @pytest.mark.parametrize("width", [0.01, 0.1, 0.5])
+    def test_length_and_window_for_a_ripple_are_kaisers(self, ripple_db, width):
+        count, beta = signal.kaiserord(ripple_db, width)
+        assert kaiser_beta(ripple_db) == pytest.approx(beta)
+        assert kaiser_taps(ripple_db, width) == count | 1

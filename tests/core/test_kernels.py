@@ -500,6 +500,17 @@ def test_two_sections_one_after_the_other_go_on_from_block_to_block_also_in_plac
     np.testing.assert_allclose(np.concatenate(parts, axis=1), signal.sosfilt(sos, x, axis=1), atol=1e-9)
 
 
+def test_a_mean_that_runs_on_goes_on_from_block_to_block():
+    x, state, parts = drawn(900, 2).astype(float), np.array([0.5, -1.0]), []
+    for part in np.split(x, [100, 101, 600]):
+        out = np.empty_like(part)
+        filtering_kernels.one_pole(part, 0.9, state, out)
+        parts.append(out)
+    expected = signal.lfilter([1 - 0.9], [1, -0.9], x, axis=0, zi=0.9 * np.array([[0.5, -1.0]]))[0]
+    np.testing.assert_allclose(np.concatenate(parts), expected, atol=1e-12)
+    np.testing.assert_allclose(state, expected[-1], atol=1e-12)
+
+
 # -- noise and suppression --------------------------------------------------------------
 
 

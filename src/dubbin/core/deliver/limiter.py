@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 
 from dubbin.core.jobs import Task
 from dubbin.core.measure.true_peak import peaks_around
+from dubbin.core.sound import fourier
 from dubbin.core.sound.level import db_to_gain
 from dubbin.core.sound.source import Samples, Source
 from dubbin.core.texts import tr
@@ -50,7 +51,7 @@ def limiter_gain(x: Samples, rate: int, ceiling: float, release_ms: float) -> ND
     window = np.hanning(2 * half + 3)[1:-1]
     window = (window / window.sum()).astype(np.float32)
     padded = np.pad(out, half, mode="edge")
-    result: NDArray[np.float32] = scipy.signal.oaconvolve(padded, window, mode="valid").astype(np.float32)
+    result: NDArray[np.float32] = fourier.convolved(padded, window)[half : half + len(out)]
     return result
 
 

@@ -35,6 +35,17 @@ class StreamFilter:
         return out
 
 
+def running_mean(x: NDArray[Any], keep: float, start: NDArray[Any] | None = None) -> NDArray[np.float64]:
+    """Of x (n,) or (n, columns): each value keeps so much (0 to 1) of the one before. start: (columns,), what came before the first; 0 without it."""
+    from dubbin.core.sound.filtering_kernels import one_pole
+
+    columns = np.ascontiguousarray(x, np.float64).reshape(len(x), -1)
+    state = np.zeros(columns.shape[1]) if start is None else np.array(start, np.float64)
+    out = np.empty_like(columns)
+    one_pole(columns, keep, state, out)
+    return out.reshape(x.shape)
+
+
 def low_pass(order: int, edge_hz: float, rate: int) -> NDArray[np.float64]:
     """Butterworth low-pass of an even order, as second-order sections (order / 2, 6)."""
     edge = 2.0 * rate * np.tan(np.pi * edge_hz / rate)

@@ -24,3 +24,12 @@ def cascade(x: NDArray[np.floating], sos: F64, state: F64, out: F64) -> None:
             t = b[2] * w - b[5] * z
             out[c, n] = z
         state[0, c, 0], state[0, c, 1], state[1, c, 0], state[1, c, 1] = p, q, r, t
+
+
+@kernel()
+def one_pole(x: F64, keep: float, state: F64, out: F64) -> None:
+    """Running means of x (n, columns) into out, of the same shape: each keeps so much of the one before. state: (columns,), what came before the first; is moved on."""
+    for n in range(x.shape[0]):
+        for c in range(x.shape[1]):
+            state[c] = (1.0 - keep) * x[n, c] + keep * state[c]
+            out[n, c] = state[c]

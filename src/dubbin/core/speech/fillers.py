@@ -16,6 +16,7 @@ import scipy
 from numpy.typing import NDArray
 
 from dubbin.core.measure.voicing import Voicing, cepstra
+from dubbin.core.sound.filtering import running_mean
 from dubbin.core.speech.activity import FRAMES_PER_S, Activity, runs
 from dubbin.core.speech.transcript import Word, WordKind, is_filler_text, plain
 from dubbin.core.texts import tr
@@ -127,7 +128,7 @@ def spoken_freshly(voicing: Voicing, rt60_s: float | None) -> NDArray[np.bool_]:
     """Frames that are more than what the room still sounds of the sound before."""
     power = _by_blocks(lambda mel: np.sum(10.0 ** (mel.astype(np.float64) / 10.0), axis=1), voicing.mel)
     decay = 10.0 ** (-6.0 / FRAMES_PER_S / min(max(rt60_s or USUAL_RT60_S, 0.15), 1.2))
-    state = scipy.signal.lfilter([1.0 - decay], [1.0, -decay], power)
+    state = running_mean(power, decay)
     late = np.zeros_like(power)
     late[LATE:] = state[:-LATE] * decay**LATE
     return np.asarray(scipy.ndimage.median_filter((power > FRESH * late).astype(np.uint8), 5) > 0)

@@ -25,6 +25,7 @@ from numpy.typing import NDArray
 
 from dubbin.core.jobs import Task, in_parallel
 from dubbin.core.sound import fourier
+from dubbin.core.sound.filtering import running_mean
 from dubbin.core.sound.source import Source, read_padded
 from dubbin.core.speech.activity import FRAMES_PER_S, Activity
 from dubbin.core.speech.decoding import HeardWord
@@ -94,7 +95,7 @@ def without_tails(levels: NDArray[np.float32], rt60_s: float | None) -> NDArray[
     for band in range(levels.shape[1]):  # one by one: hours of all of them would take much memory
         power = 10.0 ** (levels[:, band].astype(np.float64) / 10.0)
         late = np.zeros_like(power)
-        late[delay:] = scipy.signal.lfilter([1.0 - decay], [1.0, -decay], power)[:-delay] * decay**delay
+        late[delay:] = running_mean(power, decay)[:-delay] * decay**delay
         out[:, band] = 10.0 * np.log10(np.maximum(power - LATE_WEIGHT * late, LEAST_LEFT * power))
     return out
 

@@ -19,6 +19,7 @@ from numpy.typing import NDArray
 
 from dubbin.core.jobs import Task
 from dubbin.core.sound import fourier
+from dubbin.core.sound.fir import band_taps
 from dubbin.core.sound.source import Samples, Source
 from dubbin.core.texts import mark, tr
 from dubbin.core.treat.figure import Figure, crest_db
@@ -117,7 +118,7 @@ def _weighted(x: Samples, rate: int, more_db: float) -> Samples:
 @lru_cache(maxsize=8)
 def _highs(rate: int) -> NDArray[np.float32]:
     """Symmetric impulse response of a high-pass filter."""
-    return np.asarray(scipy.signal.firwin(max(31, round(HIGHS_TAPS_S * rate)) | 1, SIBILANTS_HZ, fs=rate, pass_zero=False), np.float32)
+    return np.asarray(band_taps((SIBILANTS_HZ, rate / 2), rate, np.hamming(max(31, round(HIGHS_TAPS_S * rate)) | 1)), np.float32)
 
 
 class Compressor(Treatment):

@@ -15,12 +15,12 @@ from functools import lru_cache
 from pathlib import Path
 
 import numpy as np
-import scipy
 from numpy.typing import NDArray
 
 from dubbin.core.errors import DubbinError
 from dubbin.core.seats import CORES
 from dubbin.core.sound import fourier
+from dubbin.core.sound.filtering import running_mean
 from dubbin.core.texts import tr
 from dubbin.core.treat.onnx_part import part_of
 
@@ -105,9 +105,8 @@ def features(X: NDArray[np.complex64], means: Means) -> tuple[NDArray[np.float32
 
 
 def _running_mean(values: NDArray[np.float32], start: NDArray[np.float32]) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
-    zi = (MEAN_WEIGHT * start.astype(np.float64))[None]
-    mean, last = scipy.signal.lfilter([1 - MEAN_WEIGHT], [1, -MEAN_WEIGHT], values.astype(np.float64), axis=0, zi=zi)
-    return mean.astype(np.float32), (last[0] / MEAN_WEIGHT).astype(np.float32)
+    mean = running_mean(values, MEAN_WEIGHT, start)
+    return mean.astype(np.float32), (mean[-1] if len(mean) else start).astype(np.float32)
 
 
 # Each graph block by block: tensors that go in and come out. What the whole graph would set to zero at the begin goes in instead: frames before a block,

@@ -13,12 +13,12 @@ from functools import lru_cache
 from typing import ClassVar
 
 import numpy as np
-import scipy
 from numpy.typing import NDArray
 
 from dubbin.core.jobs import Task, in_parallel
 from dubbin.core.measure.voice_level import VoiceLevel, find_voice_level
 from dubbin.core.sound import fourier
+from dubbin.core.sound.fir import band_taps
 from dubbin.core.sound.source import Samples, Source
 from dubbin.core.texts import tr
 from dubbin.core.treat.envelope import held_down, step_frames, step_levels, to_frames
@@ -57,8 +57,8 @@ def _filters(frequency_hz: float, rate: int) -> tuple[NDArray[np.float32], NDArr
     """(highs, vowels): symmetric impulse responses of odd length."""
     size = max(31, round(TAPS_S * rate)) | 1
     top = min(frequency_hz, 0.45 * rate)
-    highs = scipy.signal.firwin(size, top, fs=rate, pass_zero=False, window=("kaiser", 5.0))
-    vowels = scipy.signal.firwin(size, [VOWELS_HZ[0], min(VOWELS_HZ[1], 0.4 * rate)], fs=rate, pass_zero=False, window=("kaiser", 3.0))
+    highs = band_taps((top, rate / 2), rate, np.kaiser(size, 5.0))
+    vowels = band_taps((VOWELS_HZ[0], min(VOWELS_HZ[1], 0.4 * rate)), rate, np.kaiser(size, 3.0))
     return highs.astype(np.float32), vowels.astype(np.float32)
 
 

@@ -156,6 +156,7 @@ class Denoise(Treatment):
         return NoiseFindings(tuple(tracks), means)
 
     def with_room(self, before: Source, after: Source, settings: DenoiseSettings, findings: Callable[[], NoiseFindings]) -> Source:
+        """Behind the neural engine, which takes rooms along, a share of what it took of them."""
         return RoomGivenBack(before, after, settings, findings) if settings.engine is Engine.NEURAL else after
 
     def process(self, x: Samples, context: Context) -> Samples:

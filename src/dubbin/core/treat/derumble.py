@@ -14,10 +14,11 @@ from functools import lru_cache
 from typing import ClassVar
 
 import numpy as np
-import scipy
 from numpy.typing import NDArray
 
 from dubbin.core.jobs import Task
+from dubbin.core.sound import fourier
+from dubbin.core.sound.fir import band_taps, kaiser_beta, kaiser_taps
 from dubbin.core.sound.source import Samples, Source
 from dubbin.core.texts import tr
 from dubbin.core.treat.figure import Figure
@@ -58,7 +59,7 @@ class LowBand:
         from dubbin.core.treat.low_band_kernels import spread, thinned
 
         first = -start_frame % self.ratio  # of x's frames on the grid
-        low = scipy.signal.oaconvolve(thinned(x, self.mirror, first, self.ratio), self.low)
+        low = fourier.convolved(np.pad(thinned(x, self.mirror, first, self.ratio), len(self.low) // 2), self.low)
         out = np.zeros_like(x)
         # The filter's half stands before the first frame on the grid: it reaches the frames before that one.
         first -= len(self.low) // 2 * self.ratio
@@ -72,10 +73,10 @@ def low_band(rate: int, edge_hz: float) -> LowBand:
     ratio = max(1, round(rate / LOW_RATE))
     low_rate = rate / ratio
     stop_hz = edge_hz * STOP_SHARE
-    count, beta = scipy.signal.kaiserord(STOP_DB, (edge_hz - stop_hz) / (low_rate / 2))
-    low = scipy.signal.firwin(count | 1, (edge_hz + stop_hz) / 2, window=("kaiser", beta), fs=low_rate)
-    count, beta = scipy.signal.kaiserord(MIRROR_DB, (low_rate - 2 * edge_hz) / (rate / 2))
-    mirror = scipy.signal.firwin(count | 1, low_rate / 2, window=("kaiser", beta), fs=rate) if ratio > 1 else np.ones(1)
+    taps = kaiser_taps(STOP_DB, (edge_hz - stop_hz) / (low_rate / 2))
+    low = band_taps((0.0, (edge_hz + stop_hz) / 2), low_rate, np.kaiser(taps, kaiser_beta(STOP_DB)))
+    taps = kaiser_taps(MIRROR_DB, (low_rate - 2 * edge_hz) / (rate / 2))
+    mirror = band_taps((0.0, low_rate / 2), rate, np.kaiser(taps, kaiser_beta(MIRROR_DB))) if ratio > 1 else np.ones(1)
     return LowBand(ratio, mirror.astype(np.float32), low.astype(np.float32))
 
 
