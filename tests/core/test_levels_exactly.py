@@ -12,6 +12,7 @@ from dubbin.core.deliver.levels import CLOSE_LU, MOST_GAIN_DB, RELEASE_MS, TILE_
 from dubbin.core.deliver.limiter import LOOK_AHEAD_MS, Limiter, LimiterSettings, limiter_gain
 from dubbin.core.episode.balance_settings import BleedControl
 from dubbin.core.episode.model import SeamShape
+from dubbin.core.jobs import Task
 from dubbin.core.measure.loudness import measure_loudness
 from dubbin.core.mix.bleed import EARLY_S, bleed_db, held, on_session
 from dubbin.core.mix.seam import LONG_MS, SHORT_MS, SeamPlan, plan_seam
@@ -135,9 +136,17 @@ class TestLevels:
         assert levels.limited(near, -1.0, by_rms=by_rms) == pytest.approx(aim, abs=CLOSE_LU)
 
     def test_a_gain_that_is_right_already_is_taken_as_it_is(self):
-        levels = Levels(program())
-        gain = levels.gain_to(-20.0, -1.0)
-        assert levels.gain_to(-20.0, -1.0, near_db=gain) == gain
+        levels, asked = Levels(program()), []
+        gain = levels.gain_to(-14.0, -1.0)
+        limited = levels.limited
+        levels.limited = lambda gain_db, *a, **k: asked.append(gain_db) or limited(gain_db, *a, **k)
+        assert levels.gain_to(-14.0, -1.0, near_db=gain) == gain
+        assert asked == [0.0, gain], "one look as it is and one at the gain"
+
+    def test_it_tells_how_far_it_is(self):
+        levels, told = Levels(program()), []
+        levels.gain_to(-14.0, -1.0, task=Task(told.append))
+        assert told and told == sorted(told) and told[-1] <= 1.0 and told[0] < 0.5
 
     def test_what_can_not_be_reached_ends_with_the_most_gain(self):
         levels = Levels(program())
@@ -162,7 +171,10 @@ class TestLevels:
         assert Levels(program()).reduction(0.0, 20.0).deepest_db == 0.0
 
 
-marks = st.lists(st.booleans(), min_size=1, max_size=200).map(lambda m: np.array(m, bool))
+runs = st.lists(st.tuples(st.integers(0, 60), st.integers(1, 12)), min_size=1, max_size=6)  # of silence and of speech
+marks = st.tuples(runs, st.integers(0, 60)).map(
+    lambda r: np.repeat([*[False, True] * len(r[0]), False], [*(n for pair in r[0] for n in pair), r[1]])
+)
 BLEED = BleedControl(on=True, range_db=12.0, hold_ms=200.0, fade_ms=100.0)
 EARLY, LATE = (int(np.ceil(s * FRAMES_PER_S)) for s in (EARLY_S + 0.1, 0.2 + 0.05))
 
