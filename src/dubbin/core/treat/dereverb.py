@@ -3,6 +3,8 @@
 Two steps. Weighted prediction error: what can be predicted of a sub-band from its own past, at least 48 ms ago, is echo and is
 subtracted; direct sound and early reflections can't be predicted from so far. Then what late echo remains is taken down, by the mean of
 two gains: one from the room's decay, as for a noise, and one of a small network that has heard many rooms (`room_mask`).
+Behind the neural denoiser it is given a share of what that took of the room (`wants_rooms`), without which too little of the voice is left
+to tell from its echo.
 Prediction filters are found for overlapping stretches and blended from one to the next, so that the result is the same wherever
 one begins to listen.
 Frames of 48 ms hop by 16 ms and are predicted from 48 to 480 ms ago. How far away to begin is a trade: from 32 ms on a small

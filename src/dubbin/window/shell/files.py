@@ -12,7 +12,6 @@ from dubbin.core.deliver.master import safe_name
 from dubbin.core.episode.backups import backups
 from dubbin.core.episode.document import Document
 from dubbin.core.episode.file import SUFFIX, load_episode
-from dubbin.core.episode.former import FormerLane, former_lanes, give_back, is_worth_it
 from dubbin.core.episode.journal_reading import LeftOver, left_over
 from dubbin.core.errors import DubbinError
 from dubbin.core.figures import clock, number
@@ -23,6 +22,7 @@ from dubbin.window.session.preferences import Preferences
 from dubbin.window.session.session import Session
 from dubbin.window.shell.changed_elsewhere import ask_before_saving
 from dubbin.window.shell.file_kinds import EPISODE_FILES
+from dubbin.window.shell.former_lanes import FormerLanes
 from dubbin.window.shell.notices import Notices
 from dubbin.window.shell.read_apart import read_apart
 from dubbin.window.shell.recovery import RecoveryDialog, is_sure
@@ -51,7 +51,7 @@ class EpisodeFiles:
         self.saver.saved.connect(recent.add)
         self.saver.said.connect(notices.say)
         self.saver.refused.connect(self._ask_about_other)
-        session.recordings.added.connect(self.offer_former)
+        self._former_lanes = FormerLanes(session, notices)
 
     @property
     def _journals(self) -> Path:
@@ -178,30 +178,6 @@ class EpisodeFiles:
             self._set_document(Document(self._journals))
         self._session.recordings.add_folder(folder, paths)
         self._go_step(Step.INTAKE)
-
-    # -- recordings that were here before ---------------------------------------------
-
-    def offer_former(self, recording_ids: list[str]) -> None:
-        """Say that recordings were in the episode before, and offer what was done to them then."""
-        history = self._session.document.history
-        here = history.episode.recordings
-        # What is still there was not taken out: somebody wants it twice.
-        new = [
-            r for r in here if r.id in recording_ids and not any(o.fingerprint == r.fingerprint for o in here if o.id not in recording_ids)
-        ]
-        found = {r.id: former_lanes(history.earlier(), r) for r in new}
-        found = {id: former for id, former in found.items() if is_worth_it(former)}
-        if found:
-            names = ", ".join(dict.fromkeys(item.lane.voice for former in found.values() for item in former))
-            self._notices.say(
-                tr("{names} was in this episode before: words, name, place and treatments are still known.").format(names=names),
-                ((tr("Restore them"), lambda: self._give_back(found)),),
-            )
-
-    def _give_back(self, found: dict[str, list[FormerLane]]) -> None:
-        for recording_id, former in found.items():
-            if any(r.id == recording_id for r in self._session.episode.recordings):
-                self._session.do(give_back(self._session.episode, recording_id, former))
 
     # -- saving -----------------------------------------------------------------------
 

@@ -17,15 +17,20 @@ NARROWEST = 420
 T = TypeVar("T")
 
 
-class _Reading(QObject):
+class _Bell(QObject):
+    """Rings on the window's thread, where it also ends."""
+
+    rung = pyqtSignal()
+
+
+class _Reading:
     """One piece of reading on a thread of its own; what it brings after nobody waits any more is given to `unwanted`."""
 
-    ended = pyqtSignal()
-
-    def __init__(self, work: Callable[[], Any], unwanted: Callable[[Any], None]) -> None:
-        super().__init__()
+    def __init__(self, work: Callable[[], Any], unwanted: Callable[[Any], None], done: Callable[[], None]) -> None:
+        """done: called on the working thread, unless nobody waits any more."""
         self._work, self._unwanted = work, unwanted
-        self._lock, self._is_left = Lock(), False
+        self._done: Callable[[], None] | None = done
+        self._lock = Lock()
         self.is_done = False
         self.result: Any = None
         self.error: Exception | None = None
@@ -35,21 +40,21 @@ class _Reading(QObject):
         result, error = None, None
         try:
             result = self._work()
-        except Exception as found:
+        except Exception as found:  # raised again where it is waited for
             error = found
         with self._lock:
             self.result, self.error, self.is_done = result, error, True
-            is_left = self._is_left
-            if not is_left:
-                self.ended.emit()
-        if is_left and error is None:
+            if self._done is not None:
+                self._done()
+                return
+        if error is None:
             self._unwanted(result)
 
     def leave(self) -> bool:
-        """Wait no longer; False where it has ended meanwhile."""
+        """Wait no longer; False where it has ended meanwhile. The thread holds nothing of the window's from now on."""
         with self._lock:
-            self._is_left = not self.is_done
-            return self._is_left
+            self._done = None
+            return not self.is_done
 
 
 def read_apart(window: QWidget | None, text: str, work: Callable[[], T], unwanted: Callable[[T], None] = lambda _: None) -> T | None:
@@ -57,13 +62,14 @@ def read_apart(window: QWidget | None, text: str, work: Callable[[], T], unwante
 
     text: what is waited for, shown when it takes longer than half a second. unwanted: is given a result that comes after that, on the working thread.
     """
-    reading, loop = _Reading(work, unwanted), QEventLoop()
-    reading.ended.connect(loop.quit)
+    bell, loop = _Bell(), QEventLoop()
+    bell.rung.connect(loop.quit)
+    reading = _Reading(work, unwanted, bell.rung.emit)
     QTimer.singleShot(PATIENCE_MS, loop.quit)
     if not reading.is_done:
         loop.exec(QEventLoop.ProcessEventsFlag.ExcludeUserInputEvents)
     if not reading.is_done:
-        _show(window, text, reading)
+        _show(window, text, reading, bell)
     if reading.leave():
         return None
     if reading.error is not None:
@@ -72,14 +78,14 @@ def read_apart(window: QWidget | None, text: str, work: Callable[[], T], unwante
     return result
 
 
-def _show(window: QWidget | None, text: str, reading: _Reading) -> None:
+def _show(window: QWidget | None, text: str, reading: _Reading, bell: _Bell) -> None:
     """Tell what is waited for, until it is there or the person cancels."""
     box = QProgressDialog(text, tr("Cancel"), 0, 0, window)
     box.setWindowTitle("Dubbin")
     box.setWindowModality(Qt.WindowModality.ApplicationModal)
     box.setMinimumWidth(NARROWEST)
     box.setMinimumDuration(0)
-    reading.ended.connect(box.accept)
+    bell.rung.connect(box.accept)
     if not reading.is_done:
         box.exec()
     box.deleteLater()
