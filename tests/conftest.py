@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import fcntl
+import json
 import os
 import shutil
 from collections.abc import Callable
@@ -16,6 +17,7 @@ from dubbin.core.episode.document import new_episode
 from dubbin.core.episode.file import save_episode
 from dubbin.core.episode.importing import import_file
 from dubbin.core.episode.model import Role
+from dubbin.core.jobs import Task
 from dubbin.core.sound.working_copy import WorkingCopies
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
@@ -30,6 +32,7 @@ from dubbin.core.sound.source import Sound
 
 RATE = 48000
 SOAK = int(os.environ.get("DUBBIN_SOAK", "1"))  # how many times as many cases are tried by tests that try things by chance
+TOLD = "told of the demo.json"  # how far it was while it was built
 SEED = int(os.environ.get("DUBBIN_SEED", "0"))  # where their chance begins
 
 MUTANTS = (
@@ -40,6 +43,20 @@ settings.register_profile(
     "mutants", deadline=None, suppress_health_check=list(HealthCheck), derandomize=True, database=None, max_examples=40
 )
 settings.load_profile("mutants" if MUTANTS else "dubbin")
+
+
+# Files whose tests take longest, in this order, begin first: so no process is left alone with one of them at the end.
+LONGEST = (
+    "test_everybody", "test_run_card", "test_session", "test_shell", "test_package", "test_voice_page", "test_master_page", "test_whole_path",
+    "test_repairs", "test_pieces", "test_cluster", "test_command_line", "test_intake_and_repair", "test_killed", "test_denoise", "test_new_treatment",
+    "test_window_walk", "test_silent_folder", "test_delivery", "test_pictures", "test_alone", "test_alignment", "test_journal", "test_translated",
+    "test_voice_names", "test_recognising", "test_hearing_again",
+)  # fmt: skip
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    place = {name: k for k, name in enumerate(LONGEST)}
+    items.sort(key=lambda item: place.get(item.path.stem, len(LONGEST)))
 
 
 @pytest.fixture
@@ -69,7 +86,8 @@ def made_once(folder: Path, make: Callable[[Path], None]) -> Path:
 
 @pytest.fixture(scope="session")
 def demo_folder(among_all: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
-    """The demo episode, built once; not to be changed. Beside it lies each voice as it was before it was recorded: (frames,) float32."""
+    """The demo episode, built once; not to be changed. Beside it lie each voice as it was before it was recorded, (frames,) float32, and what was told of how
+    far it is."""
 
     def make(folder: Path) -> None:
         from dubbin.demo import episode
@@ -84,7 +102,9 @@ def demo_folder(among_all: Path, tmp_path_factory: pytest.TempPathFactory) -> Pa
         build_sounds = episode.build_sounds
         with pytest.MonkeyPatch.context() as patch:
             patch.setattr(episode, "build_sounds", kept_sounds)
-            episode.build_demo(folder, WorkingCopies(tmp_path_factory.mktemp("copies")))
+            told: list[float] = []
+            episode.build_demo(folder, WorkingCopies(tmp_path_factory.mktemp("copies")), Task(told.append))
+            (among_all / TOLD).write_text(json.dumps(told))
 
     return made_once(among_all / "demo", make)
 

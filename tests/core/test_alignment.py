@@ -16,14 +16,13 @@ from dubbin.core.episode.model import Cut, Episode, FrameRange, Lane, Marker, Re
 from dubbin.core.measure.alignment import align
 from dubbin.core.sound.source import Sound
 from dubbin.core.sound.working_copy import WorkingCopies
-from dubbin.demo.recordings import build_sounds
+from dubbin.demo.episode import FILES
 from tests.conftest import RATE, noise
 
 
 @pytest.fixture(scope="module")
-def microphones():
-    recorded = build_sounds().recorded
-    return tuple(recorded[v][: 100 * RATE].astype(np.float32) for v in ("ines", "tobias"))
+def microphones(demo_folder):
+    return tuple(sf.read(demo_folder / FILES[voice], 100 * RATE, dtype="float32")[0] for voice in ("ines", "tobias"))
 
 
 @pytest.mark.parametrize(("offset_s", "drift_ppm"), [(3.2471, 0.0), (12.5, 80.0), (-4.2, -30.0)])

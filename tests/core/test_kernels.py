@@ -34,6 +34,7 @@ from dubbin.core.treat import (
     stft_kernels,
     suppressor_kernels,
 )
+from dubbin.core.treat.compressor import CompressorSettings, Detection, static_gain_db
 from dubbin.core.treat.prediction_taps import DELAY, TAPS
 
 F32 = np.float32
@@ -85,6 +86,57 @@ def test_an_envelope_is_down_when_it_is_wanted_down():
         state = min(w, 0.9 * state + 0.1 * w)
         expected.append(state)
     np.testing.assert_allclose(envelope_kernels.released(wanted, 0.9), expected, atol=1e-12)
+
+
+@pytest.mark.parametrize("size", [1, 2, 7, 480, 900])
+def test_the_level_before_a_frame_is_of_the_frames_up_to_it(size):
+    x = drawn(2, 700)
+    high, power = np.empty(700, F32), np.empty(700, F32)
+    compressor_kernels.highest_before(x, size, high)
+    compressor_kernels.power_before(x, size, power)
+    past = [x[:, max(n - size + 1, 0) : n + 1].astype(float) for n in range(700)]
+    np.testing.assert_array_equal(high, [F32(np.abs(part).max()) for part in past])
+    np.testing.assert_allclose(power, [(part**2).sum(axis=1).max() / size for part in past], rtol=1e-6)
+    compressor_kernels.highest_before(x[:, :0], size, high[:0])
+
+
+@pytest.mark.parametrize("knee_db", [0.0, 6.0, 24.0])
+@pytest.mark.parametrize("detection", list(Detection))
+def test_the_static_curve_of_a_level_is_the_one_that_is_shown(knee_db, detection):
+    settings = CompressorSettings(threshold_db=-22.0, ratio=3.0, knee_db=knee_db, detection=detection)
+    level_db = np.concatenate([np.linspace(-120.0, 12.0, 4000), [-22.0, -22.0 - knee_db / 2, -22.0 + knee_db / 2]])
+    scale = 20.0 if detection is Detection.PEAK else 10.0
+    found = np.empty(len(level_db), F32)
+    compressor_kernels.static_gain((10 ** (level_db / scale)).astype(F32), scale * np.log10(2.0), -22.0, 1 / 3.0 - 1.0, knee_db, found)
+    np.testing.assert_allclose(found, static_gain_db(level_db, settings), atol=3e-4)
+
+
+def test_decibels_become_factors_and_none_is_one():
+    gain_db = np.concatenate([drawn(1000) * 20, np.full(20, -3.0)]).astype(F32)
+    out = np.empty_like(gain_db)
+    compressor_kernels.factors(gain_db, 3.0, out)
+    np.testing.assert_allclose(out, 10 ** ((gain_db.astype(float) + 3.0) / 20), rtol=3e-5)
+    assert np.all(out[-20:] == 1.0)
+
+
+@pytest.mark.parametrize(("offset", "count"), [(0, 20), (13, 19), (5, 25)])
+def test_powers_of_steps_are_of_the_loudest_channel_with_silence_behind(offset, count):
+    x, out = drawn(2, 1000), np.empty(count)
+    envelope_kernels.step_powers(x, offset, 48, out)
+    whole = np.pad(x.astype(float), ((0, 0), (0, 2000)))[:, offset : offset + count * 48]
+    np.testing.assert_allclose(out, (whole.reshape(2, count, 48) ** 2).mean(axis=2).max(axis=0), rtol=1e-9)
+
+
+@pytest.mark.parametrize(
+    ("first", "steps", "frames"), [(24, 20, 1000), (0, 5, 1000), (-40, 30, 900), (3000, 4, 500), (7, 1, 60), (-5000, 3, 40)]
+)
+def test_gains_of_frames_are_straight_in_decibels_between_steps(first, steps, frames):
+    gain_db = np.minimum(drawn(steps).astype(float) * 6, 0.0)
+    out = np.empty(frames, F32)
+    envelope_kernels.drawn(gain_db, first, 48, out)
+    expected = 10 ** (np.interp((np.arange(frames) - first) / 48, np.arange(steps), gain_db) / 20)
+    np.testing.assert_allclose(out, expected, rtol=4e-5)
+    assert np.all(out[np.interp((np.arange(frames) - first) / 48, np.arange(steps), gain_db) == 0.0] == 1.0)
 
 
 def test_late_echo_is_the_smoothed_past_let_decay():

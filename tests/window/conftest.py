@@ -78,9 +78,11 @@ def collector(qapp) -> Iterator[None]:
 
 @pytest.fixture(autouse=True)
 def nothing_stays_on_the_screen(request, qapp) -> Iterator[None]:
-    """A dialog, a menu or a window that a test leaves behind is told."""
+    """A dialog, a menu or a window that a test leaves behind is told, and nobody waits any more for work that it has begun."""
     yield
     shared = request.config.stash.get(SHARED, None)
+    if shared is not None:
+        shared.jobs.cancel_all()
     left = [w for w in QApplication.topLevelWidgets() if w is not shared and w.isVisible()]
     for widget in left:
         widget.close()

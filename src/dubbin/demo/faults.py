@@ -31,9 +31,12 @@ def hum(frames: int, rate: int, fundamental_hz: float, drift_hz: float, harmonic
     """Mains hum whose fundamental wanders by drift_hz to both sides within three minutes; RMS 1."""
     n = np.arange(frames) / rate
     frequency = fundamental_hz + drift_hz * np.sin(2 * np.pi * n / 180.0)
-    phase = 2 * np.pi * np.cumsum(frequency) / rate
-    tones = [np.sin(k * phase + 0.7 * k * k) / k**1.1 for k in range(1, harmonics + 1)]
-    return normal(np.sum(tones, axis=0))
+    turn = np.exp(2j * np.pi * np.cumsum(frequency) / rate)
+    out, power = np.zeros(frames), np.ones(frames, complex)
+    for k in range(1, harmonics + 1):  # each is the one before, turned once more: a sine apiece takes five times as long
+        power *= turn
+        out += (power * (np.exp(0.7j * k * k) / k**1.1)).imag
+    return normal(out)
 
 
 @dataclass(frozen=True)

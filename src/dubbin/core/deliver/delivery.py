@@ -93,11 +93,11 @@ def deliver(program: Source, folder: Path, order: Order, task: Task | None = Non
 
 
 def _sheet(master: Master, target: Target, order: Order) -> Sheet:
-    rows = [("gain", f"{number(master.gain_db, sign=True)} dB")]
+    rows = [(tr("gain"), f"{number(master.gain_db, sign=True)} dB")]
     if master.reduction is not None:
         rows.append(
             (
-                "limiter",
+                tr("limiter"),
                 tr("down {deepest_db} dB at most, at work {share} % of the time").format(
                     deepest_db=number(master.reduction.deepest_db), share=number(100 * master.reduction.share)
                 ),

@@ -156,7 +156,7 @@ def rules(reading: Reading, target: Target) -> list[Rule]:
             Rule(
                 tr("Sound"),
                 tr("something to measure"),
-                "silence",
+                tr("silence"),
                 False,
                 tr("There is nothing to measure: the file is silent or shorter than 0.4 s."),
             )
@@ -217,9 +217,10 @@ def rules(reading: Reading, target: Target) -> list[Rule]:
 def _level_rule(level: float, wanted: float, tolerance: float) -> Rule:
     off = level - wanted
     good = abs(off) <= tolerance + READING_LU
-    word = "louder" if off > 0 else "quieter"
-    text = tr("{level} LUFS is {off} LU {word} than {wanted} LUFS (±{tolerance} LU allowed).").format(
-        level=number(level), off=number(abs(off)), word=word, wanted=number(wanted), tolerance=number(tolerance)
+    louder = tr("{level} LUFS is {off} LU louder than {wanted} LUFS (±{tolerance} LU allowed).")
+    quieter = tr("{level} LUFS is {off} LU quieter than {wanted} LUFS (±{tolerance} LU allowed).")
+    text = (louder if off > 0 else quieter).format(
+        level=number(level), off=number(abs(off)), wanted=number(wanted), tolerance=number(tolerance)
     )
     return Rule(
         tr("Integrated loudness"), f"{number(wanted)} LUFS ±{number(tolerance)}", with_unit(level, "LUFS"), good, "" if good else text

@@ -14,7 +14,6 @@ from functools import lru_cache
 from typing import Any, ClassVar
 
 import numpy as np
-import scipy
 from numpy.typing import NDArray
 
 from dubbin.core.jobs import Task
@@ -75,22 +74,9 @@ def static_gain_db(level_db: NDArray[Any] | float, settings: CompressorSettings)
     return np.where(over > 0, slope * over, 0.0)
 
 
-def level_db(x: Samples, rate: int, detection: Detection) -> NDArray[np.float32]:
-    """Level in dBFS (frames,) of the loudest channel: the highest sample around, or the RMS (a full-scale sine reads -3)."""
-    if detection is Detection.PEAK:
-        size = max(1, round(PEAK_S * rate))
-        # Looks back only, so that a louder word is known at its first sample and not before.
-        level = scipy.ndimage.maximum_filter1d(np.max(np.abs(x), axis=0), size, origin=(size - 1) // 2, mode="constant")
-        return np.asarray(20.0 * np.log10(np.maximum(level, 1e-9)), np.float32)
-    size = max(1, round(RMS_S * rate))
-    sums = np.cumsum(np.pad(x.astype(np.float64) ** 2, ((0, 0), (size, 0))), axis=1)
-    power = np.max((sums[:, size:] - sums[:, :-size]) / size, axis=0)
-    return np.asarray(10.0 * np.log10(np.maximum(power, 1e-18)), np.float32)
-
-
 def gain_curve_db(x: Samples, rate: int, settings: CompressorSettings) -> NDArray[np.float32]:
     """Gain reduction in dB (frames,), at most 0; all channels are held by the loudest of them. Look-ahead reads past the end as silence."""
-    wanted = static_gain_db(level_db(_weighted(x, rate, settings.sibilants_db), rate, settings.detection), settings).astype(np.float32)
+    wanted = _wanted_db(_weighted(x, rate, settings.sibilants_db), rate, settings)
     ahead = round(settings.lookahead_ms * 1e-3 * rate)
     if ahead:
         wanted = np.concatenate([wanted[ahead:], np.zeros(min(ahead, len(wanted)), np.float32)])
@@ -103,6 +89,21 @@ def gain_curve_db(x: Samples, rate: int, settings: CompressorSettings) -> NDArra
     smooth(wanted, attack, release, slow_attack, slow_release, settings.follows, out)
     result: NDArray[np.float32] = out
     return result
+
+
+def _wanted_db(x: Samples, rate: int, settings: CompressorSettings) -> NDArray[np.float32]:
+    """`static_gain_db` of the level of the loudest channel, (frames,): of the highest sample, or of the RMS (a full-scale sine reads -3), over the time before, so
+    that a louder word is known at its first sample and not earlier."""
+    from dubbin.core.treat.compressor_kernels import highest_before, power_before, static_gain
+
+    out = np.empty(x.shape[1], np.float32)
+    if settings.detection is Detection.PEAK:
+        highest_before(x, max(1, round(PEAK_S * rate)), out)
+    else:
+        power_before(x, max(1, round(RMS_S * rate)), out)
+    octave_db = (20.0 if settings.detection is Detection.PEAK else 10.0) * np.log10(2.0)
+    static_gain(out, octave_db, settings.threshold_db, 1.0 / settings.ratio - 1.0, settings.knee_db, out)
+    return out
 
 
 def _weighted(x: Samples, rate: int, more_db: float) -> Samples:
@@ -140,9 +141,12 @@ class Compressor(Treatment):
         return None
 
     def process(self, x: Samples, context: Context) -> Samples:
+        from dubbin.core.treat.compressor_kernels import factors
+
         settings: CompressorSettings = context.settings
-        gain_db = gain_curve_db(x, context.rate, settings) + np.float32(settings.makeup_db)
-        y = x * np.power(np.float32(10.0), gain_db / np.float32(20.0))
+        gain = gain_curve_db(x, context.rate, settings)
+        factors(gain, settings.makeup_db, gain)
+        y = x * gain
         if settings.mix < 100.0:
             share = np.float32(settings.mix / 100.0)
             y = share * y + (np.float32(1.0) - share) * x

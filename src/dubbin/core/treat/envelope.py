@@ -19,13 +19,12 @@ def step_levels(x: NDArray[np.float32], start_frame: int, rate: int, width_s: fl
 
     x: (channels, frames). Steps lie on a grid of the recording, whose frame start_frame is the first of x.
     """
+    from dubbin.core.treat.envelope_kernels import step_powers
+
     step = step_frames(rate)
     offset = -start_frame % step
-    count = max((x.shape[1] - offset) // step, 1)
-    square = np.zeros((x.shape[0], count * step))
-    part = x[:, offset : offset + count * step].astype(np.float64)
-    square[:, : part.shape[1]] = part**2
-    power = square.reshape(x.shape[0], count, step).mean(axis=2).max(axis=0)
+    power = np.empty(max((x.shape[1] - offset) // step, 1))
+    step_powers(x, offset, step, power)
     width = max(1, round(width_s / STEP_S))
     if width > 1:
         power = np.maximum(scipy.ndimage.uniform_filter1d(power, width, mode="nearest"), 0.0)
@@ -50,7 +49,8 @@ def held_down(wanted_db: NDArray[np.float64], attack_s: float, hold_s: float, re
 
 def to_frames(gain_db: NDArray[np.float64], first: int, rate: int, count: int) -> NDArray[np.float32]:
     """Linear gains for `count` frames, straight in dB between the steps; first: frame of the first step."""
-    at = (np.arange(count) - first) / step_frames(rate)
-    db = np.interp(at, np.arange(len(gain_db)), gain_db).astype(np.float32)
-    out: NDArray[np.float32] = np.power(np.float32(10.0), db / np.float32(20.0))
+    from dubbin.core.treat.envelope_kernels import drawn
+
+    out = np.empty(count, np.float32)
+    drawn(gain_db, first, step_frames(rate), out)
     return out

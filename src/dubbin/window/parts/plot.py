@@ -59,7 +59,7 @@ class Plot(pg.PlotWidget):  # type: ignore[misc]
 
     def __init__(self, theme: Theme, name: str, x_label: str, y_label: str, *, clock_axis: bool = False) -> None:
         """clock_axis: seconds along the bottom are written as minutes and seconds."""
-        super().__init__()
+        super().__init__(enableMenu=False)  # menus that nobody sees take a hundredth of a second each
         self._theme, self._clock_axis = theme, clock_axis
         self._names: dict[str, tuple[pg.TextItem, str]] = {}
         self.setAccessibleName(name)
@@ -69,7 +69,6 @@ class Plot(pg.PlotWidget):  # type: ignore[misc]
         self._curves: dict[str, Any] = {}
         self._colours: dict[str, tuple[str, float, bool]] = {}
         item = self.getPlotItem()
-        item.setMenuEnabled(False)
         item.hideButtons()
         item.setMouseEnabled(False, False)
         item.showGrid(x=True, y=True, alpha=0.12)

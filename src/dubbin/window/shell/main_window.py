@@ -150,52 +150,55 @@ class MainWindow(QMainWindow):
         actions.add(word_actions(self.session, WordSteps(self.session, self.speech, self.selection, self.view, self.navigation)))
 
     def _build(self) -> None:
+        """From the outside in: whatever is put into another place is styled anew with all that it holds, so pages come last."""
         self.header = Header(self.session, self.theme, self.card_sheet.show)
         self.steps = StepList(self.session, self.theme, self.pages)
         self.overview = Overview(self.session, self.view, self.selection, self.theme)
         self.transport = Transport(self.session, self.view, self.selection, self.actions_by_id, self.theme)
         self.card_panel, self.evidence = CardPanel(), QStackedWidget()
-        for page in self.pages.values():
-            self.card_panel.add(page.card)
-            self.evidence.addWidget(page.evidence)
-        self.card_panel.add_sheet(self.card_sheet)
         self.welcome = Welcome(self.actions_by_id, self.files.recent, self.files.open_recent)
-        self.stack = QStackedWidget()
-        self.stack.addWidget(self._middle())
-        self.stack.addWidget(self.welcome)
-        self.frame = QSplitter(Qt.Orientation.Horizontal)
-        self.frame.setHandleWidth(3)
-        self.frame.setChildrenCollapsible(False)
-        self.frame.addWidget(self.stack)
-        self.frame.addWidget(self.card_panel)
-        self.frame.setStretchFactor(0, 1)
-        self.frame.setStretchFactor(1, 0)
-        self.frame.setSizes(self.memory.sizes("frame", (self.width() - CARD_W - self.steps.width(), CARD_W)))
-        self.frame.splitterMoved.connect(lambda *_: self.memory.keep_sizes("frame", self.frame.sizes()))
-        body = QHBoxLayout()
-        body.setSpacing(0)
-        body.addWidget(self.steps)
-        body.addWidget(self.frame, 1)
         whole = QWidget()
+        self.setCentralWidget(whole)
         rows = QVBoxLayout(whole)
         rows.setContentsMargins(0, 0, 0, 0)
         rows.setSpacing(0)
         rows.addWidget(self.header)
         rows.addWidget(self._line())
         rows.addWidget(self.notices)
+        body = QHBoxLayout()
+        body.setSpacing(0)
         rows.addLayout(body, 1)
         rows.addWidget(self._line())
         rows.addWidget(self.transport)
-        self.setCentralWidget(whole)
-
-    def _middle(self) -> QWidget:
-        """Overview, lanes and evidence."""
+        body.addWidget(self.steps)
+        self.frame = QSplitter(Qt.Orientation.Horizontal)
+        body.addWidget(self.frame, 1)
+        self.frame.setHandleWidth(3)
+        self.frame.setChildrenCollapsible(False)
+        self.stack = QStackedWidget()
+        self.frame.addWidget(self.stack)
+        self.frame.addWidget(self.card_panel)
+        self.frame.setStretchFactor(0, 1)
+        self.frame.setStretchFactor(1, 0)
+        self.frame.setSizes(self.memory.sizes("frame", (self.width() - CARD_W - self.steps.width(), CARD_W)))
+        self.frame.splitterMoved.connect(lambda *_: self.memory.keep_sizes("frame", self.frame.sizes()))
         middle = QWidget()
+        self.stack.addWidget(middle)
+        self.stack.addWidget(self.welcome)
+        self._fill_middle(middle)
+        for page in self.pages.values():
+            self.card_panel.add(page.card)
+            self.evidence.addWidget(page.evidence)
+        self.card_panel.add_sheet(self.card_sheet)
+
+    def _fill_middle(self, middle: QWidget) -> None:
+        """Overview, lanes and evidence."""
         column = QVBoxLayout(middle)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
         column.addWidget(self.overview)
         self.splitter = QSplitter(Qt.Orientation.Vertical)
+        column.addWidget(self.splitter, 1)
         self.splitter.setHandleWidth(3)
         self.splitter.splitterMoved.connect(lambda *_: self._keep_sizes())
         self._wanted_sizes: list[int] = []
@@ -205,8 +208,6 @@ class MainWindow(QMainWindow):
         self.splitter.setStretchFactor(0, 3)
         self.splitter.setStretchFactor(1, 2)
         self.splitter.setSizes(list(Page.sizes))
-        column.addWidget(self.splitter, 1)
-        return middle
 
     @staticmethod
     def _line() -> QFrame:

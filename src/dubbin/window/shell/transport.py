@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QSize, Qt
+from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QProgressBar, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from dubbin.core.figures import clock, number, speed_text
@@ -19,6 +20,8 @@ from dubbin.window.session.session import Session
 from dubbin.window.shell.work_list import WorkList, remaining
 
 WORK_PAD = 8  # beside the text of what runs
+NARROWEST_WORK = 56  # in a narrow window; the figures at its side keep their room
+NARROW = 1180  # a window in which not all figures have room
 
 
 class Transport(QFrame):
@@ -27,6 +30,7 @@ class Transport(QFrame):
         self.setObjectName("bar")
         self._session, self._view, self._selection, self._theme, self._actions = session, view, selection, theme, actions
         self._playing = False
+        self._reading: Reading | None = None
         self._drawn: dict[str, tuple[str, str]] = {}
         row = QHBoxLayout(self)
         row.setContentsMargins(12, 6, 16, 6)
@@ -105,6 +109,8 @@ class Transport(QFrame):
         self.progress = QProgressBar()
         self.progress.setRange(0, 1000)
         self.progress.setFixedHeight(5)
+        self.progress.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+        self.progress.setMinimumWidth(NARROWEST_WORK)
         column.addStretch(1)
         column.addLayout(line)
         column.addWidget(self.progress)
@@ -143,18 +149,27 @@ class Transport(QFrame):
         self.of.setText(of.format(length=clock(self._view.frames / rate)))
 
     def show_reading(self, reading: Reading | None) -> None:
+        self._reading = reading
         self.meter.show_reading(reading)
-        if reading is None:
-            self.loudness.setText(tr("True peak – dBTP   M –   S –   I – LUFS"))
-            return
+        self._write_figures()
+
+    def _write_figures(self) -> None:
+        """Figures of what was played last; in a narrow window without the true peak, of which the meter at their side has the mark."""
+        read, peak = self._reading, ""
+        if self.width() >= scaled(NARROW):
+            peak = tr("True peak {highest_dbtp} dBTP").format(highest_dbtp=number(read.highest_dbtp if read else None)) + "   "
         self.loudness.setText(
-            tr("True peak {highest_dbtp} dBTP   M {momentary_lufs}   S {short_term_lufs}   I {integrated_lufs} LUFS").format(
-                highest_dbtp=number(reading.highest_dbtp),
-                momentary_lufs=number(reading.momentary_lufs),
-                short_term_lufs=number(reading.short_term_lufs),
-                integrated_lufs=number(reading.integrated_lufs),
+            peak
+            + tr("M {momentary_lufs}   S {short_term_lufs}   I {integrated_lufs} LUFS").format(
+                momentary_lufs=number(read.momentary_lufs if read else None),
+                short_term_lufs=number(read.short_term_lufs if read else None),
+                integrated_lufs=number(read.integrated_lufs if read else None),
             )
         )
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self._write_figures()
 
     def _show_jobs(self) -> None:
         live = self._session.jobs.live
