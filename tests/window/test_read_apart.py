@@ -12,6 +12,7 @@ from dubbin.core.episode import document
 from dubbin.core.episode.file import load_episode
 from dubbin.core.episode.journal_reading import left_over
 from dubbin.core.errors import BadEpisode
+from dubbin.window.shell import files
 from dubbin.window.shell import read_apart as module
 from dubbin.window.shell.read_apart import read_apart
 
@@ -106,6 +107,38 @@ def test_an_episode_in_a_folder_that_does_not_answer_is_given_up_and_the_present
     window.files.open(little)
     assert window.session.document is not before and window.session.episode == load_episode(little)
     assert left_over(window.session.folders.journals) == [], "what came too late left nothing behind"
+
+
+@pytest.mark.parametrize("what", ["a recording", "a folder"])
+def test_what_is_dropped_from_a_folder_that_does_not_answer_holds_nobody_and_is_given_up(
+    open_window, little, qtbot, answers, monkeypatch, tmp_path, what
+):
+    monkeypatch.setattr(module, "PATIENCE_MS", 20)
+    window, said = open_window(little), []
+    (tmp_path / "far").mkdir()
+    there, names = files.is_folder_there, files.recordings_in
+    waiting = "is_folder_there" if what == "a recording" else "recordings_in"
+
+    def slowly(path):
+        answers.wait(20)
+        return (there if what == "a recording" else names)(path)
+
+    monkeypatch.setattr(files, waiting, slowly)
+
+    def cancel():
+        if shown() is None:
+            QTimer.singleShot(20, cancel)
+            return
+        said.append(shown().labelText())
+        shown().cancel()
+
+    QTimer.singleShot(0, cancel)
+    before = window.session.episode
+    window.files.take([tmp_path / "far" / "talk.wav"] if what == "a recording" else [tmp_path / "far"])
+    assert said == ["Looking at what was dropped …" if what == "a recording" else "Reading far …"]
+    assert window.session.episode is before and not window.jobs.live
+    answers.set()
+    qtbot.waitUntil(lambda: not any(t.name == "read" for t in threading.enumerate()))
 
 
 def test_what_can_not_be_opened_is_said_and_the_present_one_stays(open_window, little, tmp_path):

@@ -9,7 +9,7 @@ import pytest
 from PyQt6.QtCore import QMimeData, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDropEvent
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QInputDialog, QPushButton
+from PyQt6.QtWidgets import QApplication, QInputDialog, QPushButton
 
 from dubbin import guide
 from dubbin.core.deliver.own_targets import own_targets
@@ -38,6 +38,7 @@ def dropped(window, *paths) -> None:
     data.setUrls([QUrl.fromLocalFile(str(p)) for p in paths])
     actions, left = Qt.DropAction.CopyAction, Qt.MouseButton.LeftButton
     window.dropEvent(QDropEvent(QPointF(5, 5), actions, data, left, Qt.KeyboardModifier.NoModifier))
+    QApplication.processEvents()  # the drop itself ends before what came is looked at
 
 
 class TestWelcome:

@@ -150,9 +150,13 @@ class EpisodeFiles:
             else:
                 self._notices.say(tr("{name} goes with recordings: add these first.").format(name=path.name))
         paths = [p for p in paths if p.suffix.lower() not in self._takers]
-        for folder in [p for p in paths if is_folder_there(p)]:
+        looking = tr("Looking at what was dropped …")
+        folders = read_apart(self._window, looking, lambda: [p for p in paths if is_folder_there(p)]) if paths else []
+        if folders is None:
+            return  # nobody would wait for it
+        for folder in folders:
             self.take_folder(folder)
-        files = [p for p in paths if not is_folder_there(p)]
+        files = [p for p in paths if p not in folders]
         if files:
             self._session.recordings.add_files(files)
             self._go_step(Step.INTAKE)
@@ -165,10 +169,12 @@ class EpisodeFiles:
     def take_folder(self, folder: Path) -> None:
         """The recordings of a folder as one episode, lined up by their sound; a new one, where the present one has recordings."""
         try:
-            paths = recordings_in(folder)
+            paths = read_apart(self._window, tr("Reading {name} …").format(name=folder.name), lambda: recordings_in(folder))
         except OSError as error:
             self._notices.say(tr("{folder} could not be read: {strerror}.").format(folder=folder, strerror=error.strerror))
             return
+        if paths is None:
+            return  # nobody would wait for it
         if not paths:
             self._notices.say(tr("The folder {folder} holds no recordings.").format(folder=folder))
             return

@@ -373,7 +373,8 @@ class MainWindow(QMainWindow):
     def dropEvent(self, event: QDropEvent | None) -> None:
         data = event.mimeData() if event else None
         if data is not None:
-            self.files.take([Path(url.toLocalFile()) for url in data.urls() if url.isLocalFile()])
+            paths = [Path(url.toLocalFile()) for url in data.urls() if url.isLocalFile()]
+            QTimer.singleShot(0, lambda: self.files.take(paths))  # whom they were dragged from waits for the end of this
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         if event is None:
