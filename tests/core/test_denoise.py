@@ -10,17 +10,11 @@ from dubbin.core.jobs import Task
 from dubbin.core.measure.noise import NoiseMeter
 from dubbin.core.sound.source import Sound
 from dubbin.core.treat.chain import Chain, Use
-from dubbin.core.treat.denoise import (
-    DRY_DB,
-    RINGING_DB,
-    Denoise,
-    DenoiseSettings,
-    Engine,
-    _network,
-    dryness,
-)
+from dubbin.core.treat.denoise import Denoise, DenoiseSettings, Engine
 from dubbin.core.treat.dereverb import Dereverb, DereverbSettings
+from dubbin.core.treat.engine_blend import DRY_DB, RINGING_DB, dryness
 from dubbin.core.treat.guard import measure_guard
+from dubbin.core.treat.neural_engine import cleaned_by_network
 from dubbin.core.treat.tiles import DiskTileCache
 from dubbin.core.treat.treatment import Context
 from dubbin.demo.room import room_response
@@ -96,7 +90,7 @@ def dryness_of(kept_db: float, sure: float = 1.0) -> np.ndarray:
     is_no_noise = np.zeros((2000, 50), bool)
     is_no_noise[:, : round(50 * sure)] = True
     network = np.where(is_no_noise, 10 ** (kept_db / 10), 1e-6).astype(np.float32)
-    return dryness(statistical, network, is_no_noise, 0.009)
+    return dryness((statistical * is_no_noise).sum(axis=1), (network * is_no_noise).sum(axis=1), 0.009)
 
 
 @pytest.mark.parametrize("seed", range(4))
@@ -104,12 +98,11 @@ def test_the_blend_of_loud_frames_and_the_silence_behind_them_is_a_share(seed):
     """Sums that run on are rounded: in a silence they must not come out below zero."""
     rng = np.random.default_rng(seed)
     statistical, network = (rng.random((4000, 60)).astype(np.float32) * np.float32(3e5) for _ in range(2))
-    is_no_noise = np.ones((4000, 60), bool)
     for X in (statistical, network):
         X[700:1400] = 0.0
         X[2000:2600] *= np.float32(1e-9)
         X[3000:] = 0.0
-    share = dryness(statistical, network, is_no_noise, 0.009)
+    share = dryness(statistical.sum(axis=1, dtype=float), network.sum(axis=1, dtype=float), 0.009)
     assert np.all((share >= 0.0) & (share <= 1.0))
 
 
@@ -137,7 +130,7 @@ def test_in_a_room_the_network_alone_decides_and_in_a_dry_one_the_blend_is_close
         sound, treatment = in_noise(voice), Denoise()
         x = sound.samples[0]
         context = Context(0, len(x), RATE, DenoiseSettings(), treatment.analyse(sound, DenoiseSettings(), Task()))
-        (network,) = _network([(x, context)], 0)
+        (network,) = cleaned_by_network([(x, context)], 0)
         blended = treatment.process(x[None], context)[0]
         if is_room:
             assert rms_db(blended - network) < rms_db(network) - 40

@@ -26,6 +26,7 @@ from dubbin.core.speech import retakes_kernels, speaker_encoder_kernels, speaker
 from dubbin.core.treat import (
     compressor_kernels,
     dereverb_kernels,
+    engine_blend_kernels,
     envelope_kernels,
     fast_math_kernels,
     low_band_kernels,
@@ -137,6 +138,36 @@ def test_gains_of_frames_are_straight_in_decibels_between_steps(first, steps, fr
     expected = 10 ** (np.interp((np.arange(frames) - first) / 48, np.arange(steps), gain_db) / 20)
     np.testing.assert_allclose(out, expected, rtol=4e-5)
     assert np.all(out[np.interp((np.arange(frames) - first) / 48, np.arange(steps), gain_db) == 0.0] == 1.0)
+
+
+def test_the_spectra_of_both_engines_meet():
+    X, Y, gains, snr = spectra(40, 30), spectra(40, 30, seed=1), powers(40, 30), powers(40, 30, seed=2) * 60
+    expected = X * gains
+    network, statistical = np.empty(40), np.empty(40)
+    engine_blend_kernels.gained(X.view(F32), gains, snr, Y.view(F32), 20.0, network, statistical)
+    np.testing.assert_allclose(X, expected, rtol=1e-6)
+    for found, Z in ((network, Y), (statistical, expected)):
+        np.testing.assert_allclose(found, (np.abs(Z.astype(complex)) ** 2 * (snr > 20.0)).sum(axis=1), rtol=1e-5)
+
+
+def test_the_blend_goes_towards_the_other_where_speech_stands_out_and_the_voice_is_dry():
+    X, Y, snr = spectra(40, 30), spectra(40, 30, seed=1), (10 ** np.linspace(-3, 5, 1200)).reshape(40, 30).astype(F32)
+    snr[3, :5] = 0.0
+    dry = np.clip(np.linspace(-0.3, 1.2, 40), 0, 1).astype(F32)
+    sure = np.clip((10 * np.log10(np.maximum(snr, 1e-20)) - 10.0) / 15.0, 0, 1)
+    expected = Y + (0.15 * sure + 0.03) * dry[:, None] * (X - Y)
+    before = Y.copy()
+    engine_blend_kernels.blend(X.view(F32), Y.view(F32), snr, dry, 0.03, 0.15, 10.0, 25.0)
+    np.testing.assert_allclose(Y, expected, atol=3e-5)
+    np.testing.assert_array_equal(Y[dry == 0.0], before[dry == 0.0])
+
+
+def test_what_one_has_more_than_the_other_is_shared_frame_by_frame():
+    X, Y, share = spectra(40, 30), spectra(40, 30, seed=1), powers(40)
+    share[5] = 0.0
+    expected = share[:, None] * (X - Y)
+    engine_blend_kernels.apart(X.view(F32), Y.view(F32), share)
+    np.testing.assert_allclose(X, expected, rtol=1e-5, atol=1e-7)
 
 
 def test_late_echo_is_the_smoothed_past_let_decay():

@@ -235,6 +235,30 @@ def test_echo_is_measured_blind_and_goes_down(speech, rt60):
     assert after is None or after < 0.75 * measured
 
 
+class Hours:
+    """A minute again and again, as long as a day of work; counts what is read of it."""
+
+    rate, channels, frames = RATE, 1, 8 * 3600 * RATE
+
+    def __init__(self, x: np.ndarray) -> None:
+        self.x, self.spans = x, []
+
+    def read(self, start: int, stop: int) -> np.ndarray:
+        self.spans.append((start, stop))
+        return self.x[None, np.arange(start, stop) % len(self.x)]
+
+
+def test_ten_minutes_from_all_of_it_tell_the_room_of_hours(speech):
+    response = room_response(RATE, 0.5, (4.6, 3.5, 2.7), (2.1, 1.7, 1.3), (2.9, 2.4, 1.0), 4)
+    x = (_convolved(speech, response) + noise(20, -66, 2)[: len(speech)]).astype(np.float32)
+    hours = Hours(x)
+    assert measure_echo(hours).rt60_s == pytest.approx(measure_echo(Sound(x[None], RATE)).rt60_s, rel=0.08)
+    assert 9.5 * 60 < sum(b - a for a, b in hours.spans) / RATE < 10.5 * 60
+    starts = np.sort([a for a, _ in hours.spans])
+    assert starts[0] == 0 and starts[-1] > hours.frames - 40 * RATE and np.ptp(np.diff(starts)) < 60 * RATE
+    assert measure_echo(Sound(np.zeros((1, 0), np.float32), RATE)).rt60_s is None
+
+
 def _convolved(x: np.ndarray, response: np.ndarray) -> np.ndarray:
     from scipy.signal import oaconvolve
 

@@ -27,7 +27,8 @@ FEWEST = 6
 SLOPE, OFFSET = 1.25, -0.08
 LOWEST_S, HIGHEST_S = 0.08, 2.5
 CHUNK_S = 20.0
-RINGING_HOP_S, RINGING_HIGHEST_HZ, RINGING_CHUNKS = 0.018, 8000.0, 30
+MOST_CHUNKS = 30  # ten minutes, from all of a recording, tell its room as well as an hour does
+RINGING_HOP_S, RINGING_HIGHEST_HZ = 0.018, 8000.0
 QUIET_SHARE, RINGING_ABOVE_DB = 0.15, 15.0  # of the frames of a bin that hold nothing but noise; above the noise
 # A bin begins or dies away with so many times, or this part, of its highest power in these frames before.
 RINGING_FRAMES, RISEN, FALLEN = 5, 4.0, 2.0
@@ -46,8 +47,10 @@ class Echo:
 
 
 def measure_echo(source: Source, task: Task | None = None) -> Echo:
-    """Look through a whole source."""
+    """Look through up to ten minutes of a source, from all of it."""
     levels = band_levels(source, task)
+    if not len(levels):
+        return Echo(None)
     times = np.concatenate([_decay_times(levels[:, band]) for band in range(levels.shape[1])])
     if len(times) < FEWEST:
         return Echo(None)
@@ -72,8 +75,7 @@ def ringing_db(recorded: Source, denoised: Source, task: Task | None = None) -> 
     size = round(2 * RINGING_HOP_S * recorded.rate)
     window, bins = np.hanning(size).astype(np.float32), min(round(RINGING_HIGHEST_HZ * size / recorded.rate), size // 2 + 1)
     length = round(CHUNK_S * recorded.rate)
-    starts = np.arange(0, max(recorded.frames - size, 1), length)
-    starts = starts[np.unique(np.linspace(0, len(starts) - 1, RINGING_CHUNKS).astype(int))]
+    starts = _spread(np.arange(0, max(recorded.frames - size, 1), length))
     sums = np.zeros((len(starts), 4))
 
     def look(k: int) -> None:
@@ -92,6 +94,11 @@ def ringing_db(recorded: Source, denoised: Source, task: Task | None = None) -> 
     in_parallel(look, range(len(starts)), task or Task())
     begun, begun_left, died, died_left = sums.sum(axis=0) + 1e-12
     return float(10.0 * np.log10(begun_left / begun * died / died_left))
+
+
+def _spread(starts: NDArray[np.int64]) -> NDArray[np.int64]:
+    """At most MOST_CHUNKS of them, the first and the last among them."""
+    return starts[np.unique(np.linspace(0, len(starts) - 1, MOST_CHUNKS).astype(int))] if len(starts) else starts
 
 
 def _powers(x: NDArray[np.float32], window: NDArray[np.float32]) -> NDArray[np.float32]:
@@ -134,16 +141,17 @@ def mean_decay(source: Source, task: Task | None = None) -> Decay:
 
 
 def band_levels(source: Source, task: Task | None = None) -> NDArray[np.float64]:
-    """Level in dB of every band each STEP_S, of all channels together: (steps, bands)."""
+    """Level in dB of every band each STEP_S, of all channels together: (steps, bands). Of what is longer than ten minutes, stretches from all of it."""
     hop = round(STEP_S * source.rate)
     size = 3 * hop
     window = np.hanning(size).astype(np.float32)
     edges = [(round(a * size / source.rate), max(round(b * size / source.rate), round(a * size / source.rate) + 1)) for a, b in BANDS_HZ]
     per_chunk = round(CHUNK_S * source.rate) // hop * hop
-    starts = range(0, source.frames, per_chunk)
+    starts = _spread(np.arange(0, source.frames, per_chunk))
     out: list[NDArray[np.float64]] = [np.zeros((0, len(edges)))] * len(starts)
 
-    def look(start: int) -> None:
+    def look(k: int) -> None:
+        start = int(starts[k])
         x = read_padded(source, start, min(start + per_chunk, source.frames) + size)
         power = np.zeros((1, len(edges)))
         for channel in x:
@@ -151,10 +159,10 @@ def band_levels(source: Source, task: Task | None = None) -> NDArray[np.float64]
             X = fourier.rfft(frames * window)
             P = X.real**2 + X.imag**2
             power = power + np.stack([P[:, a:b].sum(axis=1) for a, b in edges], axis=1)
-        out[start // per_chunk] = power[: per_chunk // hop]
+        out[k] = power[: per_chunk // hop]
 
-    in_parallel(look, starts, task or Task())
-    return 10.0 * np.log10(np.concatenate(out) + 1e-14)
+    in_parallel(look, range(len(starts)), task or Task())
+    return 10.0 * np.log10(np.concatenate([np.zeros((0, len(edges))), *out]) + 1e-14)
 
 
 def _decay_times(level: NDArray[np.float64]) -> NDArray[np.float64]:
