@@ -211,6 +211,27 @@ class TestRules:
         assert self.said(kept, replace(LOUDNESS, true_peak_dbtp=2.0)) == [] and kept.aim is None and kept.aim_text == "as it is"
         assert [r.name for r in rules(Reading(LOUDNESS, 2), kept)] == ["Channels"]
 
+    def test_every_rule_says_what_it_asks_and_what_was_found(self):
+        target = replace(
+            TARGET, range_lu=8.0, short_term_lufs=-14.0, momentary_lufs=-9.0, noise_floor_dbfs=-60.0, head_s=(0.5, 1.0), tail_s=(1.0, 5.0),
+            rms_low_dbfs=-23.0, rms_high_dbfs=-18.0,
+        )  # fmt: skip
+        found = rules(Reading(LOUDNESS, 2, -20.5, -65.0, 0.7, 1.25), target)
+        assert [(r.name, r.asked, r.found, r.passes) for r in found] == [
+            ("Integrated loudness", "−20.0 LUFS ±1.0", "−20.0 LUFS", True),
+            ("RMS", "−23 to −18 dBFS", "−20.5 dBFS", True),
+            ("True peak", "at most −1.0 dBTP", "−2.0 dBTP", True),
+            ("Loudness range", "at most 8.0 LU", "5.0 LU", True),
+            ("Short-term loudness", "at most −14.0 LUFS", "−15.0 LUFS", True),
+            ("Momentary loudness", "at most −9.0 LUFS", "−10.0 LUFS", True),
+            ("Noise floor", "at most −60.0 dBFS", "−65.0 dBFS", True),
+            ("Room tone before", "0.5 to 1.0 s", "0.70 s", True),
+            ("Room tone after", "1.0 to 5.0 s", "1.25 s", True),
+            ("Channels", "2", "2", True),
+        ]
+        (silent,) = rules(Reading(replace(LOUDNESS, integrated_lufs=None), 2), target)
+        assert (silent.name, silent.asked, silent.found) == ("Sound", "something to measure", "silence")
+
     def test_a_proof_is_all_of_it(self):
         measured = read_by(FileMeter(RATE, 1), hum(2.0, -20.0)[None])
         proof = judge(Path("a.wav"), TARGET, measured)
@@ -221,13 +242,15 @@ class TestRules:
     @pytest.mark.parametrize(
         ("wrong", "text"),
         [
-            ({"integrated_lufs": None}, "no loudness to aim at"), ({"integrated_lufs": 0.1}, "loudness that can't"), ({"integrated_lufs": -60.1}, "loudness that can't"),
-            ({"true_peak_dbtp": 0.1}, "true peak"), ({"true_peak_dbtp": -30.1}, "true peak"), ({"rate": 7999}, "a rate"), ({"rate": 192001}, "a rate"),
-            ({"channels": 3}, "neither one channel"), ({"channels": 0}, "neither one channel"), ({"bits": 20}, "bits"), ({"kbps": 15}, "bit rate"), ({"kbps": 513}, "bit rate"),
+            ({"integrated_lufs": None}, "no loudness to aim at"), ({"integrated_lufs": 0.1}, "a loudness that can't be"),
+            ({"integrated_lufs": -60.1}, "a loudness that can't be"), ({"true_peak_dbtp": 0.1}, "a true peak that can't be"),
+            ({"true_peak_dbtp": -30.1}, "a true peak that can't be"), ({"rate": 7999}, "a rate that can't be"), ({"rate": 192001}, "a rate that can't be"),
+            ({"channels": 3}, "neither one channel nor two"), ({"channels": 0}, "neither one channel nor two"), ({"bits": 20}, "neither 16, 24 nor 32 bits"),
+            ({"kbps": 15}, "a bit rate that can't be"), ({"kbps": 513}, "a bit rate that can't be"),
         ],
     )  # fmt: skip
     def test_a_target_that_can_not_be_is_refused_by_its_name(self, wrong, text):
-        with pytest.raises(DubbinError, match=rf"t\.toml can't be used: own has .*{text}"):
+        with pytest.raises(DubbinError, match=rf"t\.toml can't be used: own has {text}\.$"):
             check_target(replace(TARGET, **wrong), Path("t.toml"))
 
     def test_the_furthest_that_can_be_is_not(self):
@@ -244,12 +267,22 @@ class TestPrediction:
         figures = measure_program(self.program())
         level = figures.history.loudness.integrated_lufs
         found = predict(figures, TARGET)
-        assert found.gain_db == pytest.approx(-20.0 - level) and not found.problems and not found.advice and found.reduction.deepest_db == 0
+        assert (
+            found.target is TARGET
+            and found.gain_db == pytest.approx(-20.0 - level)
+            and not found.problems
+            and not found.advice
+            and found.reduction.deepest_db == 0
+        )
         mono = predict(figures, replace(TARGET, channels=1))
         assert mono.gain_db == pytest.approx(found.gain_db + FOLD_LU) and not mono.problems
         assert predict(figures, replace(TARGET, short_term_lufs=-20.2)).problems, "what is moved by the gain is held against its limit"
         assert not predict(figures, replace(TARGET, short_term_lufs=-19.9)).problems
         assert not predict(figures, replace(TARGET, channels=1, momentary_lufs=-19.9)).problems
+        assert predict(figures, replace(TARGET, channels=1, momentary_lufs=-20.2)).problems
+        floor = figures.measured.noise_floor_dbfs + mono.gain_db  # which two sides that are folded do not lose
+        assert not predict(figures, replace(TARGET, channels=1, noise_floor_dbfs=floor + 0.1)).problems
+        assert predict(figures, replace(TARGET, channels=1, noise_floor_dbfs=floor - 0.1)).problems
 
     def test_rms_and_floor_move_with_the_gain_and_do_not_fold(self):
         target = replace(TARGET, integrated_lufs=None, rms_low_dbfs=-23.0, rms_high_dbfs=-18.0, noise_floor_dbfs=-20.6)
@@ -281,7 +314,8 @@ class TestPrediction:
     def test_what_keeps_its_level_is_judged_as_it_is(self):
         kept = replace(TARGET, integrated_lufs=None, keeps_level=True)
         found = predict(measure_program(self.program()), kept)
-        assert (found.gain_db, found.problems, found.advice, found.reduction.deepest_db) == (0.0, (), (), 0.0)
+        assert (found.target, found.gain_db, found.problems, found.advice, found.reduction.deepest_db) == (kept, 0.0, (), (), 0.0)
+        assert predict(measure_program(self.program()), replace(kept, channels=1)).problems == (), "it will be folded"
         assert predict(measure_program(Sound(np.zeros((2, RATE), F32), RATE)), TARGET).problems[0].startswith("There is nothing to measure")
 
     def test_peaks_are_of_every_tenth_of_a_second(self):
@@ -309,6 +343,15 @@ class TestOnTheWay:
     def test_behind_the_gain_alone_nothing_else_is_done(self):
         x = Sound(hum(1.0, -3.0)[None], RATE)
         np.testing.assert_allclose(Limited(x, 6.0206, None).read(10, 5000), 2.0 * x.samples[:, 10:5000], rtol=1e-5)
+
+    def test_limited_from_the_middle_it_is_as_limited_from_the_beginning(self, tmp_path):
+        loud = Sound(noise(5.0, -12.0)[None], 48_000)
+        whole = Limited(loud, 12.0, -1.0).read(0, loud.frames)
+        assert np.max(np.abs(whole)) <= 10 ** (-0.9 / 20) < np.max(np.abs(loud.samples)) * 10 ** (12 / 20)
+        for a, b in ((100_000, 130_000), (200_000, 240_000)):
+            np.testing.assert_allclose(Limited(loud, 12.0, -1.0).read(a, b), whole[:, a:b], atol=3e-4)
+        written = render(Limited(loud, 12.0, -1.0), tmp_path / "a.f32", 48_000, 1, Task())
+        np.testing.assert_allclose(written.read(0, loud.frames), whole, atol=3e-4)
 
     def test_stretches_follow_one_another(self):
         whole = Sound(np.arange(100, dtype=F32)[None], RATE)

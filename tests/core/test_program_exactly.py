@@ -50,6 +50,7 @@ from dubbin.core.mix.program import (
     LONGEST_SEAM_MS,
     Program,
     SessionMix,
+    add_sides,
     audible_lanes,
     beds_under,
     program_over,
@@ -126,6 +127,15 @@ class TestSides:
         np.testing.assert_array_equal(to_stereo(x[:1]), np.stack([x[0], x[0]]))
         np.testing.assert_allclose(to_stereo(x), np.stack([x.mean(axis=0)] * 2), atol=1e-7)
 
+    @pytest.mark.parametrize("channels", [1, 2, 3])
+    @pytest.mark.parametrize("gains", [(1.0, 0.5), (0.25, 1.0), (0.0, -1.0)])
+    def test_a_lane_is_added_to_both_sides_of_what_is_there(self, channels, gains):
+        x, out = sound(0.1, 3, channels).samples, sound(0.1, 4, 2).samples.copy()
+        sides = x if channels == 2 else np.stack([x.mean(axis=0)] * 2)
+        expected = out + np.array(gains)[:, None] * sides
+        add_sides(out, x, np.array(gains, F32))
+        np.testing.assert_allclose(out, expected, atol=1e-7)
+
 
 class TestSession:
     A, B = sound(1.0, 1), sound(0.5, 2, channels=2)
@@ -144,12 +154,15 @@ class TestSession:
         expected[:1, 9000 : 9000 + RATE // 2] += 2.0 * self.B.samples[:1] * curve.at(0, RATE // 2)
         np.testing.assert_allclose(found, expected, atol=1e-6)
 
-    @pytest.mark.parametrize(("start", "stop"), [(0, 701), (699, 700), (650, 750), (8600, 8800), (8700, 8700), (5000, 30000)])
+    @pytest.mark.parametrize(
+        ("start", "stop"), [(0, 701), (699, 700), (650, 750), (8600, 8800), (8700, 8700), (12000, 12100), (5000, 30000)]
+    )
     def test_any_stretch_is_that_of_the_whole(self, start, stop):
         made = episode(lane("a", start_frame=700, fade_in_frames=300), lane("b", start_frame=8500))
         curves = {"a": GainCurve(np.linspace(0.5, 1.0, 90, dtype=F32), RATE)}
         mix = SessionMix(made, {"a": self.A, "b": self.B}, curves=curves)
         whole = mix.read(0, 40000)
+        assert whole.dtype == F32 and whole.shape == (2, 40000)
         np.testing.assert_allclose(mix.read(start, stop), whole[:, start:stop], atol=1e-6)
 
     def test_it_is_as_long_as_what_reaches_furthest(self):
@@ -229,6 +242,7 @@ class TestProgram:
     def test_any_stretch_is_that_of_the_whole(self, start, length):
         program = Program(self.MIX, TimeMap(self.SPANS), 40.0)
         whole = program.read(0, program.frames)
+        assert whole.dtype == F32
         stop = min(start + length, program.frames)
         np.testing.assert_allclose(program.read(start, stop), whole[:, start:stop], atol=1e-6)
 
