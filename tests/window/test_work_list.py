@@ -163,16 +163,19 @@ def test_in_a_narrow_window_work_is_seen_and_the_figures_beside_it_keep_their_ro
     bar.show_reading(Reading(-20.1, -21.2, -22.3, (-10.0, -10.0), -12.4))
     window.jobs.start("a", "Reading ines-desk-microphone.wav", held[0], lambda _: None)
     qtbot.waitUntil(lambda: bar.work.isVisible() and bar.work.width() >= NARROWEST_WORK)
+    qtbot.waitUntil(lambda: bar.work.text() == "25 %  ▴")
+    assert bar.work.accessibleName().startswith("Reading ines-desk-microphone.wav")
     assert window.width() == 1024 and bar.progress.width() >= NARROWEST_WORK
     qtbot.waitUntil(lambda: bar.loudness.width() >= bar.loudness.sizeHint().width())
     assert bar.meter.width() >= bar.meter.minimumWidth()
     assert bar.loudness.text() == "M −20.1   S −21.2   I −22.3 LUFS"
-    held[0].go.set()
     window.resize(1280, 800)
+    qtbot.waitUntil(lambda: bar.work.text().startswith("Readi"))
     qtbot.waitUntil(lambda: bar.loudness.text() == "True peak −12.4 dBTP   M −20.1   S −21.2   I −22.3 LUFS")
     qtbot.waitUntil(lambda: bar.loudness.width() >= bar.loudness.sizeHint().width())
     bar.show_reading(None)
     assert bar.loudness.text() == "True peak – dBTP   M –   S –   I – LUFS"
+    held[0].go.set()
 
 
 def test_work_that_is_asked_for_while_something_is_painted_is_told_afterwards(jobs, qtbot):

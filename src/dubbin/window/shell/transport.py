@@ -21,6 +21,7 @@ from dubbin.window.shell.work_list import WorkList, remaining
 
 WORK_PAD = 8  # beside the text of what runs
 NARROWEST_WORK = 56  # in a narrow window; the figures at its side keep their room
+FEWEST_LETTERS = 10  # of what runs, that say anything; with room for less, how far it is stands there
 NARROW = 1180  # a window in which not all figures have room
 
 
@@ -181,9 +182,12 @@ class Transport(QFrame):
         text = ", ".join(part for part in (job.title, remaining(job)) if part)
         if len(live) > 1:
             text += tr(" · {count} more").format(count=len(live) - 1)
+        named = text
         # What does not fit ends early, with its end in sight: how much more there is.
         metrics = self.work.fontMetrics()
         room = self.work.width() - 2 * WORK_PAD - metrics.horizontalAdvance("  ▴")
+        if room < metrics.averageCharWidth() * FEWEST_LETTERS:
+            text = tr("{percent} %").format(percent=number(100 * job.fraction, 0))
         self.work.setText(f"{metrics.elidedText(text, Qt.TextElideMode.ElideMiddle, max(room, 0))}  ▴" if room > 0 else "▴")
-        self.work.setAccessibleName(text)
+        self.work.setAccessibleName(named)
         self.progress.setValue(round(job.fraction * 1000))
