@@ -48,7 +48,7 @@ class Echo:
 
 def measure_echo(source: Source, task: Task | None = None) -> Echo:
     """Look through up to ten minutes of a source, from all of it."""
-    levels = band_levels(source, task)
+    levels = band_levels(source, task, spread=True)
     if not len(levels):
         return Echo(None)
     times = np.concatenate([_decay_times(levels[:, band]) for band in range(levels.shape[1])])
@@ -140,14 +140,16 @@ def mean_decay(source: Source, task: Task | None = None) -> Decay:
     return Decay(time_s, np.asarray(np.median(np.array(curves)[steep], axis=0), np.float64))
 
 
-def band_levels(source: Source, task: Task | None = None) -> NDArray[np.float64]:
-    """Level in dB of every band each STEP_S, of all channels together: (steps, bands). Of what is longer than ten minutes, stretches from all of it."""
+def band_levels(source: Source, task: Task | None = None, *, spread: bool = False) -> NDArray[np.float64]:
+    """Level in dB of every band each STEP_S, of all channels together: (steps, bands). spread: of what is longer than ten minutes, stretches from all of it."""
     hop = round(STEP_S * source.rate)
     size = 3 * hop
     window = np.hanning(size).astype(np.float32)
     edges = [(round(a * size / source.rate), max(round(b * size / source.rate), round(a * size / source.rate) + 1)) for a, b in BANDS_HZ]
     per_chunk = round(CHUNK_S * source.rate) // hop * hop
-    starts = _spread(np.arange(0, source.frames, per_chunk))
+    starts = np.arange(0, source.frames, per_chunk)
+    if spread:
+        starts = _spread(starts)
     out: list[NDArray[np.float64]] = [np.zeros((0, len(edges)))] * len(starts)
 
     def look(k: int) -> None:

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Any
+from typing import TYPE_CHECKING
 
 import numpy as np
 import scipy
@@ -18,6 +18,9 @@ from dubbin.core.sound.source import Samples, Source, read_padded
 from dubbin.core.treat.statistical_engine import LEAD_S, stft_of, suppressed
 from dubbin.core.treat.stft import Stft
 from dubbin.core.treat.treatment import Context
+
+if TYPE_CHECKING:
+    from dubbin.core.treat.denoise import DenoiseSettings, NoiseFindings
 
 BLEND_WINDOW_S = 0.036  # of the statistical gain beside the network
 # Share of the statistical result in the neural one: LEAST_SHARE everywhere, MOST_SHARE more where speech stands SURE_DB
@@ -75,8 +78,8 @@ def _parts(X: NDArray[np.complex64]) -> NDArray[np.float32]:
 class RoomGivenBack:
     """What the neural engine left, with a share of what it took of a room; a source, for the treatment of the room."""
 
-    def __init__(self, before: Source, after: Source, settings: Any, findings: Callable[[], Any]) -> None:
-        """before, after: what the engine was given, and what it left; settings, findings: of `Denoise`."""
+    def __init__(self, before: Source, after: Source, settings: DenoiseSettings, findings: Callable[[], NoiseFindings]) -> None:
+        """before, after: what the engine was given, and what it left."""
         self._before, self._after, self._settings, self._findings = before, after, settings, findings
         self.rate, self.channels, self.frames = after.rate, after.channels, after.frames
 

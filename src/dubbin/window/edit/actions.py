@@ -19,7 +19,7 @@ ON_BOTH = ON_LANES + ON_WORDS
 def edit_actions(shared: Shared, acts: EditActs, find: Callable[[], None]) -> list[Action]:
     """find: puts the cursor into the field that finds words."""
     session, playing = shared.session, shared.playing
-    cutting, pausing, moving, covering = acts.cutting, acts.pausing, acts.moving, acts.covering
+    cutting, pausing, moving = acts.cutting, acts.pausing, acts.moving
 
     needs = Needs(session)
     has_lanes, has_words = needs.lanes, needs.words
@@ -37,7 +37,6 @@ def edit_actions(shared: Shared, acts: EditActs, find: Callable[[], None]) -> li
     )
     can_copy = Need(moving.can_copy, tr("Select a stretch first: drag over the lanes or the words."))
     has_taken = Need(moving.has_taken, tr("Nothing is in the clipboard yet: select a stretch and press Ctrl+C, or cut it with X."))
-    can_cover = Need(covering.can_cover, tr("Select a word or a stretch first."))
 
     def walk_doubtful() -> None:
         if not playing.walk_doubtful(acts.seams.is_doubtful):
@@ -72,6 +71,18 @@ def edit_actions(shared: Shared, acts: EditActs, find: Callable[[], None]) -> li
         Action("add-chapter", PROGRAM, "chapters", tr("Add chapter …"), ("Ctrl+Shift+K",), acts.chaptering.ask_title, has_lanes, on=ON_BOTH),
         Action("suggest-chapters", PROGRAM, "chapters", tr("Suggest chapters"), (), acts.chaptering.suggest, has_words),
         Action("copy-chapters", PROGRAM, "chapters", tr("Copy chapter list"), (), acts.chaptering.copy_list, has_chapters),
+        *_cover_actions(acts, has_lanes),
+        Action("export-edit", PROGRAM, "export", tr("Export edit list …"), (), acts.export.ask_file, has_lanes),
+        Action("previous-pause", PLAY, "pauses", tr("Previous pause"), ("Shift+N",), lambda: pausing.go_next(-1), has_lanes),
+        Action("next-pause", PLAY, "pauses", tr("Next pause"), ("N",), lambda: pausing.go_next(1), has_lanes),
+        Action("walk-doubtful", PLAY, "seams", tr("Walk to next doubtful seam"), ("Ctrl+H",), walk_doubtful, has_seams),
+    ]  # fmt: skip
+
+
+def _cover_actions(acts: EditActs, has_lanes: Need) -> list[Action]:
+    covering = acts.covering
+    can_cover = Need(covering.can_cover, tr("Select a word or a stretch first."))
+    return [
         Action("bleep", PROGRAM, "covers", tr("Bleep selection"), ("Shift+B",), lambda: covering.cover(CoverKind.TONE), can_cover, on=ON_BOTH),
         Action("mute-stretch", PROGRAM, "covers", tr("Mute selection on this lane"), ("Shift+M",), lambda: covering.cover(CoverKind.SILENCE),
                can_cover, on=ON_BOTH),
@@ -83,10 +94,6 @@ def edit_actions(shared: Shared, acts: EditActs, find: Callable[[], None]) -> li
         Action("previous-overlap", PLAY, "places", tr("Previous overlap"), ("Alt+Shift+O",), lambda: acts.overlaps.go_next(-1), has_lanes),
         Action("lower-overlaps", PROGRAM, "covers", tr("Lower all overlaps"), (), acts.overlaps.lower_all, has_lanes),
         Action("uncover", PROGRAM, "covers", tr("Uncover selection"), (), covering.uncover, has_lanes, on=ON_BOTH),
-        Action("export-edit", PROGRAM, "export", tr("Export edit list …"), (), acts.export.ask_file, has_lanes),
-        Action("previous-pause", PLAY, "pauses", tr("Previous pause"), ("Shift+N",), lambda: pausing.go_next(-1), has_lanes),
-        Action("next-pause", PLAY, "pauses", tr("Next pause"), ("N",), lambda: pausing.go_next(1), has_lanes),
-        Action("walk-doubtful", PLAY, "seams", tr("Walk to next doubtful seam"), ("Ctrl+H",), walk_doubtful, has_seams),
     ]  # fmt: skip
 
 
