@@ -63,6 +63,7 @@ def main() -> None:
     def shot(name: str) -> None:
         settle()
         window.notices.hide()  # a sentence that names a folder of this computer
+        QApplication.processEvents()  # its room is given back
         keep(window.grab(), name)
 
     def look_at(start_s: float, end_s: float) -> None:
