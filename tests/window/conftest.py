@@ -153,6 +153,7 @@ def put_down(qtbot, window: MainWindow, path: Path) -> None:
     window.go_step(Step.INTAKE)
     window.preferences.set("places", {})
     window.words_pane.field.clear()
+    window.words_pane.words.set_size(17)
     window.session.document.path = None  # so that where one was in it is not remembered
     window.set_document(Document(window.session.folders.journals, load_episode(path), path))
     window.view.set_folded(False)

@@ -48,7 +48,7 @@ def test_it_shows_how_far_the_work_is_and_gives_its_result(preparing, qtbot):
             seen.append(preparing.about.text())
             go_on.set()
 
-    timer = QTimer()
+    timer = QTimer(preparing)
     timer.timeout.connect(look)
     timer.start(5)
     assert preparing.run(work) == Path("made") and set(seen) == {"Voices and rooms."}

@@ -306,6 +306,11 @@ class LanesView(QWidget):
         self.level_zoom = min(max(self.level_zoom * factor, 0.5), 40.0)
         self._on_changed()
 
+    def reset_level(self) -> None:
+        """Waves as high as their lanes again."""
+        self.level_zoom = 1.0
+        self._on_changed()
+
     def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
         if event and self._session.episode.lanes:
             frame = self._view.session_at(event.pos().x())

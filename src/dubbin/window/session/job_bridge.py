@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import time
 from collections.abc import Callable, Hashable
 from pathlib import Path
 from typing import Any, TypeVar
@@ -15,7 +14,7 @@ from dubbin.core.log import program_error
 from dubbin.core.texts import tr
 
 T = TypeVar("T")
-TELL_EVERY_S = 0.1  # at the most, of how far work has come
+TELL_EVERY_MS = 100  # at the most, of how far work has come
 # Numbers of quiet jobs, and of those that save, begin here, so that no two jobs share one.
 QUIET_FROM, SAVED_FROM = 1_000_000_000, 2_000_000_000
 
@@ -37,7 +36,7 @@ class JobBridge(QObject):
         super().__init__()
         self._log_folder = log_folder
         self._runner = JobRunner(self._reported.emit, self._on_progress, in_background=True)
-        self._told_at = 0.0
+        self._is_to_tell = False  # that work has come further: the window has heard of it and tells soon
         self._painter = JobRunner(self._reported.emit, threads=1, first_number=QUIET_FROM)
         if hold:
             self._runner.hold()
@@ -48,10 +47,10 @@ class JobBridge(QObject):
         self._slots: dict[Hashable, Job] = {}
         self._done: dict[int, tuple[Hashable, Callable[[Any], None], Callable[[], None]]] = {}
         self._reported.connect(self._on_report)
-        self._progressed.connect(self.changed)
+        self._progressed.connect(self._tell_later)
         self._soon = QTimer(self)
         self._soon.setSingleShot(True)
-        self._soon.timeout.connect(self.changed)
+        self._soon.timeout.connect(self._tell)
         self._closing = False
 
     def start(
@@ -73,11 +72,18 @@ class JobBridge(QObject):
         self._soon.start(0)
 
     def _on_progress(self, job: Job) -> None:
-        """On a working thread: tell the window, but not so often that it has its hands full with being told."""
-        now = time.monotonic()
-        if now - self._told_at > TELL_EVERY_S:
-            self._told_at = now
+        """On a working thread: tell the window, but not so often that it has its hands full with being told. The last that is reported is told too."""
+        if not self._is_to_tell:
+            self._is_to_tell = True
             self._progressed.emit()
+
+    def _tell_later(self) -> None:
+        if not self._soon.isActive():
+            self._soon.start(TELL_EVERY_MS)
+
+    def _tell(self) -> None:
+        self._is_to_tell = False
+        self.changed.emit()
 
     def release(self) -> None:
         """Let work begin that was held back, so that the window could be there first."""

@@ -289,6 +289,7 @@ class MainWindow(QMainWindow):
         self.selection.set_head(0)
         self.session.set_document(document)
         self.view.show_all()
+        self.lanes.reset_level()
         self._on_episode_changed()
         self._show_episode()
 
