@@ -33,6 +33,7 @@ from dubbin.core.episode.model import Lane, Recording, Role
 from dubbin.core.errors import CannotWrite, DubbinError
 from dubbin.core.folders import Folders
 from dubbin.core.jobs import Task
+from dubbin.core.seats import CORES_VARIABLE
 from dubbin.core.sound.source import Sound
 from dubbin.core.speech.known_voices import KnownVoices, spans_of_marks, voice_point
 from dubbin.core.speech.speaker_encoder import SPAN_S
@@ -234,6 +235,28 @@ def test_a_worker_that_dies_costs_what_it_had_in_hand_and_nothing_else(tmp_path,
     monkeypatch.setattr("dubbin.core.batch.run.run_one", lambda *a: pytest.fail("done again"))
     again = [o for o in itertools.islice(run_batch([BatchInput(f) for f in files if f.name != "deadly.wav"], out, None, own), 9)]
     assert len(again) == 4 and all(o.again for o in again)
+
+
+def counting(work, out, folders, task=None):
+    """Work that notes how many cores its process takes."""
+    from dubbin.core.seats import CORES
+
+    noted = out / f"{work.name}.cores"
+    noted.write_text(str(CORES))
+    return Outcome(str(work.item.path), ({**MASTER, "file": str(noted)},))
+
+
+@pytest.mark.parametrize(("said", "used"), [(None, "2"), ("1", "1")])
+def test_each_of_several_episodes_at_a_time_takes_two_cores_unless_somebody_said_how_many(tmp_path, own, monkeypatch, said, used):
+    monkeypatch.setattr("dubbin.core.batch.run.run_one", counting)
+    monkeypatch.delenv(CORES_VARIABLE, raising=False)
+    if said is not None:
+        monkeypatch.setenv(CORES_VARIABLE, said)
+    out = tmp_path / "out"
+    out.mkdir()
+    list(run_batch([BatchInput(f) for f in touched(tmp_path / "in", "a.wav", "b.wav")], out, None, own, workers=2))
+    assert [(out / f"{name}.cores").read_text() for name in ("a", "b")] == [used, used]
+    assert os.environ.get(CORES_VARIABLE) == said, "what is started later is not bound by it"
 
 
 # -- how it stands ----------------------------------------------------------------------

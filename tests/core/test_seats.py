@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import os
+import subprocess
+import sys
 import threading
 import time
 
@@ -11,7 +14,7 @@ from hypothesis import strategies as st
 
 from dubbin.core import seats
 from dubbin.core.jobs import Task, in_parallel
-from dubbin.core.seats import CORES, Seats, holding, seated, standing
+from dubbin.core.seats import CORES, CORES_VARIABLE, MOST, Seats, cores_to_use, holding, seated, standing
 
 LONG_S = 20.0  # after which somebody waits for ever
 
@@ -157,3 +160,24 @@ def test_seats_are_given_in_the_order_in_which_they_were_asked_for():
     for thread in threads:
         thread.join(LONG_S)
     assert served == [0, 1, 2, 3, 4, "again"]
+
+
+@pytest.mark.parametrize(("at_hand", "used"), [(1, 2), (2, 2), (3, 3), (4, 4), (16, 4), (128, 4)])
+def test_as_many_compute_as_there_are_cores_within_bounds(at_hand, used):
+    assert cores_to_use("", at_hand) == used
+
+
+@pytest.mark.parametrize("wanted", ["1", "3", "8", str(MOST)])
+def test_who_says_how_many_gets_them(wanted):
+    assert cores_to_use(wanted, 2) == int(wanted)
+
+
+@pytest.mark.parametrize("wanted", ["0", "-1", "many", "2.5", str(MOST + 1), "²", " "])
+def test_what_is_no_number_of_cores_is_as_if_nothing_was_said(wanted):
+    assert cores_to_use(wanted, 3) == 3
+
+
+def test_the_variable_is_looked_at_when_the_program_starts():
+    code = "from dubbin.core.seats import CORES; print(CORES)"
+    done = subprocess.run([sys.executable, "-c", code], env={**os.environ, CORES_VARIABLE: "3"}, capture_output=True, text=True, check=True)
+    assert done.stdout == "3\n"

@@ -7,7 +7,13 @@ import argparse
 from dubbin import __version__
 from dubbin.cli.parser import make_parser
 
-ENVIRONMENT = (("DUBBIN_HOME", "A folder below which cache, state and documents are kept, in place of the usual ones."),)
+ENVIRONMENT = (
+    ("DUBBIN_HOME", "A folder below which cache, state and documents are kept, in place of the usual ones."),
+    (
+        "DUBBIN_CORES",
+        "How many threads compute at once, 1 to 64; without it as many as the machine has cores, 2 to 4, and 2 for each of several episodes at a time.",
+    ),
+)
 EXITS = (("0", "done"), ("1", "an input can't be used, or a check fails"), ("2", "wrong usage"))
 
 

@@ -9,12 +9,24 @@ whoever has a seat computes, and all get on. Seats are given in the order in whi
 
 from __future__ import annotations
 
+import os
 import threading
 from collections import deque
 from collections.abc import Iterator
 from contextlib import contextmanager
 
-CORES = 2  # threads that one piece of work is spread over, and that compute at once
+FEWEST, USUALLY_MOST, MOST = 2, 4, 64  # each takes some hundred megabytes, and from four on reading and Python's lock set the pace
+CORES_VARIABLE = "DUBBIN_CORES"
+
+
+def cores_to_use(wanted: str, at_hand: int) -> int:
+    """How many threads compute at once: as many as are wanted, 1 to MOST; without a wish as many as there are cores at hand, FEWEST to USUALLY_MOST."""
+    if wanted.isascii() and wanted.isdecimal() and 1 <= int(wanted) <= MOST:
+        return int(wanted)
+    return min(max(at_hand, FEWEST), USUALLY_MOST)
+
+
+CORES = cores_to_use(os.environ.get(CORES_VARIABLE, ""), len(os.sched_getaffinity(0)))  # that one piece of work is spread over, too
 
 
 class Seats:

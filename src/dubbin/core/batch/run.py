@@ -4,24 +4,39 @@ from __future__ import annotations
 
 import os
 from collections.abc import Callable, Iterator, Sequence
+from contextlib import contextmanager
 from pathlib import Path
 
 from dubbin.core.batch.inputs import BatchInput
 from dubbin.core.batch.naming import has_remembered
 from dubbin.core.batch.outcome import STATE, DoneBefore, Outcome, input_key
-from dubbin.core.batch.steps import Work, gave_up, run_one
+from dubbin.core.batch.steps import CORES_A_PROCESS, Work, gave_up, run_one
 from dubbin.core.deliver.master import safe_name
 from dubbin.core.deliver.recipe import Recipe
 from dubbin.core.episode.file import SUFFIX
 from dubbin.core.folders import Folders
 from dubbin.core.jobs import Task
+from dubbin.core.seats import CORES_VARIABLE
 
 Elsewhere = Callable[[Sequence[Work]], Iterator[tuple[Work, Outcome]]]  # does work and hands its outcomes out as they come
 
 
 def usual_workers() -> int:
-    """Episodes at a time on this machine: each uses two cores."""
-    return max(1, (os.cpu_count() or 2) // 2)
+    """Episodes at a time on this machine: each uses CORES_A_PROCESS, and a single one all that there are."""
+    return max(1, (os.cpu_count() or 2) // CORES_A_PROCESS)
+
+
+@contextmanager
+def cores_shared_out() -> Iterator[None]:
+    """Programs that are started meanwhile compute on CORES_A_PROCESS each, unless somebody has said how many."""
+    if CORES_VARIABLE in os.environ:
+        yield
+        return
+    os.environ[CORES_VARIABLE] = str(CORES_A_PROCESS)
+    try:
+        yield
+    finally:
+        os.environ.pop(CORES_VARIABLE, None)
 
 
 def run_batch(
@@ -30,7 +45,7 @@ def run_batch(
 ) -> Iterator[Outcome]:  # fmt: skip
     """The outcome of every input as it comes. What was done before with the same recipe and is still there is not done again.
 
-    workers: inputs at a time; each uses two cores. elsewhere: who does them, if not this machine. Raises Cancelled; what was finished until then is kept. A worker
+    workers: inputs at a time; each uses two cores, a single one all that there are. elsewhere: who does them, if not this machine. Raises Cancelled; what was finished until then is kept. A worker
     that dies costs the input that it had in hand.
     """
     task = task or Task()
@@ -82,7 +97,7 @@ def _on_pool(works: Sequence[Work], out: Path, folders: Folders, workers: int) -
     from concurrent.futures.process import BrokenProcessPool
 
     for some in [works] if workers > 1 else [[work] for work in works]:
-        with ProcessPoolExecutor(workers, mp_context=multiprocessing.get_context("spawn")) as pool:
+        with cores_shared_out(), ProcessPoolExecutor(workers, mp_context=multiprocessing.get_context("spawn")) as pool:
             futures = {pool.submit(run_one, work, out, folders): work for work in some}
             try:
                 for future in as_completed(futures):

@@ -33,7 +33,6 @@ from dubbin.core.mix.card_entry import CutSwitch, Entry
 from dubbin.core.mix.kept_results import KeptResults
 from dubbin.core.mix.render import balanced_program, episode_sounds
 from dubbin.core.mix.run_card import CardPart, CardResources, CardResult, run_card
-from dubbin.core.seats import CORES
 from dubbin.core.sound.working_copy import WorkingCopies
 from dubbin.core.speech.known_voices import Point
 from dubbin.core.speech.models import Models
@@ -64,9 +63,10 @@ class Need:
     share: float
 
 
+CORES_A_PROCESS = 2  # of those that work on several episodes at a time
 NEEDS: Mapping[Step, Need] = {
-    Step.TAKE_IN: Need(500, 1, 0.03), Step.MEASURE: Need(700, CORES, 0.07), Step.REPAIR: Need(1100, CORES, 0.38), Step.WORDS: Need(1100, CORES, 0.26),
-    Step.VOICES: Need(900, CORES, 0.1), Step.MASTERS: Need(700, CORES, 0.16),
+    Step.TAKE_IN: Need(500, 1, 0.03), Step.MEASURE: Need(700, 2, 0.07), Step.REPAIR: Need(1100, 2, 0.38), Step.WORDS: Need(1100, 2, 0.26),
+    Step.VOICES: Need(900, 2, 0.1), Step.MASTERS: Need(700, 2, 0.16),
 }  # fmt: skip
 CARD_PARTS: Mapping[Step, CardPart] = {
     Step.MEASURE: CardPart.MEASURE, Step.REPAIR: CardPart.REPAIR, Step.WORDS: CardPart.WORDS,

@@ -21,13 +21,13 @@ from typing import Any
 import dubbin.core
 from dubbin import __version__
 from dubbin.core.batch.run import usual_workers
-from dubbin.core.batch.steps import Stand, Step, Work, do_step
+from dubbin.core.batch.steps import CORES_A_PROCESS, Stand, Step, Work, do_step
 from dubbin.core.deliver.targets import OWN_TABLE
 from dubbin.core.errors import Cancelled, DubbinError
 from dubbin.core.folders import Folders, user_folders
 from dubbin.core.jobs import Task
 from dubbin.core.mix.kept_results import KeptResults
-from dubbin.core.seats import CORES
+from dubbin.core.seats import CORES_VARIABLE
 from dubbin.core.sound.writing import replacing
 from dubbin.core.texts import tr
 from dubbin.core.treat.tiles import prune
@@ -148,7 +148,7 @@ def serve(address: str, count: int | None = None, memory_mb: int | None = None, 
 
     count = count or usual_workers()
     memory_mb = memory_mb or _memory_mb() // count
-    resources = {MEMORY: memory_mb, THREADS: CORES}
+    resources = {MEMORY: memory_mb, THREADS: CORES_A_PROCESS}
     folder = user_folders().cache / "cluster"
     folder.mkdir(parents=True, exist_ok=True)
 
@@ -156,7 +156,7 @@ def serve(address: str, count: int | None = None, memory_mb: int | None = None, 
         crew: list[Any] = [
             Nanny(
                 address, nthreads=1, resources=resources, memory_limit=f"{memory_mb}MB", local_directory=str(folder), death_timeout=60,
-                name=f"{platform.node()}-{os.getpid()}-{k + 1}", silence_logs="ERROR", dashboard=False,
+                name=f"{platform.node()}-{os.getpid()}-{k + 1}", silence_logs="ERROR", dashboard=False, env={CORES_VARIABLE: str(CORES_A_PROCESS)},
             )
             for k in range(count)
         ]  # fmt: skip
