@@ -15,7 +15,7 @@ from dubbin.core.deliver.mp3_frames import SAMPLES, fits, joined
 from dubbin.core.jobs import Task, in_parallel
 from dubbin.core.sound.source import Source
 
-PART_S = 300.0
+PART_S = 150.0
 RATES = (32000, 44100, 48000)  # of MPEG-1; below, a frame is another thing
 SEEK_S = 10.0  # to both sides of an even border, for a quiet place
 CHOICE = 24  # frames to both sides of a border, of which one is taken
