@@ -13,7 +13,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from dubbin.core import seats
-from dubbin.core.jobs import Task, in_parallel
+from dubbin.core.jobs import Task, ahead, in_parallel
 from dubbin.core.seats import CORES, CORES_VARIABLE, MOST, Seats, cores_to_use, holding, seated, standing
 
 LONG_S = 20.0  # after which somebody waits for ever
@@ -160,6 +160,24 @@ def test_seats_are_given_in_the_order_in_which_they_were_asked_for():
     for thread in threads:
         thread.join(LONG_S)
     assert served == [0, 1, 2, 3, 4, "again"]
+
+
+@pytest.mark.parametrize("taken", [2, 5])
+def test_what_is_made_ahead_may_take_seats_while_all_seats_wait_for_it(taken):
+    """taken: of five items, after which nobody wants any more."""
+
+    def made():
+        for k in range(5):
+            in_parallel(lambda _: time.sleep(0.001), range(3), Task())
+            yield k
+
+    def work(_):
+        found = [k for k, _ in zip(ahead(made(), seats_needed=True), range(taken), strict=False)]
+        assert found == list(range(taken))
+
+    done = threading.Event()
+    run(lambda: (in_parallel(work, range(3 * CORES), Task()), done.set()))
+    assert done.is_set()
 
 
 @pytest.mark.parametrize(("at_hand", "used"), [(1, 2), (2, 2), (3, 3), (4, 4), (16, 4), (128, 4)])

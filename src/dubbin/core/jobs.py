@@ -9,7 +9,7 @@ import threading
 import time
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor, wait
-from contextlib import suppress
+from contextlib import nullcontext, suppress
 from dataclasses import dataclass, field
 from typing import Any, TypeVar
 
@@ -126,11 +126,11 @@ PATIENCE_S = 10.0  # with work that is to end
 AHEAD = 4  # items that are made before they are asked for
 
 
-def ahead(items: Iterable[Item]) -> Iterator[Item]:
+def ahead(items: Iterable[Item], *, seats_needed: bool = False) -> Iterator[Item]:
     """The same items, made on a thread of their own while the ones before are worked on: reading or decoding goes on beside measuring.
 
-    What the making raises is raised here, in its place; when nobody wants any more of them it stops. Making must not wait for work that takes a seat (`seats`): the one
-    who waits for it here may have the last.
+    What the making raises is raised here, in its place; when nobody wants any more of them it stops. seats_needed: the making takes seats (`seats`), and who waits for an item
+    gives his up meanwhile: he might have the last. Without need that only has him wait for a seat again.
     """
     line: queue.Queue[tuple[Item | None, BaseException | None, bool]] = queue.Queue(AHEAD)
     unwanted = threading.Event()
@@ -152,10 +152,12 @@ def ahead(items: Iterable[Item]) -> Iterator[Item]:
             put(None, error, True)
 
     maker = threading.Thread(target=make, name="ahead", daemon=True)
+    waiting = standing if seats_needed else nullcontext
     maker.start()
     try:
         while True:
-            item, error, is_last = line.get()
+            with waiting():
+                item, error, is_last = line.get()
             if error is not None:
                 raise error
             if is_last:
@@ -163,7 +165,8 @@ def ahead(items: Iterable[Item]) -> Iterator[Item]:
             yield item  # type: ignore[misc]
     finally:
         unwanted.set()
-        maker.join()
+        with waiting():
+            maker.join()
 
 
 BACKGROUND_NICENESS = 10

@@ -9,7 +9,7 @@ import soxr
 
 from dubbin.core.deliver.levels import LEAD_S, RELEASE_MS, TAIL_S
 from dubbin.core.deliver.limiter import limiter_gain
-from dubbin.core.jobs import Task
+from dubbin.core.jobs import Task, ahead
 from dubbin.core.sound.level import db_to_gain
 from dubbin.core.sound.rendered import Rendered, tiles_of
 from dubbin.core.sound.source import Samples, Source, read_padded
@@ -42,9 +42,11 @@ def fold_channels(x: Samples, channels: int) -> Samples:
 def render(source: Source, path: Path, rate: int, channels: int, task: Task) -> Rendered:
     """Write a source to disk at another rate and channel count; the length is that of the source."""
     resampler = soxr.ResampleStream(source.rate, rate, channels, "float32", "VHQ") if rate != source.rate else None
-    frames = 0
+    frames, tiles = 0, tiles_of(source, task)
+    if resampler is not None:  # which works on one tile after the other, beside those that follow
+        tiles = ahead(tiles, seats_needed=True)
     with open(path, "wb") as out:
-        for stop, tile in tiles_of(source, task):
+        for stop, tile in tiles:
             x = fold_channels(tile, channels).T
             if resampler is not None:
                 x = resampler.resample_chunk(np.ascontiguousarray(x), last=stop >= source.frames)
