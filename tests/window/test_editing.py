@@ -103,12 +103,12 @@ def test_cut_words_fold_into_a_stitch_that_opens(edit):
     edit.pages[Step.EDIT].acts.cutting.cut()
     edit.session.do(cut_stretch(edit.session.episode, 0, RATE))
     view._lay_out()
-    items = [i for laid in view._laid for line in laid.lines for i in line]
+    items = [i for laid in view._column.laid for line in laid.lines for i in line]
     stitch = next(i for i in items if i.kind is ItemKind.STITCH and set(rows) <= set(i.rows))
     assert not any(i.row in rows and i.kind is ItemKind.WORD for i in items)
     view._open(stitch)
     view._lay_out()
-    opened = [i.row for laid in view._laid for line in laid.lines for i in line if i.kind is ItemKind.OPENED]
+    opened = [i.row for laid in view._column.laid for line in laid.lines for i in line if i.kind is ItemKind.OPENED]
     assert set(rows) <= set(opened) and edit.selection.cut is not None
     edit.pages[Step.EDIT].acts.cutting.put_back()
     assert all(edit.session.episode.cut_at(int(edit.speech.table.starts[r])) is None for r in rows)
@@ -219,7 +219,7 @@ def test_words_that_were_moved_read_at_their_new_place(edit):
     edit.navigation.go(int(edit.speech.table.starts[row_of(edit, "Welcome aboard")]) - RATE // 10)
     edit.pages[Step.EDIT].acts.moving.move_here()
     edit.words_pane.words._lay_out()
-    assert edit.words_pane.words._rows[:4] == rows
+    assert edit.words_pane.words._column.rows[:4] == rows
 
 
 def test_a_break_and_an_insert_are_heard_seen_and_taken_out(edit, qtbot, short_demo):
@@ -335,11 +335,11 @@ def test_an_hour_of_words_is_laid_out_again_only_where_it_changed(edit):
     edit.session.do(set_transcript(edit.session.episode, Transcript(lane.id, tuple(sorted(many, key=lambda w: w.start_frame)))))
     view = edit.words_pane.words
     view._lay_out()
-    kept = list(view._laid)
+    kept = list(view._column.laid)
     edit.session.do(cut_stretch(edit.session.episode, 60 * RATE, 61 * RATE))
     view._lay_out()
-    same = sum(any(a is b for b in kept) for a in view._laid)
-    assert same >= len(view._laid) - 3
+    same = sum(any(a is b for b in kept) for a in view._column.laid)
+    assert same >= len(view._column.laid) - 3
 
 
 def test_what_is_out_of_sight_is_laid_out_in_the_turns_that_follow(edit, qtbot, monkeypatch):
@@ -349,16 +349,16 @@ def test_what_is_out_of_sight_is_laid_out_in_the_turns_that_follow(edit, qtbot, 
     view = edit.words_pane.words
     edit.session.do(set_transcript(edit.session.episode, Transcript(lane.id, tuple(words))))
     view.grab()
-    first = len(view._laid)
+    first = len(view._column.laid)
     view._lay_out()  # somebody asks where a word is: now all of them must have a place
-    whole = len(view._laid)
+    whole = len(view._column.laid)
     assert 0 < first < whole
     view.verticalScrollBar().setValue(0)
     view._on_changed()
     view.grab()
-    assert len(view._laid) < whole
+    assert len(view._column.laid) < whole
     view.reveal(len(words) - 1)
-    assert len(view._laid) == whole and view.verticalScrollBar().value() > view.viewport().height()
+    assert len(view._column.laid) == whole and view.verticalScrollBar().value() > view.viewport().height()
 
 
 def test_the_selection_of_words_ends_with_another_selection():

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import threading
 from dataclasses import replace
 from pathlib import Path
 
@@ -17,6 +18,7 @@ from dubbin.core.deliver.passages import Passage
 from dubbin.core.deliver.recipe import load_recipe
 from dubbin.core.episode.commands.balance import set_level
 from dubbin.core.episode.commands.cuts import cut_stretch
+from dubbin.core.episode.commands.delivery import change_delivery
 from dubbin.core.episode.commands.recordings import add_recordings
 from dubbin.core.episode.commands.treatments import change_use
 from dubbin.core.episode.commands.words import set_transcript
@@ -204,6 +206,34 @@ def test_what_was_removed_is_written_to_a_file(qtbot, master, monkeypatch, tmp_p
     action.run()
     settle(qtbot, master)
     assert Path(recording).read_bytes() == before
+
+
+def test_notes_are_drafted_beside_the_window_and_anew_where_the_words_change(qtbot, master, monkeypatch):
+    go, drafted = threading.Event(), []
+
+    def drafted_slowly(publication, title):
+        drafted.append(threading.current_thread())
+        assert go.wait(30)
+        return f"# {title}, {len(publication.words)} words"
+
+    monkeypatch.setattr("dubbin.window.master.mastering.draft_notes", drafted_slowly)
+    page, session = master.pages[Step.MASTER], master.session
+    lane, rate = session.episode.lanes[0], session.episode.rate
+    words = tuple(Word(f"word{k}", k * rate, k * rate + rate // 2) for k in range(10))
+    session.do(set_transcript(session.episode, Transcript(lane.id, words)))
+    before = page.panes.notes.toPlainText()
+    qtbot.waitUntil(lambda: bool(drafted), timeout=10_000)
+    assert page.panes.notes.toPlainText() == before, "the window waits for no draft"
+    go.set()
+    qtbot.waitUntil(lambda: page.panes.notes.toPlainText().startswith(f"# {session.episode.title}, "), timeout=10_000)
+    page.refresh()
+    assert len(drafted) == 1 and drafted[0] is not threading.main_thread()
+    session.do(cut_stretch(session.episode, 0, 2 * rate))
+    qtbot.waitUntil(lambda: len(drafted) == 2 and not session.jobs.is_busy("notes"), timeout=10_000)
+    session.do(change_delivery(session.episode, "notes", notes="Mine"))
+    assert page.panes.notes.toPlainText() == "Mine"
+    page.panes.redraft.click()
+    assert page.panes.notes.toPlainText().startswith("# "), "what was drafted of the same words is there at once"
 
 
 def test_notes_tags_and_recipes_are_kept(qtbot, master, tmp_path):

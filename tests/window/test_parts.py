@@ -34,7 +34,7 @@ from dubbin.window.parts.segments import Segments
 from dubbin.window.parts.slider import MarkedSlider
 from dubbin.window.parts.switch import Switch
 from dubbin.window.parts.table import FigureTable
-from dubbin.window.parts.theme import DAY, FAMILY, NIGHT, Colours, style_sheet
+from dubbin.window.parts.theme import DAY, FAMILY, NIGHT, Colours, font, scaled, style_sheet
 from dubbin.window.shell.command_search import CommandSearch
 from dubbin.window.shell.shortcut_sheet import ShortcutSheet
 from tests.window.conftest import drag
@@ -378,3 +378,18 @@ class TestCollector:
         collector.end()
         assert gc.isenabled()
         gc.disable()
+
+
+def test_who_changes_a_font_or_a_colour_of_the_house_changes_his_own():
+    mine, ink = font(15), DAY.q("ink")
+    mine.setPixelSize(99)
+    ink.setAlpha(3)
+    assert font(15).pixelSize() == scaled(15) and DAY.q("ink").alpha() == 255 and DAY.q("ink", 3) == ink
+
+
+def test_choices_are_measured_anew_where_the_text_grows(qtbot, theme, monkeypatch):
+    row = Segments(theme, "How", (("a", "One", "1"), ("b", "Another one", "")), {})
+    qtbot.addWidget(row)
+    usual, again = row.sizeHint().width(), row.sizeHint().width()
+    monkeypatch.setattr("dubbin.window.parts.theme._text_scale", 2.0)
+    assert usual == again and row.sizeHint().width() > 1.6 * usual

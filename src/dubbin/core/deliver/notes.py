@@ -129,7 +129,7 @@ def draft_notes(publication: Publication, title: str) -> str:
     titles = draft_titles(found, vocabulary=vocabulary)
     if titles:
         lines += ["## Titles to choose from", "", *(f"- {plain_text(t)}" for t in titles), ""]
-    people = sorted({plain_text(w.speaker) for w in publication.words})
+    people = sorted(map(plain_text, {w.speaker for w in publication.words}))
     if people:
         lines += [f"With {' and '.join([', '.join(people[:-1]), people[-1]] if len(people) > 1 else people)}.", ""]
     summary = telling_sentences(found, vocabulary=vocabulary)

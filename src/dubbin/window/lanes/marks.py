@@ -65,7 +65,9 @@ class Marks:
             return
         left, right = self._pixels([cut.start_frame for cut in cuts]), self._pixels([cut.end_frame for cut in cuts])
         seen = (right >= 0) & (left <= self._width)
-        unpicked = np.array([cut != self._selection.cut for cut in cuts])
+        unpicked, picked_cut = np.ones(len(cuts), np.bool_), self._selection.cut
+        if picked_cut is not None and picked_cut in cuts:
+            unpicked[cuts.index(picked_cut)] = False
         tiny = seen & (right - left < TINY_CUT_PX) & unpicked
         if tiny.any():
             # From afar what stays is seen in full, and how much went in a band below it.
@@ -84,7 +86,7 @@ class Marks:
         for k in np.flatnonzero(seen & ~narrow & ~tiny).tolist():
             cut, a, b = cuts[k], float(left[k]), float(right[k])
             area = QRectF(a, top, max(b - a, 1.5), bottom - top)
-            picked = cut == self._selection.cut
+            picked = not unpicked[k]
             p.fillRect(area, c.q("paper", 185))
             p.fillRect(area, QBrush(c.q("thread", 60), Qt.BrushStyle.BDiagPattern))
             self._stitch(p, a, top, bottom, picked)

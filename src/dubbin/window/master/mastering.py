@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from pathlib import Path
 
 from PyQt6.QtCore import QObject, pyqtSignal
@@ -26,6 +26,8 @@ from dubbin.window.session.made_files import say_made
 from dubbin.window.session.monitor import MasterPreview
 from dubbin.window.session.program_measure import ProgramMeasure, is_same_sound
 from dubbin.window.session.session import Session
+
+NOTES = "notes"  # slot in which they are drafted
 
 
 class Mastering(QObject):
@@ -213,5 +215,9 @@ class Mastering(QObject):
             done,
         )
 
-    def drafted_notes(self) -> str:
-        return draft_notes(publication_of(self._session.episode), self._session.episode.title)
+    def draft_notes(self, done: Callable[[str], None]) -> None:
+        """Have show notes drafted from what is said now: the words of an hour take longer than a window may be held."""
+        episode = self._session.episode
+        self._session.jobs.start(
+            NOTES, tr("Drafting the show notes"), lambda _: draft_notes(publication_of(episode), episode.title), done, quiet=True
+        )

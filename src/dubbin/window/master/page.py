@@ -20,7 +20,7 @@ from dubbin.window.master.collecting import Collecting
 from dubbin.window.master.evidence import MasterEvidence
 from dubbin.window.master.exporting import Exporting
 from dubbin.window.master.listening import Listening
-from dubbin.window.master.mastering import Mastering
+from dubbin.window.master.mastering import NOTES, Mastering
 from dubbin.window.master.passage_list import PassageList
 from dubbin.window.master.targets_dialog import TargetsDialog
 from dubbin.window.shell.page import Page, Status
@@ -97,7 +97,8 @@ class MasterPage(Page):
         self.panes.sheet_wanted.connect(self.show_sheet)
         self.evidence = self.panes
         self._made = mastering.delivered
-        self._draft: tuple[object, str] = (None, "")
+        self._draft: tuple[object, str] = (None, "")  # what the notes were drafted from, and the draft
+        self._drafting: object = None  # what they are being drafted from
         mastering.changed.connect(self._refresh_if_open)
         mastering.changed.connect(self.status_changed)
         shared.program.changed.connect(self._refresh_if_open)
@@ -228,7 +229,13 @@ class MasterPage(Page):
         if not episode.transcripts:
             self.panes.show_notes("")
             return
-        key = (episode.transcripts, episode.cuts, episode.placed, episode.markers, episode.delivery.tags)
-        if self._draft[0] != key:
-            self._draft = (key, self.mastering.drafted_notes())
-        self.panes.show_notes(self._draft[1])
+        key = (episode.id, episode.transcripts, episode.cuts, episode.placed, episode.markers, episode.delivery.tags)
+        if self._draft[0] == key:
+            self.panes.show_notes(self._draft[1])
+        elif self.is_open and not (self._drafting == key and self.session.jobs.is_busy(NOTES)):
+            self._drafting = key
+            self.mastering.draft_notes(lambda text: self._on_draft(key, text))
+
+    def _on_draft(self, key: object, text: str) -> None:
+        self._draft = (key, text)
+        self._show_notes()

@@ -37,6 +37,7 @@ class Segments(QWidget):
         self.choices = [Choice(self, *choice) for choice in choices]
         for choice in self.choices:
             choice.clicked.connect(lambda _=False, c=choice: self._choose(c.key))
+        self._measured: tuple[int, list[float]] = (0, [])  # at what scale of the text
         self._current = self.choices[0].key
         self.choices[0].setChecked(True)
         self.setAccessibleName(name)
@@ -59,6 +60,12 @@ class Segments(QWidget):
         self.update()
 
     def _widths(self) -> list[float]:
+        """Of the choices; measured once, for they are asked for at every layout."""
+        if self._measured[0] != (scale := scaled(100)):
+            self._measured = scale, self._measure()
+        return self._measured[1]
+
+    def _measure(self) -> list[float]:
         text, small = QFontMetrics(font(15)), QFontMetrics(font(13))
         return [
             2 * PAD + text.horizontalAdvance(c.text()) + (7 + small.horizontalAdvance(c.keys_shown) if c.keys_shown else 0)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass
 from enum import Enum
+from functools import lru_cache
 from pathlib import Path
 
 from PyQt6.QtCore import QObject, Qt, pyqtSignal
@@ -44,9 +45,14 @@ class Colours:
     dark: bool = False
 
     def q(self, name: str, alpha: int = 255) -> QColor:
-        colour = QColor(getattr(self, name))
-        colour.setAlpha(alpha)
-        return colour
+        return QColor(_colour(getattr(self, name), alpha))
+
+
+@lru_cache(maxsize=256)
+def _colour(value: str, alpha: int) -> QColor:
+    colour = QColor(value)
+    colour.setAlpha(alpha)
+    return colour
 
 
 DAY = Colours(
@@ -153,8 +159,13 @@ def scaled(px: float) -> int:
 
 def font(px: int, weight: int = 400) -> QFont:
     """The house's font: 400, 500 or 700. px: at the usual size of text."""
+    return QFont(_font(scaled(px), weight))
+
+
+@lru_cache(maxsize=64)
+def _font(px: int, weight: int) -> QFont:
     f = QFont(FAMILY)
-    f.setPixelSize(scaled(px))
+    f.setPixelSize(px)
     f.setWeight(QFont.Weight(weight))
     f.setHintingPreference(QFont.HintingPreference.PreferNoHinting)
     return f

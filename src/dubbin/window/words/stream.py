@@ -5,7 +5,7 @@ Paragraphs carry a key of all that is to be seen of them, so that an edit lays o
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator
 from dataclasses import dataclass
 from itertools import pairwise
 
@@ -46,10 +46,10 @@ class Paragraph:
     key: tuple[object, ...]
 
 
-def paragraphs(table: WordTable, episode: Episode, time_map: TimeMap) -> list[Paragraph]:
+def paragraphs(table: WordTable, episode: Episode, time_map: TimeMap) -> Iterator[Paragraph]:
     """The whole transcript as it is heard now; time_map: of the program."""
     if not len(table):
-        return []
+        return
     rate = episode.rate
     middles = table.middles
     at = time_map.many_to_program(middles)
@@ -58,7 +58,7 @@ def paragraphs(table: WordTable, episode: Episode, time_map: TimeMap) -> list[Pa
     order = np.lexsort((table.starts, ~is_cut, place))
     order = order[table.is_read[order]]
     if not len(order):
-        return []
+        return
     is_cut, place = is_cut[order], place[order]
     starts, ends, voices = table.starts[order], table.ends[order], table.voice_of[order]
     voices = _filled(voices, is_cut)
@@ -78,7 +78,6 @@ def paragraphs(table: WordTable, episode: Episode, time_map: TimeMap) -> list[Pa
             pauses[k] = 0.0  # the heading says how long it is
     _part_long(opens, order, table)
     edges = [*np.flatnonzero(opens).tolist(), len(order)]
-    out = []
     steps = np.round(pauses / STEP_S).astype(np.int32)
     gone_steps = np.round(gone / STEP_S).astype(np.int32)
     for a, b in pairwise(edges):
@@ -86,8 +85,7 @@ def paragraphs(table: WordTable, episode: Episode, time_map: TimeMap) -> list[Pa
         own = tuple(heading_at.get(a, ()))
         words = tuple([table.texts[r] for r in part.tolist()])
         key = (words, part.tobytes(), is_cut[a:b].tobytes(), steps[a:b].tobytes(), gone_steps[a:b].tobytes(), int(voices[a]), own)
-        out.append(Paragraph(part, is_cut[a:b], pauses[a:b], gone[a:b], int(voices[a]), own, key))
-    return out
+        yield Paragraph(part, is_cut[a:b], pauses[a:b], gone[a:b], int(voices[a]), own, key)
 
 
 def _filled(voices: NDArray[np.int64], is_cut: NDArray[np.bool_]) -> NDArray[np.int64]:
@@ -149,8 +147,3 @@ def _part_long(opens: NDArray[np.bool_], order: NDArray[np.int64], table: WordTa
                 break
             at += PARAGRAPH_WORDS + int(after[0])
             opens[at] = True
-
-
-def rows_of(parts: Sequence[Paragraph]) -> NDArray[np.int64]:
-    """All rows in the order in which they stand."""
-    return np.concatenate([p.rows for p in parts]) if parts else np.zeros(0, np.int64)

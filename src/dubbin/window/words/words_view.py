@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-import time
 from bisect import bisect_right
 
 import numpy as np
@@ -18,12 +17,12 @@ from dubbin.window.parts.theme import Theme, font
 from dubbin.window.session.selection import Selection
 from dubbin.window.session.session import Session
 from dubbin.window.session.speech import Speech
-from dubbin.window.words.flow import Flow, Item, ItemKind, Laid
+from dubbin.window.words.column import TOP, Column
+from dubbin.window.words.flow import Flow, Item, ItemKind
 from dubbin.window.words.stream import paragraphs
 from dubbin.window.words.word_painter import Marked, WordPainter, small_font, text_font
 
 SMALLEST_PX, LARGEST_PX = 13, 28
-TOP = 8.0
 PAINT_BUDGET_S = 0.006  # for laying out what is out of sight, in one turn of the event loop
 
 
@@ -39,11 +38,7 @@ class WordsView(QAbstractScrollArea):
         self._session, self._speech, self._selection, self._theme = session, speech, selection, theme
         self._px = min(max(int(speech.preferences.get("words_px", 17)), SMALLEST_PX), LARGEST_PX)
         self._flow: Flow | None = None
-        self._laid: list[Laid] = []
-        self._tops: list[float] = []
-        self._order: dict[int, int] = {}  # place of each row among those that are shown
-        self._firsts: list[int] = [0]  # place of each paragraph's first row
-        self._rows: list[int] = []
+        self._column = Column()
         self._opened: frozenset[int] = frozenset()
         self._here: int | None = None
         self._press: tuple[QPointF, int | None] | None = None
@@ -101,34 +96,19 @@ class WordsView(QAbstractScrollArea):
         if self._flow is None or self._flow.width != port.width():
             self._flow = Flow(text_font(self._px), small_font(self._px), port.width())
             self._stale = True
-        if not self._stale:
+        if self._stale:
+            self._stale = False
+            if any(r >= len(self._speech.table) for r in self._opened):
+                self._opened = frozenset()
+            self._column = Column(paragraphs(self._speech.table, self._session.episode, self._session.map))
+        elif self._column.is_whole:
             return
-        self._stale = False
-        table = self._speech.table
-        if any(r >= len(table) for r in self._opened):
-            self._opened = frozenset()
-        parts = paragraphs(table, self._session.episode, self._session.map)
-        until, seen = time.perf_counter() + budget_s, self._offset() + 1.25 * port.height()
-        self._laid = []
-        for part in parts:
-            self._laid.append(self._flow.lay(part, table, self._opened))
-            seen -= self._laid[-1].height
-            if seen < 0 and time.perf_counter() > until:
-                self._stale = True
-                QTimer.singleShot(0, self._lay_on)
-                break
-        parts = parts[: len(self._laid)]
-        if not self._stale:
-            self._flow.keep_only(self._laid)
-        heights = np.array([item.height for item in self._laid])
-        tops = TOP + np.concatenate([[0.0], np.cumsum(heights)]) if len(heights) else np.array([TOP])
-        self._tops = tops[:-1].tolist() if len(heights) else []
-        self._rows = np.concatenate([p.rows for p in parts]).tolist() if parts else []
-        self._order = {row: k for k, row in enumerate(self._rows)}
-        self._firsts = np.concatenate([[0], np.cumsum([len(p.rows) for p in parts])]).tolist() if parts else [0]
+        self._column.go_on(self._flow, self._speech.table, self._opened, self._offset() + 1.25 * port.height(), budget_s)
+        if not self._column.is_whole:
+            QTimer.singleShot(0, self._lay_on)
         bar = self.verticalScrollBar()
         assert bar is not None
-        bar.setRange(0, max(0, round(float(tops[-1]) + TOP - port.height())))
+        bar.setRange(0, max(0, round(self._column.height + TOP - port.height())))
         bar.setPageStep(port.height())
 
     def _lay_on(self) -> None:
@@ -151,11 +131,11 @@ class WordsView(QAbstractScrollArea):
         """The word or mark at a point of the viewport; of empty room on a line, the last one before."""
         self._lay_out()
         y = position.y() + self._offset()
-        k = bisect_right(self._tops, y) - 1
+        k = bisect_right(self._column.tops, y) - 1
         if k < 0:
-            return self._laid[0].lines[0][0] if self._laid and self._laid[0].lines[0] else None
-        laid = self._laid[k]
-        line = int((y - self._tops[k] - laid.heading_height) // laid.line_height)
+            return self._column.laid[0].lines[0][0] if self._column.laid and self._column.laid[0].lines[0] else None
+        laid = self._column.laid[k]
+        line = int((y - self._column.tops[k] - laid.heading_height) // laid.line_height)
         line = min(max(line, 0), len(laid.lines) - 1)
         items = laid.lines[line]
         best = None
@@ -166,11 +146,11 @@ class WordsView(QAbstractScrollArea):
 
     def _row_rect(self, row: int) -> QRectF | None:
         """Where a word stands, in the page's own coordinates."""
-        place = self._order.get(row)
+        place = self._column.order.get(row)
         if place is None:
             return None
-        k = bisect_right(self._firsts, place) - 1
-        laid, top = self._laid[k], self._tops[k]
+        k = bisect_right(self._column.firsts, place) - 1
+        laid, top = self._column.laid[k], self._column.tops[k]
         rect = None
         for n, items in enumerate(laid.lines):
             for item in items:
@@ -277,8 +257,8 @@ class WordsView(QAbstractScrollArea):
             self._on_changed()
 
     def _select(self, first: int, last: int) -> None:
-        a, b = sorted((self._order.get(first, 0), self._order.get(last, 0)))
-        self.select_rows(self._rows[a : b + 1])
+        a, b = sorted((self._column.order.get(first, 0), self._column.order.get(last, 0)))
+        self.select_rows(self._column.rows[a : b + 1])
 
     def select_rows(self, rows: list[int]) -> None:
         """Select words in the order in which they stand."""
@@ -289,11 +269,11 @@ class WordsView(QAbstractScrollArea):
 
     def row_by(self, row: int | None, step: int) -> int | None:
         """The word that stands `step` words further on the page."""
-        if not self._rows:
+        if not self._column.rows:
             return None
-        if row is None or row not in self._order:
-            return self._rows[0]
-        return self._rows[min(max(self._order[row] + step, 0), len(self._rows) - 1)]
+        if row is None or row not in self._column.order:
+            return self._column.rows[0]
+        return self._column.rows[min(max(self._column.order[row] + step, 0), len(self._column.rows) - 1)]
 
     def head_row(self) -> int | None:
         """The word at the play head, or the next one after it."""
@@ -381,11 +361,11 @@ class WordsView(QAbstractScrollArea):
         p = QPainter(port)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         p.fillRect(port.rect(), c.q("card"))
-        if not self._laid:
+        if not self._column.laid:
             self._paint_empty(p)
             return
         offset, height = self._offset(), port.height()
-        first = max(bisect_right(self._tops, offset) - 1, 0)
+        first = max(bisect_right(self._column.tops, offset) - 1, 0)
         table, head = self._speech.table, self._selection.head
         here = (
             self._here
@@ -394,12 +374,12 @@ class WordsView(QAbstractScrollArea):
         )
         marked = Marked(frozenset(self._selection.rows), self.found, here)
         painter = WordPainter(p, c, table, self._session.episode.rate, self._px, port.width())
-        last_voice = self._laid[first - 1].paragraph.voice if first else None
-        for k in range(first, len(self._laid)):
-            top = self._tops[k] - offset
+        last_voice = self._column.laid[first - 1].paragraph.voice if first else None
+        for k in range(first, len(self._column.laid)):
+            top = self._column.tops[k] - offset
             if top > height:
                 break
-            laid = self._laid[k]
+            laid = self._column.laid[k]
             painter.headings(laid, top)
             painter.speaker(laid, top + laid.heading_height, laid.paragraph.voice != last_voice or k == first)
             last_voice = laid.paragraph.voice
