@@ -6,6 +6,7 @@ import sys
 import time
 
 from dubbin.core.jobs import Task
+from dubbin.core.kernel_cache import FIRST_USE, are_compiled
 
 WIDTH = 30
 
@@ -14,6 +15,8 @@ def progress_task(label: str, quiet: bool) -> Task:
     """A task that draws a bar when stderr is a terminal and `quiet` is not asked for."""
     if quiet or not sys.stderr.isatty():
         return Task()
+    if not are_compiled():
+        print(FIRST_USE, file=sys.stderr)
     last = 0.0
 
     def report(fraction: float) -> None:

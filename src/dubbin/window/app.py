@@ -17,6 +17,7 @@ from dubbin.core.errors import DubbinError
 from dubbin.core.figures import use_decimal_point
 from dubbin.core.folders import Folders
 from dubbin.core.jobs import Task
+from dubbin.core.kernel_cache import FIRST_USE, are_compiled
 from dubbin.core.log import logger, program_error
 from dubbin.core.texts import language
 
@@ -99,6 +100,8 @@ def run(folders: Folders, episode: Path | None, prepare: Prepare | None = None, 
 
     sys.excepthook = on_error
     window.show()
+    if not are_compiled():
+        window.notices.say(FIRST_USE)
     if is_demo:
         QTimer.singleShot(0, lambda: window.offer_tour())
 
