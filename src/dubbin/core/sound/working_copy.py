@@ -8,6 +8,7 @@ from __future__ import annotations
 import hashlib
 import os
 import threading
+import time
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from pathlib import Path
@@ -29,6 +30,8 @@ from dubbin.core.sound.writing import replacing
 from dubbin.core.texts import tr
 
 HASH_BLOCK = 1 << 22
+MOMENT_S = 2.0
+WRITTEN = 4  # of what `_standing` tells: all but when its entry was changed, which another link to it does too
 
 
 @dataclass(frozen=True)
@@ -76,6 +79,7 @@ class WorkingCopies:
         self.folder = folder
         self._open: dict[str, WorkingCopy] = {}
         self._seen: dict[tuple[int, ...], SoundInfo] = {}
+        self._fingerprints: dict[tuple[int, ...], str] = {}
         self._lock = threading.Lock()
 
     def obtain(self, path: Path, rate: int | None = None, task: Task | None = None, *, drift_ppm: float = 0.0) -> WorkingCopy:
@@ -87,7 +91,7 @@ class WorkingCopies:
         """
         task = task or Task()
         info = self._look(path)
-        fingerprint = fingerprint_of(path, task.part(0.0, 0.1))
+        fingerprint = self._fingerprint(path, task.part(0.0, 0.1))
         name = f"{fingerprint[:32]}-{rate or info.rate}" + (f"{drift_ppm:+.3f}" if drift_ppm else "")
         with self._lock:
             if name in self._open:
@@ -106,11 +110,21 @@ class WorkingCopies:
     def _look(self, path: Path) -> SoundInfo:
         """What a file says of itself; not asked again while it stands there as it did."""
         check_readable(path)
-        status = path.stat()
-        key = (status.st_dev, status.st_ino, status.st_size, status.st_mtime_ns)
+        key = _standing(path)[0][:WRITTEN]
         if key not in self._seen:
             self._seen[key] = look(path)
         return replace(self._seen[key], path=path)
+
+    def _fingerprint(self, path: Path, task: Task) -> str:
+        """The fingerprint of a file; not read again while it stands there as it did. What was written a moment ago may be written to again in the same tick of the clock."""
+        key, changed_s = _standing(path)
+        known = self._fingerprints.get(key)
+        if known is not None:
+            return known
+        found = fingerprint_of(path, task)
+        if _standing(path)[0] == key and abs(time.time() - changed_s) > MOMENT_S:
+            self._fingerprints[key] = found
+        return found
 
     def _load(self, name: str, straight: WavInPlace | None) -> WorkingCopy | None:
         try:
@@ -204,6 +218,15 @@ def _facts(data: bytes) -> CopyFacts:
     plain = msgspec.json.decode(data)
     plain.setdefault("nan_count", plain.pop("not_numbers", 0))
     return msgspec.convert(plain, CopyFacts)
+
+
+def _standing(path: Path) -> tuple[tuple[int, ...], float]:
+    """How a file stands on the disk: where, how large, when it was written and changed; and the later of these, in seconds."""
+    status = path.stat()
+    return (
+        (status.st_dev, status.st_ino, status.st_size, status.st_mtime_ns, status.st_ctime_ns),
+        max(status.st_mtime, status.st_ctime),
+    )
 
 
 def fingerprint_of(path: Path, task: Task | None = None) -> str:
