@@ -112,7 +112,7 @@ def card_child(folder: Path) -> dict[str, Any]:
         stages.append(("masters", time.perf_counter()))
         save_episode(episode, folder / "done.dubbin")
         card_mb = _peak_mb()
-        program = balanced_program(episode, episode_sounds(episode, copies, tiles))
+        program = balanced_program(episode, episode_sounds(episode, copies, tiles), kept=KeptResults(folders.results))
         order = order_of(episode, "hour", [find_target("podcast-stereo")], [find_format(f) for f in ("wav", "mp3", "m4a")])
         made = deliver(program, folder, order)
         stages.append(("", time.perf_counter()))

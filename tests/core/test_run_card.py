@@ -38,8 +38,9 @@ from dubbin.core.mix.balance_report import report_balance
 from dubbin.core.mix.card_entry import BalanceSwitch, RepairSwitch, entries_from_json, entries_to_json
 from dubbin.core.mix.card_plan import PlanKey, PlanKind, plan_card
 from dubbin.core.mix.lane_gains import find_balance
-from dubbin.core.mix.render import episode_sounds, voice_facts
+from dubbin.core.mix.render import episode_sounds
 from dubbin.core.mix.run_card import CardResources, run_card
+from dubbin.core.mix.voice_facts import voice_facts
 from dubbin.core.sound.working_copy import WorkingCopies
 from dubbin.core.speech.pauses import STARTING_POINTS
 from dubbin.core.treat.tiles import DiskTileCache

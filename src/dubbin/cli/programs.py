@@ -8,6 +8,7 @@ from dubbin.core.episode.file import SUFFIX, load_episode
 from dubbin.core.episode.model import Episode
 from dubbin.core.folders import Folders
 from dubbin.core.jobs import Task
+from dubbin.core.mix.kept_results import KeptResults
 from dubbin.core.mix.render import balanced_program, episode_sounds
 from dubbin.core.sound.source import Source
 from dubbin.core.sound.working_copy import WorkingCopies
@@ -31,4 +32,4 @@ def program_of_episode(episode: Episode, folders: Folders, task: Task) -> Source
         part = task.part(0.3 + 0.6 * k / len(sounds), 0.3 + 0.6 * (k + 1) / len(sounds))
         sound.repaired.prepare(part.part(0.0, 0.8))
         sound.voiced.prepare(part.part(0.8, 1.0))
-    return balanced_program(episode, sounds, task.part(0.9, 1.0))
+    return balanced_program(episode, sounds, task.part(0.9, 1.0), KeptResults(folders.results))

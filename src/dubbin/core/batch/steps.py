@@ -197,7 +197,7 @@ def _delivered(work: Work, stand: Stand, episode: Episode, out: Path, folders: F
     targets = [find_target(t, folders.state) for t in episode.delivery.targets]
     formats = [find_format(f) for f in episode.delivery.formats]
     sounds = episode_sounds(episode, WorkingCopies(folders.copies), DiskTileCache(folders.tiles))
-    program = balanced_program(episode, sounds, task.part(0.0, 0.2))
+    program = balanced_program(episode, sounds, task.part(0.0, 0.2), KeptResults(folders.results))
     done = deliver(program, out, order_of(episode, work.name, targets, formats), task.part(0.2, 1.0))
     masters: list[dict[str, Any]] = [{"file": str(m.file), "target": m.proof.target, "format": m.format.name, "pass": m.proof.passes, "problems": list(m.proof.problems),
                 "integrated_lufs": m.proof.measured.loudness.integrated_lufs, "true_peak_dbtp": m.proof.measured.loudness.true_peak_dbtp} for m in done.masters]  # fmt: skip

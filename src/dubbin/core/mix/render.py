@@ -2,18 +2,17 @@
 
 from __future__ import annotations
 
-import numpy as np
-from numpy.typing import NDArray
-
 from dubbin.core.episode.importing import recording_source
-from dubbin.core.episode.model import Episode, Lane
+from dubbin.core.episode.model import Episode
 from dubbin.core.episode.time_map import program_map
-from dubbin.core.jobs import Task, in_parallel
-from dubbin.core.mix.lane_gains import Balance, VoiceFacts, find_balance, measure_own, program_power
+from dubbin.core.jobs import Task
+from dubbin.core.mix.kept_results import KeptResults
+from dubbin.core.mix.lane_gains import Balance, find_balance
 from dubbin.core.mix.lane_key import lane_key
 from dubbin.core.mix.lane_sound import LaneSound, lane_sound
 from dubbin.core.mix.monitor import MonitorMode
 from dubbin.core.mix.program import Program, SessionMix, beds_under, lane_sources, program_over
+from dubbin.core.mix.voice_facts import voice_facts
 from dubbin.core.sound.working_copy import WorkingCopies
 from dubbin.core.treat.tiles import TileCache
 
@@ -28,20 +27,6 @@ def episode_sounds(episode: Episode, copies: WorkingCopies, tile_cache: TileCach
         source = recording_source(recording, copies, episode.rate, part)
         out[lane.id] = lane_sound(lane, source, lane_key(episode, lane), tile_cache)
     return out
-
-
-def voice_facts(episode: Episode, sounds: dict[str, LaneSound], task: Task | None = None) -> dict[str, VoiceFacts]:
-    """What the balance needs to know of every voice; looks through all of them."""
-    task = task or Task()
-    voices = [lane for lane in episode.voices if lane.id in sounds]
-    own = measure_own([(lane, sounds[lane.id].recorded) for lane in voices], episode.rate, task.part(0.0, 0.5))
-    power: dict[str, NDArray[np.float64]] = {}
-
-    def measure(lane: Lane) -> None:
-        power[lane.id] = program_power(sounds[lane.id].treated)
-
-    in_parallel(measure, voices, task.part(0.5, 1.0))
-    return {lane.id: VoiceFacts(power[lane.id], own[lane.id]) for lane in voices}
 
 
 def needs_facts(episode: Episode) -> bool:
@@ -63,11 +48,11 @@ def program_of(
     return program_over(episode, mix, time_map, under)
 
 
-def balanced_program(episode: Episode, sounds: dict[str, LaneSound], task: Task | None = None) -> Program:
-    """What the listener will hear, with all that its balance depends on measured now."""
+def balanced_program(episode: Episode, sounds: dict[str, LaneSound], task: Task | None = None, kept: KeptResults | None = None) -> Program:
+    """What the listener will hear; what its balance depends on is measured now, where it is not kept."""
     balance = Balance()
     if needs_facts(episode):
-        balance = find_balance(episode, voice_facts(episode, sounds, task))
+        balance = find_balance(episode, voice_facts(episode, sounds, task, kept))
     elif any(lane.line for lane in episode.lanes):
         balance = find_balance(episode, {})
     return program_of(episode, sounds, balance=balance)

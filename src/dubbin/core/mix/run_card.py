@@ -47,7 +47,8 @@ from dubbin.core.mix.lane_results import guard_of, hear_words, measure_recorded,
 from dubbin.core.mix.lane_sound import LaneSound
 from dubbin.core.mix.overlaps import own_marks
 from dubbin.core.mix.program import SessionMix
-from dubbin.core.mix.render import episode_sounds, voice_facts
+from dubbin.core.mix.render import episode_sounds
+from dubbin.core.mix.voice_facts import voice_facts
 from dubbin.core.mix.word_cuts import FoundRetake, find_fillers, found_retakes, last_take_cuts, unheard_filler_cuts
 from dubbin.core.sound.working_copy import WorkingCopies
 from dubbin.core.speech.activity import Activity
@@ -435,7 +436,7 @@ class _Run:
         if not self.voices:
             return
         task = self._task.part(0.92, 1.0).watched(lambda fraction: self._tell(PlanKind.BALANCE, fraction))
-        facts = voice_facts(self.episode, sounds, task)
+        facts = voice_facts(self.episode, sounds, task, self._resources.kept)
         reports = [
             report_balance(e, program_map(e), facts, b) for e, b in ((before, Balance()), (self.episode, find_balance(self.episode, facts)))
         ]

@@ -12,18 +12,16 @@ from dubbin.core.episode.model import Episode, Lane
 from dubbin.core.episode.time_map import program_map
 from dubbin.core.jobs import Task
 from dubbin.core.mix.balance_report import BalanceReport, report_balance
-from dubbin.core.mix.lane_gains import Balance, VoiceFacts, find_balance, measure_own, program_power
+from dubbin.core.mix.kept_results import KeptResults
+from dubbin.core.mix.lane_gains import Balance, VoiceFacts, find_balance
 from dubbin.core.mix.lane_key import LaneKey
 from dubbin.core.mix.lane_sound import LaneSound
 from dubbin.core.mix.render import needs_facts
-from dubbin.core.sound.source import Source
+from dubbin.core.mix.voice_facts import Own, OwnKey, lane_power, own_key, own_speech
 from dubbin.core.texts import tr
 from dubbin.window.session.analyses import Analyses
 from dubbin.window.session.job_bridge import JobBridge
 from dubbin.window.session.result_cache import ResultCache
-
-Own = dict[str, NDArray[np.bool_]]
-OwnKey = tuple[tuple[str, int, LaneKey], ...]
 
 
 class Balancing(QObject):
@@ -31,18 +29,15 @@ class Balancing(QObject):
 
     changed = pyqtSignal()
 
-    def __init__(self, jobs: JobBridge, analyses: Analyses) -> None:
+    def __init__(self, jobs: JobBridge, analyses: Analyses, kept: KeptResults) -> None:
         super().__init__()
-        self._analyses = analyses
+        self._analyses, self._kept = analyses, kept
         self.is_wanted = False
         self._own: ResultCache[OwnKey, Own] = ResultCache(jobs, "own", self.changed.emit)
         self._power: ResultCache[LaneKey, NDArray[np.float64]] = ResultCache(jobs, "power", self.changed.emit)
         self._last_power: dict[str, NDArray[np.float64]] = {}
         self._balance: tuple[Hashable, Balance] | None = None
         self._report: tuple[Hashable, BalanceReport] | None = None
-
-    def _own_key(self, episode: Episode) -> OwnKey:
-        return tuple((lane.id, lane.start_frame, self._analyses.key(lane).recorded) for lane in episode.voices)
 
     def look(self, episode: Episode) -> None:
         """Start what is missing."""
@@ -58,22 +53,24 @@ class Balancing(QObject):
                 self._measure_power(lane, known[lane.id])
 
     def _compare(self, episode: Episode, sounds: dict[str, LaneSound]) -> None:
-        sources: list[tuple[Lane, Source]] = [(lane, sounds[lane.id].recorded) for lane in episode.voices]
+        recorded = {lane.id: sounds[lane.id].recorded for lane in episode.voices}
 
         def work(task: Task) -> Own:
-            return measure_own(sources, episode.rate, task)
+            return own_speech(episode, recorded, self._kept, task)
 
-        self._own.ensure(self._own_key(episode), tr("Comparing the microphones"), work)
+        self._own.ensure(own_key(episode, self._analyses.key), tr("Comparing the microphones"), work)
 
     def _measure_power(self, lane: Lane, sound: LaneSound) -> None:
-        def work(task: Task) -> NDArray[np.float64]:
-            return program_power(sound.treated, task)
+        key = self._analyses.key(lane)
 
-        self._power.ensure(self._analyses.key(lane), tr("Measuring the level of {voice}").format(voice=lane.voice), work, slot=lane.id)
+        def work(task: Task) -> NDArray[np.float64]:
+            return lane_power(sound.treated, key, self._kept, task)
+
+        self._power.ensure(key, tr("Measuring the level of {voice}").format(voice=lane.voice), work, slot=lane.id)
 
     def facts(self, episode: Episode) -> dict[str, VoiceFacts]:
         """What is known of the voices; while a changed voice is measured anew, what was known of it last."""
-        own = self._own.get(self._own_key(episode)) or {}
+        own = self._own.get(own_key(episode, self._analyses.key)) or {}
         out = {}
         for lane in episode.voices:
             power = self._power.get(self._analyses.key(lane))

@@ -42,7 +42,7 @@ class Session(QObject):
         jobs.start("prune", tr("Making room in the cache"), lambda _: self._prune(), lambda _: None, quiet=True)
         self.recordings = Recordings(jobs, WorkingCopies(folders.copies), document)
         self.analyses = Analyses(jobs, self.recordings, self.tile_cache, self.kept, lambda: self._open.episode, lambda: self.picked_lane)
-        self.balancing = Balancing(jobs, self.analyses)
+        self.balancing = Balancing(jobs, self.analyses, self.kept)
         self.monitor = Monitor(self._open, self.analyses, self.balancing)
         self._stop_listening = document.listen(self._on_changed)
         self._connect()
