@@ -50,22 +50,22 @@ def warm_cache(among_all) -> Path:
     return among_all / "warm"
 
 
-@pytest.fixture(scope="session", autouse=True)
-def known_files() -> Iterator[None]:
-    """What many tests open is looked through once: a file that stands as it did is the same."""
-    known: dict[tuple[int, ...], str] = {}
+FINGERPRINTS: dict[tuple[int, ...], str] = {}
+
+
+@pytest.fixture(autouse=True)
+def known_files(monkeypatch) -> None:
+    """What many tests open is looked through once: a file that stands as it did is the same, also where it has another link."""
     real = working_copy.fingerprint_of
 
     def fingerprint_of(path: Path, task: Task | None = None) -> str:
         status = path.stat()
         key = (status.st_dev, status.st_ino, status.st_size, status.st_mtime_ns)
-        if key not in known:
-            known[key] = real(path, task)
-        return known[key]
+        if key not in FINGERPRINTS:
+            FINGERPRINTS[key] = real(path, task)
+        return FINGERPRINTS[key]
 
-    with pytest.MonkeyPatch.context() as patch:
-        patch.setattr(working_copy, "fingerprint_of", fingerprint_of)
-        yield
+    monkeypatch.setattr(working_copy, "fingerprint_of", fingerprint_of)
 
 
 @pytest.fixture(autouse=True)
