@@ -77,3 +77,12 @@ def test_the_program_is_the_same_whether_its_facts_were_kept_or_not(case):
     heard = [p.read(0, min(p.frames, 10 * p.rate)) for p in programs]
     np.testing.assert_array_equal(heard[0], heard[1])
     np.testing.assert_array_equal(heard[0], heard[2])
+
+
+def test_what_was_compared_without_one_of_the_voices_is_not_taken_for_the_whole(case, measured):
+    episode, sounds, kept = case
+    first, *_ = episode.voices
+    only = voice_facts(episode, {first.id: sounds(episode)[first.id]}, kept=kept)
+    assert only.keys() == {first.id}
+    assert voice_facts(episode, sounds(episode), kept=kept).keys() == {lane.id for lane in episode.voices}
+    assert measured.count("own") == 2

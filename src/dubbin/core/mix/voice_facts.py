@@ -33,6 +33,8 @@ class _Power:
 
 @dataclass(frozen=True)
 class _Own:
+    """`Own` in a form that is kept."""
+
     marks: dict[str, NDArray[np.bool_]]
 
 
@@ -43,11 +45,12 @@ def own_key(episode: Episode, key_of: Callable[[Lane], LaneKey] | None = None) -
 
 
 def own_speech(episode: Episode, recorded: Mapping[str, Source], kept: KeptResults | None, task: Task) -> Own:
-    """Who speaks when. recorded: by lane, of all voices."""
+    """Who speaks when. recorded: by lane; where a voice is missing the rest is compared, and not kept."""
     known = kept.recall(OWN, own_key(episode), _Own) if kept is not None else None
     if known is None:
-        known = _Own(measure_own([(lane, recorded[lane.id]) for lane in episode.voices if lane.id in recorded], episode.rate, task))
-        if kept is not None:
+        there = [(lane, recorded[lane.id]) for lane in episode.voices if lane.id in recorded]
+        known = _Own(measure_own(there, episode.rate, task))
+        if kept is not None and len(there) == len(episode.voices):
             kept.keep(OWN, own_key(episode), known)
     return known.marks
 
