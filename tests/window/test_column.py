@@ -41,14 +41,14 @@ def flow(qapp):
 def test_slices_add_up_to_the_whole(flow, table, lengths, heights):
     edges = np.concatenate([[0], np.cumsum(lengths)]).astype(int).tolist()
     parts = [paragraph(list(range(a, b))) for a, b in pairwise(edges)]
-    whole, sliced = Column(parts), Column(parts)
-    whole.go_on(flow, table, frozenset())
+    whole, sliced = Column(table, parts), Column(table, parts)
+    whole.go_on(flow, frozenset())
     for height in heights:
         before, was_whole = len(sliced.laid), sliced.is_whole
-        sliced.go_on(flow, table, frozenset(), height, 0.0)
+        sliced.go_on(flow, frozenset(), height, 0.0)
         assert was_whole or len(sliced.laid) > before, "each slice gets on"
         assert sliced.is_whole or sliced.height > height, "what is seen is laid out"
-    sliced.go_on(flow, table, frozenset())
+    sliced.go_on(flow, frozenset())
     assert whole.is_whole and sliced.is_whole
     for name in ("laid", "tops", "rows", "order", "firsts", "height"):
         assert getattr(sliced, name) == getattr(whole, name), name
@@ -65,13 +65,13 @@ def test_paragraphs_are_made_as_they_are_asked_for(flow, table):
             made.append(k)
             yield paragraph([k])
 
-    column = Column(parts())
-    column.go_on(flow, table, frozenset(), 0.0, 0.0)
+    column = Column(table, parts())
+    column.go_on(flow, frozenset(), 0.0, 0.0)
     assert len(made) == 2 and not column.is_whole
 
 
 def test_nothing_is_nothing():
-    column = Column()
+    column = Column(WordTable([]))
     assert column.is_whole and column.rows == [] and column.firsts == [0] and column.height == TOP
     episode = new_episode("Empty")
     assert list(paragraphs_of(WordTable([]), episode, program_map(episode))) == []

@@ -361,6 +361,23 @@ def test_what_is_out_of_sight_is_laid_out_in_the_turns_that_follow(edit, qtbot, 
     assert len(view._column.laid) == whole and view.verticalScrollBar().value() > view.viewport().height()
 
 
+def test_words_that_become_fewer_before_all_were_laid_out_are_laid_out_anew(edit, monkeypatch):
+    lane = edit.session.episode.lanes[0]
+    words = tuple(Word(f"word{k}.", k * RATE // 4, k * RATE // 4 + RATE // 8) for k in range(1500))
+    monkeypatch.setattr(words_view, "PAINT_BUDGET_S", 0.0)
+    view = edit.words_pane.words
+    edit.session.do(set_transcript(edit.session.episode, Transcript(lane.id, words)))
+    view.verticalScrollBar().setValue(0)
+    view._on_changed()
+    view.grab()
+    assert not view._column.is_whole
+    edit.session.do(set_transcript(edit.session.episode, Transcript(lane.id, words[:5])))
+    view._stale = False  # somebody asks where a word is before the page has heard that the words are others
+    view._lay_out()
+    others = sum(len(t.words) for t in edit.session.episode.transcripts if t.lane != lane.id)
+    assert view._column.is_whole and len(view._column.rows) <= 5 + others
+
+
 def test_the_selection_of_words_ends_with_another_selection():
     selection = Selection()
     selection.select_words((1, 2), 10, 20)

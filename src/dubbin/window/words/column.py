@@ -17,7 +17,9 @@ class Column:
     """laid: paragraphs so far; tops: where each begins, in pixels. rows: of the word table, in the order in which they stand; order: the place of each row; firsts: the place
     of each paragraph's first row, and behind the last."""
 
-    def __init__(self, parts: Iterable[Paragraph] = ()) -> None:
+    def __init__(self, table: WordTable, parts: Iterable[Paragraph] = ()) -> None:
+        """table: of which the paragraphs are; words may be others before all are laid out."""
+        self.table = table
         self.laid: list[Laid] = []
         self.tops: list[float] = []
         self.rows: list[int] = []
@@ -32,12 +34,12 @@ class Column:
         """Whether all is laid out."""
         return self._next is None
 
-    def go_on(self, flow: Flow, table: WordTable, opened: frozenset[int], seen_to: float = math.inf, budget_s: float = math.inf) -> None:
+    def go_on(self, flow: Flow, opened: frozenset[int], seen_to: float = math.inf, budget_s: float = math.inf) -> None:
         """Lay out down to `seen_to` pixels, and beyond as much as can be done in `budget_s`; one more paragraph at least."""
         until = time.perf_counter() + budget_s
         while (part := self._next) is not None:
             self._next = next(self._left, None)
-            one = flow.lay(part, table, opened)
+            one = flow.lay(part, self.table, opened)
             self.laid.append(one)
             self.tops.append(self.height)
             self.height += one.height

@@ -11,6 +11,7 @@ from PyQt6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPa
 from PyQt6.QtWidgets import QAbstractScrollArea
 
 from dubbin.core.figures import number
+from dubbin.core.speech.word_table import WordTable
 from dubbin.core.texts import tr
 from dubbin.window.parts.moving_keys import EVERY_WAY
 from dubbin.window.parts.theme import Theme, font
@@ -38,7 +39,7 @@ class WordsView(QAbstractScrollArea):
         self._session, self._speech, self._selection, self._theme = session, speech, selection, theme
         self._px = min(max(int(speech.preferences.get("words_px", 17)), SMALLEST_PX), LARGEST_PX)
         self._flow: Flow | None = None
-        self._column = Column()
+        self._column = Column(WordTable(()))
         self._opened: frozenset[int] = frozenset()
         self._here: int | None = None
         self._press: tuple[QPointF, int | None] | None = None
@@ -96,14 +97,15 @@ class WordsView(QAbstractScrollArea):
         if self._flow is None or self._flow.width != port.width():
             self._flow = Flow(text_font(self._px), small_font(self._px), port.width())
             self._stale = True
-        if self._stale:
+        table = self._speech.table
+        if self._stale or table is not self._column.table:
             self._stale = False
-            if any(r >= len(self._speech.table) for r in self._opened):
+            if any(r >= len(table) for r in self._opened):
                 self._opened = frozenset()
-            self._column = Column(paragraphs(self._speech.table, self._session.episode, self._session.map))
+            self._column = Column(table, paragraphs(table, self._session.episode, self._session.map))
         elif self._column.is_whole:
             return
-        self._column.go_on(self._flow, self._speech.table, self._opened, self._offset() + 1.25 * port.height(), budget_s)
+        self._column.go_on(self._flow, self._opened, self._offset() + 1.25 * port.height(), budget_s)
         if not self._column.is_whole:
             QTimer.singleShot(0, self._lay_on)
         bar = self.verticalScrollBar()
