@@ -7,14 +7,15 @@ import time
 
 import pytest
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QPaintEvent
+from PyQt6.QtGui import QFontMetrics, QPaintEvent
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from dubbin.core.errors import Cancelled
 from dubbin.core.jobs import Job, Task
 from dubbin.core.measure.live import Reading
+from dubbin.window.parts.theme import font
 from dubbin.window.session.job_bridge import JobBridge
-from dubbin.window.shell.transport import NARROWEST_WORK
+from dubbin.window.shell.transport import NARROWEST_WORK, fitted
 from dubbin.window.shell.work_list import MOST, WorkList, how_far
 
 
@@ -170,12 +171,28 @@ def test_in_a_narrow_window_work_is_seen_and_the_figures_beside_it_keep_their_ro
     assert bar.meter.width() >= bar.meter.minimumWidth()
     assert bar.loudness.text() == "M −20.1   S −21.2   I −22.3 LUFS"
     window.resize(1280, 800)
-    qtbot.waitUntil(lambda: bar.work.text().startswith("Readi"))
+    qtbot.waitUntil(lambda: bar.work.text().startswith("Rea") and bar.work.text().endswith("…, 25 %  ▴"))
     qtbot.waitUntil(lambda: bar.loudness.text() == "True peak −12.4 dBTP   M −20.1   S −21.2   I −22.3 LUFS")
     qtbot.waitUntil(lambda: bar.loudness.width() >= bar.loudness.sizeHint().width())
     bar.show_reading(None)
     assert bar.loudness.text() == "True peak – dBTP   M –   S –   I – LUFS"
     held[0].go.set()
+
+
+@pytest.mark.parametrize(
+    ("letters", "told"),
+    [(60, "Measuring Ines, 0:42 left · 4 more"), (26, "Measuring Ines, 12 % · 4 more"), (21, "Measuring Ines, 12 %"), (17, "Measuring…, 12 %"),
+     (6, "12 %"), (1, "")],
+)  # fmt: skip
+def test_what_is_told_of_work_is_whole_as_far_as_there_is_room(qapp, letters, told):
+    metrics = QFontMetrics(font(13))
+    ends = [", 0:42 left · 4 more", ", 12 % · 4 more", ", 12 %"]
+    room = metrics.horizontalAdvance(told) + 2 if told else 4
+    assert fitted("Measuring Ines", ends, "12 %", metrics, room) == told
+    assert (
+        metrics.horizontalAdvance(fitted("Measuring Ines", ends, "12 %", metrics, letters * metrics.averageCharWidth()))
+        <= letters * metrics.averageCharWidth()
+    )
 
 
 def test_work_that_is_asked_for_while_something_is_painted_is_told_afterwards(jobs, qtbot):

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from PyQt6.QtCore import QSize, Qt
-from PyQt6.QtGui import QResizeEvent
+from PyQt6.QtGui import QFontMetrics, QResizeEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QProgressBar, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from dubbin.core.figures import clock, number, speed_text
@@ -21,7 +23,7 @@ from dubbin.window.shell.work_list import WorkList, remaining
 
 WORK_PAD = 8  # beside the text of what runs
 NARROWEST_WORK = 56  # in a narrow window; the figures at its side keep their room
-FEWEST_LETTERS = 10  # of what runs, that say anything; with room for less, how far it is stands there
+FEWEST_LETTERS = 5  # of what runs, that say anything; with room for less, how far it is stands there alone
 NARROW = 1180  # a window in which not all figures have room
 
 
@@ -179,15 +181,25 @@ class Transport(QFrame):
         if not live:
             return
         job = live[0]
-        text = ", ".join(part for part in (job.title, remaining(job)) if part)
-        if len(live) > 1:
-            text += tr(" · {count} more").format(count=len(live) - 1)
-        named = text
-        # What does not fit ends early, with its end in sight: how much more there is.
+        more = tr(" · {count} more").format(count=len(live) - 1) if len(live) > 1 else ""
+        left, percent = remaining(job), tr("{percent} %").format(percent=number(100 * job.fraction, 0))
         metrics = self.work.fontMetrics()
         room = self.work.width() - 2 * WORK_PAD - metrics.horizontalAdvance("  ▴")
-        if room < metrics.averageCharWidth() * FEWEST_LETTERS:
-            text = tr("{percent} %").format(percent=number(100 * job.fraction, 0))
-        self.work.setText(f"{metrics.elidedText(text, Qt.TextElideMode.ElideMiddle, max(room, 0))}  ▴" if room > 0 else "▴")
-        self.work.setAccessibleName(named)
+        text = fitted(
+            job.title, [f", {how}{much}" for how, much in ((left or percent, more), (percent, more), (percent, ""))], percent, metrics, room
+        )
+        self.work.setText(f"{text}  ▴" if text else "▴")
+        self.work.setAccessibleName((f"{job.title}, {left}" if left else job.title) + more)
         self.progress.setValue(round(job.fraction * 1000))
+
+
+def fitted(title: str, ends: Sequence[str], bare: str, metrics: QFontMetrics, room: int) -> str:
+    """What is told of work in so many pixels: its whole title with the first of some ends that has room beside it, or as much of it as has room beside the last end;
+    `bare` where that says nothing any more, and nothing where there is no room even for that."""
+    for end in ends:
+        if metrics.horizontalAdvance(title + end) <= room:
+            return title + end
+    left = room - metrics.horizontalAdvance(ends[-1])
+    if left >= metrics.averageCharWidth() * FEWEST_LETTERS:
+        return metrics.elidedText(title, Qt.TextElideMode.ElideRight, left) + ends[-1]
+    return bare if metrics.horizontalAdvance(bare) <= room else ""
