@@ -185,9 +185,9 @@ class Transport(QFrame):
         left, percent = remaining(job), tr("{percent} %").format(percent=number(100 * job.fraction, 0))
         metrics = self.work.fontMetrics()
         room = self.work.width() - 2 * WORK_PAD - metrics.horizontalAdvance("  ▴")
-        text = fitted(
-            job.title, [f", {how}{much}" for how, much in ((left or percent, more), (percent, more), (percent, ""))], percent, metrics, room
-        )
+        # The bar below shows the percents; how much more there is nothing else does.
+        ends = [f", {left or percent}{more}", f", {percent}{more}", more or f", {percent}"]
+        text = fitted(job.title, ends, percent, metrics, room)
         self.work.setText(f"{text}  ▴" if text else "▴")
         self.work.setAccessibleName((f"{job.title}, {left}" if left else job.title) + more)
         self.progress.setValue(round(job.fraction * 1000))
