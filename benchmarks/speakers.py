@@ -1,4 +1,4 @@
-"""Voices that share one recording: how much of the speech time goes to the right one. Mixtures of recordings of real people, in turn."""
+"""Voices that share one recording: how much of the speech time goes to the right one. Mixtures of recordings of real people, in turn, one to four of them."""
 
 from __future__ import annotations
 
@@ -19,26 +19,50 @@ from dubbin.core.speech.speakers import tell_apart
 Row = tuple[str, str]
 RATE, SECONDS = 16000, 180.0
 PAIRS = 8  # of all there are, spread over them
+MORE = {1: 4, 3: 3, 4: 3}  # mixtures of so many voices
+LONGEST_S = 7.0  # of an utterance: longer ones are several, so that nobody says nearly everything
 TELEPHONE_HZ = (300.0, 3400.0)
 
 
 def rows(folder: Path) -> list[Row]:
     """folder: of recordings (.flac), and utterances.json with the start and end of what is said in each."""
-    said = json.loads((folder / "utterances.json").read_text())
+    said = {name: _shorter(of["utterances"]) for name, of in json.loads((folder / "utterances.json").read_text()).items()}
     sounds = {name: soxr.resample(*_read(folder / f"{name}.flac"), RATE) for name in said if (folder / f"{name}.flac").is_file()}
-    pairs = list(combinations(sorted(sounds), 2))
-    chosen = [pairs[k] for k in np.linspace(0, len(pairs) - 1, min(PAIRS, len(pairs))).astype(int)]
     out = []
     for title, alike in (("each with a microphone of their own", False), ("one telephone line, brought to one colour", True)):
-        found, counts = [], []
-        for number, pair in enumerate(chosen):
-            sound, truth = _in_turn({n: (sounds[n], said[n]["utterances"]) for n in pair}, alike, number)
+        right, counts = {}, {}
+        for number, some in enumerate(
+            _some(sounds, 2, PAIRS) + [mix for count, mixes in MORE.items() for mix in _some(sounds, count, mixes)]
+        ):
+            sound, truth = _in_turn({n: (sounds[n], said[n]) for n in some}, alike, number)
             audible, voicing = find_activity(sound).audible, find_voicing(sound)
-            found.append(_right(tell_apart(sound, voicing, audible, 2), truth))
-            counts.append(int(tell_apart(sound, voicing, audible).max()) + 1)
-        worst = " and ".join(chosen[int(np.argmin(found))])
-        right = f"{np.mean(found):.2f} (worst {min(found):.2f}: {worst}); two voices found in {counts.count(2)} of {len(counts)}"
-        out.append((f"two voices in turn in one recording, {title}: share of speech time given to the right one", right))
+            right[some] = _right(tell_apart(sound, voicing, audible, len(some)), truth)
+            counts[some] = int(tell_apart(sound, voicing, audible).max()) + 1
+        for many, named in ((False, "two voices"), (True, "three or four voices")):
+            these = {some: share for some, share in right.items() if len(some) > 1 and (len(some) > 2) == many}
+            worst = min(these, key=lambda some: these[some])
+            share = f"{np.mean(list(these.values())):.2f} (worst {these[worst]:.2f}: {', '.join(worst)})"
+            out.append((f"{named} in turn in one recording, {title}: share of speech time given to the right one", share))
+        found = [
+            f"of {n}: {sum(counts[some] == n for some in counts if len(some) == n)} of {sum(len(some) == n for some in counts)}"
+            for n in (1, 2, 3, 4)
+        ]
+        out.append((f"… where nobody says how many there are, {title}: the number is found", ", ".join(found)))
+    return out
+
+
+def _some(sounds: dict[str, np.ndarray], count: int, mixes: int) -> list[tuple[str, ...]]:
+    """Mixtures of so many voices, spread over all there are."""
+    every = list(combinations(sorted(sounds), count))
+    return [every[k] for k in np.linspace(0, len(every) - 1, min(mixes, len(every))).astype(int)]
+
+
+def _shorter(utterances: list[tuple[float, float]]) -> list[tuple[float, float]]:
+    """The same, long ones in pieces."""
+    out = []
+    for a, b in utterances:
+        edges = np.linspace(a, b, int(np.ceil((b - a) / LONGEST_S)) + 1)
+        out += list(zip(edges[:-1].tolist(), edges[1:].tolist(), strict=True))
     return out
 
 

@@ -12,7 +12,7 @@ from dubbin.core.sound.source import Sound
 from dubbin.core.speech import speaker_encoder
 from dubbin.core.speech.activity import find_activity
 from dubbin.core.speech.speaker_encoder import BANDS, SIZE, SPAN_S, embed, points_of
-from dubbin.core.speech.speakers import SHORTEST_S, _in_order, _middles, _stretches, count_voices, tell_apart, with_speakers
+from dubbin.core.speech.speakers import SHORTEST_S, _in_order, _stretches, count_voices, tell_apart, with_speakers
 from dubbin.core.speech.transcript import Word, WordKind
 from dubbin.demo.recordings import RATE, clean_lines, script
 from tests.conftest import noise
@@ -148,18 +148,6 @@ def test_stretches_lie_in_what_is_said_and_cover_it(runs):
     for (on, _), start in zip(runs, np.cumsum([0, *(on + off for on, off in runs)]), strict=False):
         if on >= 100 * SHORTEST_S + 1:
             assert covered[start : start + on].all()
-
-
-def test_a_voice_that_is_heard_less_is_a_group_of_its_own():
-    """Two clouds of very different size; one far point belongs to nobody."""
-    rng = np.random.default_rng(5)
-    a, b, odd = (np.eye(SIZE, dtype=np.float32)[k] for k in (0, 1, 2))
-    points = np.concatenate([a + 0.03 * rng.standard_normal((300, SIZE)), b + 0.03 * rng.standard_normal((30, SIZE)), odd[None]]).astype(
-        np.float32
-    )
-    points /= np.linalg.norm(points, axis=1, keepdims=True)
-    middles = _middles(points, np.ones(len(points)), 2)
-    assert [int(np.argmax(m)) for m in middles] == [0, 1]
 
 
 def test_numbers_go_by_who_speaks_first():

@@ -1,10 +1,10 @@
 """Who speaks when, of voices that share one recording, told apart by how they sound.
 
-Stretches of 1.6 s become points that lie near one another where one voice speaks (speaker_encoder.py); the points are grouped, the nearest groups joined first, until as
-many are left as there are voices. Then every voice gets a mixture of bell curves of its own over cepstra and pitch, 100 a second, and the most likely course through the recording is found
+Stretches of 1.6 s become points that lie near one another where one voice speaks (speaker_encoder.py); the points are brought to as many groups as there are voices
+(voice_groups.py). Then every voice gets a mixture of bell curves of its own over cepstra and pitch, 100 a second, and the most likely course through the recording is found
 from both, with a price on every change of speaker. Repeated until it settles.
 
-Sources: Anguera and others, "Speaker diarization: a review of recent research", IEEE TASLP 2012 (agglomerative clustering, resegmentation by Viterbi); Reynolds and Rose,
+Sources: Anguera and others, "Speaker diarization: a review of recent research", IEEE TASLP 2012 (clustering, resegmentation by Viterbi); Reynolds and Rose,
 "Robust text-independent speaker identification using Gaussian mixture speaker models", IEEE TSAP 1995. Limits: who is heard for less than a twentieth of the whole is not told
 apart; where two speak at once the louder one counts.
 """
@@ -24,13 +24,10 @@ from dubbin.core.sound.source import Source
 from dubbin.core.speech.activity import FRAMES_PER_S, runs
 from dubbin.core.speech.speaker_encoder import SPAN_S, embed
 from dubbin.core.speech.transcript import Word, WordKind
+from dubbin.core.speech.voice_groups import differing_groups, groups_of
 
 HOP_S, MOST_POINTS = 0.25, 7000  # from stretch to stretch; of hours of speech they lie further apart
 JOIN_S, SHORTEST_S = 0.3, 0.25  # gaps inside of a stretch; what is shorter tells nothing
-MOST_GROUPED = 1500  # points that are grouped; the others go to the nearest group
-LEAST_SHARE = 0.05  # of what is said for a voice of its own
-MOST_VOICES = 6
-ONE_VOICE = 0.86  # cosine between the middles of two groups: above, they are the same voice
 COEFFICIENTS = 13  # the first, loudness, is left out
 PITCH_WEIGHT = 2.2  # against the cepstra, each scaled to a spread of 1
 COMPONENTS, MOST_FITTED = 6, 60_000
@@ -38,6 +35,10 @@ ROUNDS = 4
 CHANGE_COST = 8.0  # log likelihood a change of speaker must gain
 SCALE = 0.11  # frames that follow one another are alike: each counts for so much
 LEAST_S = 4.0  # of speech for a voice of its own
+LEAST_SHARE, LEAST_FOUND_S = (
+    0.05,
+    12.0,
+)  # of what is said, and seconds of it, for a voice that is found where nobody said how many there are
 FEWEST_FRAMES = 200
 
 
@@ -71,8 +72,7 @@ def tell_apart(
         return nobody
     spans = _stretches(said)
     points = embed(source, spans, task)
-    weights = np.array([min(b - a, SPAN_S) for a, b in spans])
-    middles = _middles(points, weights, count) if count else _found(points, weights)
+    middles = groups_of(points, _stood_for(spans), count) if count else _found(points, spans)
     if len(middles) < 2:
         return nobody
     x, near = _features(voicing, said), _nearness(points @ middles.T, spans, said)
@@ -110,42 +110,25 @@ def _stretches(said: NDArray[np.bool_]) -> list[tuple[float, float]]:
     return out
 
 
-def _middles(points: NDArray[np.float32], weights: NDArray[np.float64], count: int) -> NDArray[np.float32]:
-    """Middles (up to count, SIZE), of length 1, of the groups that hold most: as many as have LEAST_SHARE of all."""
-    chosen = np.unique(np.linspace(0, len(points) - 1, min(len(points), MOST_GROUPED)).astype(int))
-    x, w = points[chosen], weights[chosen]
-    if len(x) <= count:
-        return np.asarray(x, np.float32)
-    tree = scipy.cluster.hierarchy.linkage(x, "average", metric="cosine")
-    for groups in range(count, min(len(x), 60)):
-        labels = scipy.cluster.hierarchy.fcluster(tree, groups, "maxclust") - 1
-        shares = np.bincount(labels, weights=w, minlength=groups) / w.sum()
-        if np.count_nonzero(shares > LEAST_SHARE) >= count:
-            break
-    largest = np.argsort(-shares, kind="stable")[:count]
-    sums = np.stack([(w[labels == k, None] * x[labels == k]).sum(axis=0) for k in largest])
-    out: NDArray[np.float32] = (sums / np.maximum(np.linalg.norm(sums, axis=1, keepdims=True), 1e-9)).astype(np.float32)
-    return out
-
-
-def _found(points: NDArray[np.float32], weights: NDArray[np.float64]) -> NDArray[np.float32]:
-    """The same for as many voices as differ: more groups until two of them would be one voice."""
-    found = _middles(points, weights, 1)
-    for count in range(2, MOST_VOICES + 1):
-        middles = _middles(points, weights, count)
-        alike = middles @ middles.T - 2.0 * np.eye(len(middles))
-        if len(middles) < count or float(alike.max()) > ONE_VOICE:
-            break
-        found = middles
-    return found
-
-
 def count_voices(source: Source, said: NDArray[np.bool_], task: Task | None = None) -> int:
     """How many voices a recording seems to hold, 1 to MOST_VOICES. said: marks, 100 a second, of frames with speech."""
     spans = _stretches(said)
     if not spans:
         return 1
-    return len(_found(embed(source, spans, task), np.array([min(b - a, SPAN_S) for a, b in spans])))
+    return len(_found(embed(source, spans, task), spans))
+
+
+def _found(points: NDArray[np.float32], spans: Sequence[tuple[float, float]]) -> NDArray[np.float32]:
+    """Middles of as many voices as seem to be there: each says a share of all, and enough to be no mere outcry of another's."""
+    seconds = _stood_for(spans)
+    return differing_groups(points, seconds, max(LEAST_SHARE * float(seconds.sum()), LEAST_FOUND_S))
+
+
+def _stood_for(spans: Sequence[tuple[float, float]]) -> NDArray[np.float64]:
+    """Seconds of each stretch that it does not share with others, and half of those that it does."""
+    a, b = np.array(spans).T
+    between = 0.5 * (b[:-1] + a[1:])
+    return np.asarray(np.minimum(b, np.append(between, np.inf)) - np.maximum(a, np.append(-np.inf, between)), np.float64)
 
 
 def _nearness(scores: NDArray[np.float32], spans: Sequence[tuple[float, float]], said: NDArray[np.bool_]) -> NDArray[np.float64]:
