@@ -40,6 +40,7 @@ ALL_TAGS = (
     ("year", tr("Year")), ("genre", tr("Genre")), ("language", tr("Language")), ("copyright", tr("Copyright")),
 )  # fmt: skip
 PICTURES = tr("Pictures (*.jpg *.jpeg *.png)")
+TITLES = "titles"  # slot in which they are drafted
 
 
 class ChoiceCard(Card):
@@ -186,8 +187,18 @@ class TagsCard(Card):
             self.set_tags(replace(tags, **{name: self.fields[name].text()}))
 
     def _on_titles(self) -> None:
-        words = publication_of(self._session.episode).words
-        titles = draft_titles(sentences(words))
+        """Have titles drafted, and offered: the words of an hour take longer than a window may be held."""
+        document = self._session.document
+        episode = document.history.episode
+
+        def done(titles: list[str]) -> None:
+            if self._session.document is document:
+                self._offer(titles)
+
+        work = lambda _: draft_titles(sentences(publication_of(episode).words))  # noqa: E731
+        self._session.jobs.start(TITLES, tr("Drafting titles"), work, done, quiet=True)
+
+    def _offer(self, titles: list[str]) -> None:
         if not titles:
             self._session.said.emit(tr("Titles are drafted from what is said: have it transcribed in Edit first."))
             return
