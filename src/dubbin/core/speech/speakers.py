@@ -35,10 +35,7 @@ ROUNDS = 4
 CHANGE_COST = 8.0  # log likelihood a change of speaker must gain
 SCALE = 0.11  # frames that follow one another are alike: each counts for so much
 LEAST_S = 4.0  # of speech for a voice of its own
-LEAST_SHARE, LEAST_FOUND_S = (
-    0.05,
-    12.0,
-)  # of what is said, and seconds of it, for a voice that is found where nobody said how many there are
+LEAST_SHARE, LEAST_FOUND_S = 0.05, 8.0  # of what is said, and seconds, for a voice that is found where nobody said how many there are
 FEWEST_FRAMES = 200
 
 

@@ -1,8 +1,8 @@
 """Points that lie near one another, one a stretch of speech, brought together to as many groups as there are voices.
 
 Spherical k-means, begun from many sides: voices that say little must be found beside one that says nearly everything, where a beginning by lot seldom meets them. So the points are
-first brought to small groups, those are joined from the nearest on, and what is left of them at every count is one beginning. Of all that come of it the partition whose groups lie
-furthest apart counts.
+first brought to small groups, those are joined from the nearest on, and what is left of them at every count is one beginning. Of all partitions that come of it, and whose groups
+are as unlike as voices, the one that lies nearest to the points counts.
 
 Sources: Dhillon and Modha, "Concept decompositions for large sparse text data using clustering", Machine Learning 42, 2001 (k-means on the sphere); Arthur and Vassilvitskii,
 "k-means++: the advantages of careful seeding", SODA 2007. Limits: who changes his voice for a twentieth of the time (plays a part, shouts) may count as two.
@@ -17,14 +17,11 @@ from numpy.typing import NDArray
 
 MOST_VOICES = 6
 # Cosine between the middles of two groups above which they are one voice: half of what is said may be more like the other half than a twentieth may, which is more
-# often the same voice in another mood. On mixtures of one to four of eight real voices that finds the number in 70 of 88, one limit for all in 65.
+# often the same voice in another mood. On mixtures of one to four of eight real voices that finds the number in 71 of 88, one limit for all in 65.
 ONE_VOICE, MORE_A_SHARE, AT_MOST = 0.74, 0.5, 0.86
 ONE_VOICE_GIVEN = 0.9  # the same where somebody said how many there are
-GIVEN_SHARES = (
-    0.02,
-    0.005,
-    0.0,
-)  # of all speech, for one of as many as somebody said there are; the next where there are not so many that differ
+# Of all speech, for one of as many as somebody said there are; the next where there are not so many that differ.
+GIVEN_SHARES = (0.02, 0.005, 0.0)
 SMALL_GROUPS = (12, 24, 40)
 BY_LOT = 6  # beginnings
 ROUNDS = 30
@@ -81,7 +78,7 @@ class _Cloud:
         return _Cloud(points[some], seconds[some] * (seconds.sum() / max(float(seconds[some].sum()), 1e-9)))
 
     def sums(self, near: NDArray[np.int64], count: int) -> NDArray[np.float64]:
-        """Weighted sums (count, size) of the points of each group."""
+        """Sums (count, size) of the points of each group."""
         return np.asarray((near == np.arange(count)[:, None]).astype(np.float32) @ self.x, np.float64)
 
     def mass(self, near: NDArray[np.int64], count: int) -> NDArray[np.float64]:
