@@ -29,6 +29,7 @@ from dubbin.window.parts.collector import Collector
 from dubbin.window.parts.theme import Theme
 from dubbin.window.player.sinks import SimulatedSink
 from dubbin.window.rooms import make_window
+from dubbin.window.shell import saver
 from dubbin.window.shell.main_window import MainWindow
 from dubbin.window.shell.step import Step
 from tests.conftest import made_once
@@ -48,6 +49,12 @@ def warm_cache(among_all) -> Path:
     """What was measured of the episodes that many tests open: they are the same sound, and all processes of a run look here."""
     (among_all / "warm").mkdir(exist_ok=True)
     return among_all / "warm"
+
+
+@pytest.fixture(autouse=True)
+def patience(monkeypatch) -> None:
+    """Nobody is asked whether to wait for a save because a machine that tests is slow."""
+    monkeypatch.setattr(saver, "PATIENCE_MS", LONG_MS)
 
 
 FINGERPRINTS: dict[tuple[int, ...], str] = {}

@@ -306,7 +306,7 @@ def test_whatever_hands_do_what_must_hold_holds(qtbot, shared_window, episode_of
                 window.grab()
         settle(qtbot, window)
         there_and_back(window)
-        window.files.save_now()
+        assert window.files.save_now()
         assert load_episode(episode_of_words) == window.session.document.episode, "file and window are the same"
     except BaseException:
         print(f"seed {seed}:", *hands.done, sep="\n  ")

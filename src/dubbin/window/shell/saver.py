@@ -86,8 +86,12 @@ class Saver(QObject):
             return True
         loop = QEventLoop()
         self.ended.connect(loop.quit)
-        QTimer.singleShot(PATIENCE_MS, loop.quit)
+        patience = QTimer(loop)
+        patience.setSingleShot(True)
+        patience.timeout.connect(loop.quit)
+        patience.start(PATIENCE_MS)
         loop.exec(QEventLoop.ProcessEventsFlag.ExcludeUserInputEvents)
+        patience.stop()
         if self.is_busy:
             self._tell_what_is_waited_for()
         return not self.is_busy
