@@ -195,6 +195,16 @@ def test_what_is_no_number_of_cores_is_as_if_nothing_was_said(wanted):
     assert cores_to_use(wanted, 3) == 3
 
 
+@pytest.mark.parametrize(("said", "taken"), [(None, "1"), ("3", "3")])
+@pytest.mark.parametrize("first", ["dubbin.cli.main", "dubbin.window.app", "dubbin.core.sound.decoder"])
+def test_products_of_matrices_take_no_threads_beside_unless_somebody_says_so(said, taken, first):
+    """However the program begins: it is said before NumPy looks."""
+    environment = {k: v for k, v in os.environ.items() if k != "OPENBLAS_NUM_THREADS"} | ({"OPENBLAS_NUM_THREADS": said} if said else {})
+    code = f"import sys, os; sys.modules['numpy'] = None\ntry: import {first}\nexcept ImportError: pass\nprint(os.environ['OPENBLAS_NUM_THREADS'])"
+    done = subprocess.run([sys.executable, "-c", code], env=environment, capture_output=True, text=True, check=True)
+    assert done.stdout.strip() == taken
+
+
 def test_the_variable_is_looked_at_when_the_program_starts():
     code = "from dubbin.core.seats import CORES; print(CORES)"
     done = subprocess.run([sys.executable, "-c", code], env={**os.environ, CORES_VARIABLE: "3"}, capture_output=True, text=True, check=True)

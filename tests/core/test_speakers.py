@@ -130,6 +130,15 @@ class TestWhoSpeaksWhen:
         speakers = tell_apart(sound, find_voicing(sound), find_activity(sound).audible, count)
         assert set(np.unique(speakers)) <= {-1, 0}
 
+    @pytest.mark.parametrize("count", [None, 2])
+    def test_mere_bursts_that_tell_nothing_are_one_voice(self, count):
+        """Each is too short to be listened to, and far from the next."""
+        said = np.tile(np.arange(100) < 100 * SHORTEST_S - 5, 60)
+        sound = Sound(np.zeros((1, 60 * RATE), np.float32), RATE)
+        assert said.sum() > 800 and _stretches(said) == []
+        np.testing.assert_array_equal(tell_apart(sound, find_voicing(sound), said, count), np.where(said, 0, -1))
+        assert count_voices(sound, said) == 1
+
     def test_nothing_said_is_nobody(self):
         sound = Sound(np.zeros((1, 4 * RATE), np.float32), RATE)
         said = np.zeros(400, bool)

@@ -38,7 +38,7 @@ def texts_of(widget: QWidget) -> Iterator[str]:
 
 def english_in(text: str) -> str:
     """What is left of a text without what stands in ⟦⟧ (one in another, too, or cut short where it had no room) and what is the same in every language."""
-    text = re.sub(r"⟦[^⟦⟧]*…", "", text)
+    text = re.sub(r"⟦[^⟦⟧]*…(?![^⟦⟧]*⟧)", "", text)
     while "⟦" in text:
         less = re.sub(r"⟦[^⟦⟧]*⟧", "", text)
         if less == text:

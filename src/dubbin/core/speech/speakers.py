@@ -5,8 +5,8 @@ Stretches of 1.6 s become points that lie near one another where one voice speak
 from both, with a price on every change of speaker. Repeated until it settles.
 
 Sources: Anguera and others, "Speaker diarization: a review of recent research", IEEE TASLP 2012 (clustering, resegmentation by Viterbi); Reynolds and Rose,
-"Robust text-independent speaker identification using Gaussian mixture speaker models", IEEE TSAP 1995. Limits: who is heard for less than a twentieth of the whole is not told
-apart; where two speak at once the louder one counts.
+"Robust text-independent speaker identification using Gaussian mixture speaker models", IEEE TSAP 1995. Limits: where nobody says how many
+there are, who is heard for less than a twentieth of the whole, or for less than eight seconds, is not told apart; where two speak at once the louder one counts.
 """
 
 from __future__ import annotations
@@ -123,7 +123,7 @@ def _found(points: NDArray[np.float32], spans: Sequence[tuple[float, float]]) ->
 
 def _stood_for(spans: Sequence[tuple[float, float]]) -> NDArray[np.float64]:
     """Seconds of each stretch that it does not share with others, and half of those that it does."""
-    a, b = np.array(spans).T
+    a, b = np.array(spans, np.float64).reshape(-1, 2).T
     between = 0.5 * (b[:-1] + a[1:])
     return np.asarray(np.minimum(b, np.append(between, np.inf)) - np.maximum(a, np.append(-np.inf, between)), np.float64)
 
