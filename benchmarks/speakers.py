@@ -9,6 +9,7 @@ from pathlib import Path
 import numpy as np
 import soundfile as sf
 import soxr
+from overlapped import overlap_rows
 from scipy import optimize, signal
 
 from dubbin.core.measure.voicing import find_voicing
@@ -48,7 +49,7 @@ def rows(folder: Path) -> list[Row]:
             for n in (1, 2, 3, 4)
         ]
         out.append((f"… where nobody says how many there are, {title}: the number is found", ", ".join(found)))
-    return out
+    return out + overlap_rows([{n: (sounds[n], said[n]) for n in some} for some in _some(sounds, 2, PAIRS)])
 
 
 def _some(sounds: dict[str, np.ndarray], count: int, mixes: int) -> list[tuple[str, ...]]:

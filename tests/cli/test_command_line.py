@@ -132,7 +132,7 @@ def test_the_models_are_told_with_their_speed_and_errors(capsys):
 @pytest.mark.parametrize("named_by_text", [False, True])
 def test_speakers_that_are_told_apart_get_remembered_names_and_names_of_a_text_stay(talk, capsys, tmp_path, monkeypatch, named_by_text):
     words = tuple(Word(t, k * RATE, k * RATE + RATE // 2, speaker=k % 2) for k, t in enumerate(("Good", "morning.")))
-    heard = Transcription(Transcript("one", words, "en", speakers=("Speaker 1", "Speaker 2")), None)
+    heard = Transcription(Transcript("one", words, "en", speakers=("Speaker 1", "Speaker 2"), together=((RATE, RATE * 3 // 2),)), None)
     monkeypatch.setattr("dubbin.cli.speech_commands.transcribe_with", lambda *_, **__: heard)
     monkeypatch.setattr("dubbin.core.speech.known_voices.voice_point", lambda source, spans, task=None: None)
     monkeypatch.setattr(KnownVoices, "names_of", lambda self, points: ["Ines", None])
@@ -141,6 +141,10 @@ def test_speakers_that_are_told_apart_get_remembered_names_and_names_of_a_text_s
     text = ("--text", tmp_path / "lines.txt") if named_by_text else ("--speakers", "2")
     code, out = run(capsys, "transcribe", talk, "--json", "--quiet", *text)
     assert code == 0 and {w["speaker"] for w in out["words"]} == {"Speaker 1" if named_by_text else "Ines", "Speaker 2"}
+    (place,) = out["overlaps"]
+    assert 0.9 < place["start_s"] < place["end_s"] and place["end_s"] == pytest.approx(1.5 * place["start_s"])
+    assert main(["transcribe", str(talk), "--quiet", "-o", str(tmp_path / "said.txt"), *map(str, text)]) == 0
+    assert "2 speakers, two at once in 1 places" in capsys.readouterr().out
 
 
 @pytest.mark.parametrize("args,code", [

@@ -50,11 +50,14 @@ TALK = (
 )  # fmt: skip
 
 
-def two_on_one(gain_db: float = -30.0) -> Episode:
+def two_on_one_recording(together: tuple[tuple[int, int], ...] = ()) -> Episode:
     recording = Recording("r", "/a.wav", "f", SECONDS * RATE, RATE, 1)
     episode = replace(new_episode(), recordings=(recording,), lanes=(Lane("l", "r", (0,), "Table"),))
-    episode = replace(episode, transcripts=(Transcript("l", TALK, speakers=("Ines", "Tobias")),))
-    return lanes_of_speakers(episode, "l", ["a", "b"], gain_db, fade_frames(CoverKind.OTHER, RATE)).episode
+    return replace(episode, transcripts=(Transcript("l", TALK, speakers=("Ines", "Tobias"), together=together),))
+
+
+def two_on_one(gain_db: float = -30.0) -> Episode:
+    return lanes_of_speakers(two_on_one_recording(), "l", ["a", "b"], gain_db, fade_frames(CoverKind.OTHER, RATE)).episode
 
 
 class TestWhoHearsTheOther:
@@ -99,6 +102,13 @@ class TestWhoSpeaksWhen:
         assert lanes == ("a", "b") and found.hearing == ("b",)
         assert start_s == pytest.approx(5.0, abs=0.25) and end_s == pytest.approx(6.0, abs=0.25)
 
+    def test_two_in_one_microphone_stand_among_the_others_in_session_time(self):
+        heard = Transcript("b", (), together=((0, RATE), (6 * RATE, 7 * RATE)))
+        found = find_overlaps(self.VOICES, RATE, (heard, Transcript("gone", (), together=((0, RATE),))))
+        between = find_overlaps(self.VOICES, RATE)
+        assert found.places == ((("b",), 2.0, 3.0), *between.places, (("b",), 8.0, 9.0)) and found.hearing == ("b", "b", "b")
+        assert find_overlaps(self.VOICES[1:], RATE, (heard,)).places == ((("b",), 2.0, 3.0), (("b",), 8.0, 9.0))
+
     def test_one_voice_alone_overlaps_nobody(self):
         assert find_overlaps(self.VOICES[:1], RATE) == find_overlaps((), RATE) == Overlaps()
 
@@ -140,6 +150,11 @@ class TestSpeakersOfOneRecording:
         assert {t.lane: [w.text for w in t.words] for t in episode.transcripts} == {
             "a": ["so", "tell", "me", "breath", "yes"], "b": ["well", "then", "and"],
         }  # fmt: skip
+
+    def test_where_two_are_heard_goes_with_the_lane_whose_turn_it_is(self):
+        whole = two_on_one_recording(together=((round(1.7 * RATE), round(2.0 * RATE)), (round(4.9 * RATE), round(5.2 * RATE))))
+        parted = lanes_of_speakers(whole, "l", ["a", "b"], -30.0, 100).episode
+        assert {t.lane: [a / RATE for a, _ in t.together] for t in parted.transcripts} == {"a": [1.7], "b": [4.9]}
 
     def test_together_they_sound_as_the_recording_did_and_one_alone_without_the_other(self):
         episode = two_on_one(-60.0)

@@ -19,7 +19,7 @@ from dubbin.core.episode.commands.words import set_transcript
 from dubbin.core.episode.document import Document
 from dubbin.core.episode.model import CoverKind, CutKind, PlacedKind, Role
 from dubbin.core.mix.overlaps import Overlaps
-from dubbin.core.speech.transcript import Transcript, WordKind, plain
+from dubbin.core.speech.transcript import Transcript, Word, WordKind, plain
 from dubbin.window.edit.dialogs import BreakDialog, WordDialog
 from dubbin.window.intake.lane_card import LaneCard
 from dubbin.window.session import speech
@@ -132,7 +132,7 @@ def test_overlaps_are_looked_for_beside_the_window_and_move_with_the_lanes(qtbot
     """While they are looked for anew those known last are shown; of lanes that are gone nothing is."""
     found: list[threading.Thread] = []
 
-    def find(voices, rate):
+    def find(voices, rate, transcripts):
         found.append(threading.current_thread())
         ids = tuple(lane.id for lane, _ in voices)
         return Overlaps((((ids[0], ids[1]), 1.0 + voices[1][0].start_frame / rate, 9.0),), (ids[0],)) if len(ids) > 1 else Overlaps()
@@ -188,6 +188,30 @@ class TestOverlaps:
         edit.selection.set_head(0)
         edit.actions_by_id["lower-overlap"].run()
         assert "no overlap at the play head" in said[-1]
+
+    def test_two_in_one_microphone_are_shown_and_gone_to_but_never_lowered(self, qtbot, edit, acts, said):  # noqa: F811
+        lane, page = edit.session.episode.session_voices[0], edit.pages[Step.EDIT]
+        words = (Word("so", 0, RATE), Word("yes", RATE, 2 * RATE, speaker=1))
+        together = ((30 * RATE, 31 * RATE),)
+        edit.session.do(set_transcript(edit.session.episode, Transcript(lane.id, words, speakers=("Ines", "Guest"), together=together)))
+        at = lane.start_frame / RATE + 30.0
+        qtbot.waitUntil(lambda: ((lane.id,), at, at + 1.0) in edit.speech.crosstalk(), timeout=60_000)
+        page.tabs.show_tab("overlaps")
+        page.overlaps.refresh()
+        row = next(k for k in range(page.overlaps.rowCount()) if page.overlaps.item(k, 4).text() == "both in one microphone")
+        assert page.overlaps.item(row, 3).text() == f"two in {lane.voice}"
+        assert not page.overlaps.item(row, 0).flags() & Qt.ItemFlag.ItemIsUserCheckable
+        before = edit.session.episode
+        edit.selection.set_head(round((at + 0.5) * RATE))
+        edit.actions_by_id["lower-overlap"].run()
+        assert edit.session.episode is before and "one microphone" in said[-1]
+        edit.actions_by_id["lower-overlaps"].run()
+        assert not any(c.start_frame <= 30 * RATE < c.end_frame for c in edit.session.episode.lane(lane.id).covers)
+        edit.actions_by_id["undo"].run()
+        edit.selection.clear()
+        edit.selection.set_head(round((at - 3.0) * RATE))
+        edit.actions_by_id["next-overlap"].run()
+        assert edit.selection.head <= round((at + 1.0) * RATE)
 
 
 class TestEdges:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import sys
 from argparse import Namespace
 from pathlib import Path
+from typing import Any
 
 from dubbin.cli.json_output import print_json
 from dubbin.cli.progress import end_progress, progress_task
@@ -49,13 +50,15 @@ def transcribe(args: Namespace, folders: Folders) -> int:
     if (remark := remark_on(transcript, args.input.name)) is not None:
         print(f"dubbin: {remark}", file=sys.stderr)
     words = words_of_recording(transcript.words, copy.rate, transcript.speakers, tr("Speaker 1"))
-    document = {
+    document: dict[str, Any] = {
         "file": str(args.input), "language": transcript.language,
         "words": [
             {"text": w.text, "start_s": round(w.start_s, 4), "end_s": round(w.end_s, 4), "speaker": w.speaker, "kind": w.kind.value, "confidence": w.confidence}
             for w in words
         ],
     }  # fmt: skip
+    if len(transcript.speakers) > 1:
+        document["overlaps"] = [{"start_s": round(a / copy.rate, 4), "end_s": round(b / copy.rate, 4)} for a, b in transcript.together]
     if args.out:
         ending = args.out.suffix.lower()
         if ending == ".json":
@@ -72,6 +75,12 @@ def transcribe(args: Namespace, folders: Folders) -> int:
                 out=args.out, words=sum(w.kind == "word" for w in words), fillers=sum(w.kind == "filler" for w in words)
             )
         )
+        if len(transcript.speakers) > 1:
+            print(
+                tr("{speakers} speakers, two at once in {places} places").format(
+                    speakers=len(transcript.speakers), places=len(transcript.together)
+                )
+            )
     else:
         print(text_file(words), end="")
     return 0

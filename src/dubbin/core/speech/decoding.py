@@ -106,6 +106,14 @@ class Decoder:
         language, likely, _ = self._model.detect_language(audio=x)
         return str(language), float(likely)
 
+    def encode(self, x: NDArray[np.float32]) -> NDArray[np.float32]:
+        """What the model's encoder makes of x, mono (frames,) at MODEL_RATE, half a minute at most: (1500, size), 50 a second; beyond the end of x it is that of silence."""
+        from faster_whisper.transcribe import pad_or_trim
+
+        found = self._model.feature_extractor(x)
+        out: NDArray[np.float32] = np.array(self._model.encode(pad_or_trim(found[:, : found.shape[1] - 1])[None]))[0]
+        return out
+
     def hear(self, windows: Sequence[NDArray[np.float32]], language: str, terms: Sequence[str] = ()) -> list[Heard]:
         """The words of windows, mono (frames,) at MODEL_RATE, each of half a minute at most. terms: names that may come up, written as the model is to write them."""
         from faster_whisper.tokenizer import Tokenizer

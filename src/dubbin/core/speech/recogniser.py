@@ -127,6 +127,10 @@ class Recogniser:
         """The language that is spoken in x, mono (frames,) at MODEL_RATE, and how likely it is that."""
         return self._decoder.language_of(x)
 
+    def encode(self, x: NDArray[np.float32]) -> NDArray[np.float32]:
+        """What its encoder makes of x, mono (frames,) at MODEL_RATE, half a minute at most: (1500, size), 50 a second. May be called from several threads."""
+        return self._decoder.encode(x)
+
     def hear(self, windows: Sequence[NDArray[np.float32]], language: str, terms: Sequence[str] = ()) -> list[Heard]:
         """The words in windows, mono (frames,) at MODEL_RATE; times in seconds of each. terms: names that may come up. May be called from several threads."""
         heard = self._decoder.hear(windows, language, terms)

@@ -20,10 +20,11 @@ from dubbin.core.speech.decoding import HeardWord
 from dubbin.core.speech.fillers import add_unheard, mark_kinds, speech_without_words
 from dubbin.core.speech.fitting import fitting_words, is_known_language
 from dubbin.core.speech.hearing_again import hear_again
-from dubbin.core.speech.models import LANGUAGES, Models
-from dubbin.core.speech.recogniser import LanguageNotKnown, Recogniser, recognise
+from dubbin.core.speech.models import LANGUAGES, Models, built_in_model
+from dubbin.core.speech.recogniser import LanguageNotKnown, Recogniser, recognise, recogniser
 from dubbin.core.speech.speakers import tell_apart, with_speakers
 from dubbin.core.speech.transcript import UNKNOWN, Spoken, Transcript, Word
+from dubbin.core.speech.two_at_once import find_together
 from dubbin.core.speech.word_edges import find_features, refine_edges
 from dubbin.core.texts import tr
 
@@ -63,7 +64,7 @@ def transcribe(
         heard = align_text(text, heard, source.frames / source.rate)
     # Levels of an hour take seventy megabytes: nobody holds them any longer.
     heard = refine_edges(heard, find_features(source, task.part(0.85, 0.9)), activity, rt60_s, task.part(0.9, 0.95))
-    voicing = find_voicing(source, task.part(0.95, 1.0))
+    voicing = find_voicing(source, task.part(0.95, 0.97))
     if not text:
         heard, found = (
             (fitting_words(heard, own, voicing), found) if is_known_language(heard, own, of_many=model.is_multilingual) else ([], UNKNOWN)
@@ -79,8 +80,13 @@ def transcribe(
     elif speakers != 1:
         words = with_speakers(words, tell_apart(source, voicing, own, speakers or None), source.rate)
         names = tuple(tr("Speaker {k}").format(k=k + 1) for k in range(max(w.speaker for w in words) + 1)) if words else ()
-    source_name = text_name or model.name
-    return Transcription(Transcript(lane, tuple(words), found, source_name, names if len(names) > 1 else ()), voicing)
+    together: list[tuple[float, float]] = []
+    if len(names) > 1:
+        together = find_together(source, own, recogniser(built_in_model()), task.part(0.97, 1.0))
+    else:
+        names = ()
+    spans = tuple((round(a * source.rate), round(b * source.rate)) for a, b in together)
+    return Transcription(Transcript(lane, tuple(words), found, text_name or model.name, names, spans), voicing)
 
 
 def transcribe_with(

@@ -36,13 +36,15 @@ class Word:
 @dataclass(frozen=True)
 class Transcript:
     """The words of one lane, sorted by start. speakers: names of several speakers in one recording; one or none: the lane's
-    voice. source: what made it, the name of a model or of a file."""
+    voice. source: what made it, the name of a model or of a file. together: stretches (start, end), in frames of the recording, in which
+    two of several speakers are heard at once."""
 
     lane: str
     words: tuple[Word, ...]
     language: str = "en"
     source: str = ""
     speakers: tuple[str, ...] = ()
+    together: tuple[tuple[int, int], ...] = ()
 
 
 @dataclass(frozen=True)

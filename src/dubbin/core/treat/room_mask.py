@@ -1,8 +1,7 @@
 """What a small network makes of a room: how much of each band is the voice, seen together with a second of sound before and after it.
 
 The network is given, in bands of the ear's width, the sound as it is recorded, the sound after prediction, the late echo that the room's decay lets expect,
-and what a statistical suppressor would leave; it answers with a gain for each band and frame. It is a temporal convolutional network (Bai, Kolter and Koltun,
-"An empirical evaluation of generic convolutional and recurrent networks for sequence modeling", 2018) that looks ahead as far as back, so that the gain of a
+and what a statistical suppressor would leave; it answers with a gain for each band and frame. It is a temporal convolutional network (sound/temporal.py), so that the gain of a
 frame depends on a fixed stretch of sound and on nothing else. Trained on real voices in simulated rooms (`training/room_mask`). Limits: it was taught direct sound
 and the first 50 ms of reflections as the voice; what the prediction left of early reflections stays.
 """
@@ -15,6 +14,8 @@ from importlib.resources import as_file, files
 import numpy as np
 from numpy.typing import NDArray
 
+from dubbin.core.sound.temporal import temporal_network
+
 BANDS = 40
 HIGHEST_HZ = 20000.0
 LEAST_BINS = 2  # of a band
@@ -23,7 +24,6 @@ SCALE_DB = 20.0
 LEVEL_SHARE = 0.9  # of the frames are quieter than the level of speech
 DILATIONS = (1, 2, 4, 8, 16, 1, 2, 4, 8, 16)
 REACH = sum(DILATIONS)  # frames that a gain depends on, on each side
-SLOPE = 0.2  # of an activation below zero
 
 
 @lru_cache(maxsize=8)
@@ -61,13 +61,7 @@ def features(bands: tuple[NDArray[np.float32], ...], level_db: float) -> NDArray
 
 def band_gains(x: NDArray[np.float32]) -> NDArray[np.float32]:
     """Gains (frames, BANDS), 0 to 1, for features x (frames, inputs)."""
-    weights = _weights()
-    h = _active(x @ weights["in.weight"] + weights["in.bias"])
-    for k, dilation in enumerate(DILATIONS):
-        padded = np.pad(h, ((dilation, dilation), (0, 0)))
-        near = np.concatenate([padded[d * dilation : d * dilation + len(h)] for d in range(3)], axis=1)
-        h = h + _active(near @ weights[f"{k}.weight"] + weights[f"{k}.bias"])
-    logits = h @ weights["out.weight"] + weights["out.bias"]
+    logits = temporal_network(x, _weights(), DILATIONS)
     return np.asarray(1.0 / (1.0 + np.exp(-logits)), np.float32)
 
 
@@ -79,11 +73,6 @@ def bin_gains(gains: NDArray[np.float32], edges: NDArray[np.int64], bins: int) -
     low = np.minimum(place.astype(np.int64), used - 2)
     share = (place - low).astype(np.float32)
     return gains[:, low] * (1 - share) + gains[:, low + 1] * share
-
-
-def _active(x: NDArray[np.float32]) -> NDArray[np.float32]:
-    out: NDArray[np.float32] = np.maximum(x, np.float32(SLOPE) * x)
-    return out
 
 
 @lru_cache(maxsize=1)

@@ -20,12 +20,17 @@ LOWER_DB = 12.0  # at first; the field in the list says by how much
 
 @dataclass(frozen=True)
 class Overlap:
-    """Session frames; lanes: the ids of both; hears_other: the one whose microphone hears the other."""
+    """Session frames; lanes: the ids of both, or of the one that both share; hears_other: the one whose microphone hears the other."""
 
     start_frame: int
     end_frame: int
-    lanes: tuple[str, str]
+    lanes: tuple[str, ...]
     hears_other: str
+
+    @property
+    def in_one(self) -> bool:
+        """Whether both are in one microphone, where neither can be lowered alone."""
+        return len(self.lanes) == 1
 
 
 class Overlaps:
@@ -77,7 +82,11 @@ class Overlaps:
     def lower(self, overlaps: list[Overlap]) -> None:
         """Lower in one step what is not lowered yet."""
         lowered = self.all_lowered(overlaps)
-        places = [(o.hears_other, o.start_frame, o.end_frame) for o, known in zip(overlaps, lowered, strict=True) if known is None]
+        places = [
+            (o.hears_other, o.start_frame, o.end_frame)
+            for o, known in zip(overlaps, lowered, strict=True)
+            if known is None and not o.in_one
+        ]
         if not places:
             self._session.said.emit(tr("There is no overlap left to lower.") if overlaps else tr("Nobody speaks over another here."))
             return
@@ -91,6 +100,9 @@ class Overlaps:
         overlap = overlap or self.at_head()
         if overlap is None:
             self._session.said.emit(tr("There is no overlap at the play head. The Overlaps list goes to each of them."))
+            return
+        if overlap.in_one:
+            self._session.said.emit(tr("Both voices are in one microphone here: neither can be lowered alone."))
             return
         cover = self.lowered(overlap)
         if cover is None:

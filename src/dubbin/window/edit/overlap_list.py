@@ -38,8 +38,9 @@ class OverlapList(ActiveTable):
         rows: list[tuple[object, ...]] = []
         for item, cover in zip(self._entries, self._acts.all_lowered(self._entries), strict=True):
             rows.append((
-                cover is not None, clock(item.start_frame / episode.rate, 1), span_text((item.end_frame - item.start_frame) / episode.rate),
-                tr(" and ").join(names.get(i, "") for i in item.lanes), names.get(item.hears_other, ""),
+                None if item.in_one else cover is not None, clock(item.start_frame / episode.rate, 1), span_text((item.end_frame - item.start_frame) / episode.rate),
+                tr(" and ").join(names.get(i, "") for i in item.lanes) if not item.in_one else tr("two in {voice}").format(voice=names.get(item.lanes[0], "")),
+                tr("both in one microphone") if item.in_one else names.get(item.hears_other, ""),
                 tr("lowered by {gain_db} dB").format(gain_db=short_number(-cover.gain_db)) if cover is not None else "",
             ))  # fmt: skip
         self.fill(rows, ticks=True)

@@ -143,7 +143,7 @@ class Marks:
         episode = self._session.episode
         return episode.cut_at(round((pause.cut_start_s + pause.cut_end_s) / 2 * episode.rate)) is not None
 
-    def crosstalk(self, p: QPainter, crosstalk: Sequence[tuple[tuple[str, str], float, float]]) -> None:
+    def crosstalk(self, p: QPainter, crosstalk: Sequence[tuple[tuple[str, ...], float, float]]) -> None:
         """Where two speak at once: a bar along the lower edge of both lanes."""
         c, view, rate = self._theme.colours, self._view, self._session.episode.rate
         rects = {lane.id: rect for lane, rect in self._rects}

@@ -153,10 +153,12 @@ class Speech(QObject):
     def _overlapping(self) -> Overlaps:
         """Where two speak at once; while that is looked for, what was known last of the same lanes."""
         voices, rate = self._activities(), self._session.episode.rate
-        key = tuple((lane.id, lane.start_frame, id(a), tuple(c for c in lane.covers if c.kind in OTHER)) for lane, a in voices)
+        lanes = tuple((lane.id, lane.start_frame, id(a), tuple(c for c in lane.covers if c.kind in OTHER)) for lane, a in voices)
+        transcripts = tuple(t for t in self._session.episode.transcripts if t.together)
+        key = (lanes, tuple((t.lane, t.together) for t in transcripts))
         if key != self._overlaps_of:
             self._overlaps_of = key
-        found = self._overlaps.of((self._overlaps_of,), lambda _: find_overlaps(voices, rate))
+        found = self._overlaps.of((self._overlaps_of,), lambda _: find_overlaps(voices, rate, transcripts))
         if found is None and (latest := self._overlaps.latest) is not None:
             ids = {lane.id for lane, _ in voices}
             found = latest if ids.issuperset(id for lanes, _, _ in latest.places for id in lanes) else None
@@ -166,8 +168,8 @@ class Speech(QObject):
         """For every place at which two speak, the id of the lane whose microphone hears the other one."""
         return self._overlapping().hearing
 
-    def crosstalk(self) -> Sequence[tuple[tuple[str, str], float, float]]:
-        """Where two speak at once: (ids of their lanes, start and end in seconds of the session)."""
+    def crosstalk(self) -> Sequence[tuple[tuple[str, ...], float, float]]:
+        """Where two speak at once: (ids of their lanes, or of the one they share, start and end in seconds of the session)."""
         return self._overlapping().places
 
     # -- words ------------------------------------------------------------------------
