@@ -18,7 +18,7 @@ from dubbin.core.mix.lane_gains import VoiceFacts, find_balance
 from dubbin.core.mix.lane_key import lane_key
 from dubbin.core.mix.lane_sound import lane_sound
 from dubbin.core.mix.monitor import MonitorMode
-from dubbin.core.mix.overlaps import Overlaps, find_overlaps, own_marks
+from dubbin.core.mix.overlaps import Overlaps, find_overlaps, heard_together, own_marks
 from dubbin.core.mix.render import program_of
 from dubbin.core.sound.source import Sound
 from dubbin.core.speech.activity import Activity
@@ -150,6 +150,15 @@ class TestSpeakersOfOneRecording:
         assert {t.lane: [w.text for w in t.words] for t in episode.transcripts} == {
             "a": ["so", "tell", "me", "breath", "yes"], "b": ["well", "then", "and"],
         }  # fmt: skip
+
+    @pytest.mark.parametrize(("speakers", "start_s", "who"), [
+        (("Ines", "Tobias"), 9.0, ("Ines", "Tobias")), (("Ines", "Tobias", "Guest"), 2.3, ("Ines", "Tobias")),
+        (("Ines", "Tobias", "Guest"), 9.0, ()), (("Ines", "Tobias", "Guest"), 1.0, ()), ((), 2.3, ()),
+    ])  # fmt: skip
+    def test_who_is_heard_together_is_told_where_it_is_clear(self, speakers, start_s, who):
+        """Of two it is both; of more those whose words touch the place."""
+        heard = Transcript("l", TALK, speakers=speakers)
+        assert heard_together(heard, round(start_s * RATE), round((start_s + 1.3) * RATE)) == who
 
     def test_where_two_are_heard_goes_with_the_lane_whose_turn_it_is(self):
         whole = two_on_one_recording(together=((round(1.7 * RATE), round(2.0 * RATE)), (round(4.9 * RATE), round(5.2 * RATE))))

@@ -199,7 +199,7 @@ class TestOverlaps:
         page.tabs.show_tab("overlaps")
         page.overlaps.refresh()
         row = next(k for k in range(page.overlaps.rowCount()) if page.overlaps.item(k, 4).text() == "both in one microphone")
-        assert page.overlaps.item(row, 3).text() == f"two in {lane.voice}"
+        assert page.overlaps.item(row, 3).text() == "Ines and Guest"
         assert not page.overlaps.item(row, 0).flags() & Qt.ItemFlag.ItemIsUserCheckable
         before = edit.session.episode
         edit.selection.set_head(round((at + 0.5) * RATE))

@@ -52,6 +52,16 @@ def _in_one(voices: Voices, rate: int, transcripts: Sequence[Transcript]) -> lis
     ]
 
 
+def heard_together(transcript: Transcript | None, start_frame: int, end_frame: int) -> tuple[str, ...]:
+    """Names of the two of several speakers who are heard in a stretch of their recording: whose words touch it; none where that is not clear."""
+    if transcript is None or len(transcript.speakers) < 2:
+        return ()
+    if len(transcript.speakers) == 2:
+        return transcript.speakers
+    near = {w.speaker for w in transcript.words if w.start_frame < end_frame and w.end_frame > start_frame}
+    return tuple(transcript.speakers[k] for k in sorted(near)) if len(near) == 2 else ()
+
+
 def _between(voices: Voices, rate: int) -> tuple[list[Place], list[str]]:
     """Places of two lanes, and whose microphone hears the other."""
     if len(voices) < 2:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from PyQt6.QtWidgets import QPushButton, QWidget
 
 from dubbin.core.figures import clock, short_number, span_text
+from dubbin.core.mix.overlaps import heard_together
 from dubbin.core.texts import tr
 from dubbin.window.edit.overlap_acts import Overlap, Overlaps
 from dubbin.window.parts.active_table import ActiveTable
@@ -39,11 +40,21 @@ class OverlapList(ActiveTable):
         for item, cover in zip(self._entries, self._acts.all_lowered(self._entries), strict=True):
             rows.append((
                 None if item.in_one else cover is not None, clock(item.start_frame / episode.rate, 1), span_text((item.end_frame - item.start_frame) / episode.rate),
-                tr(" and ").join(names.get(i, "") for i in item.lanes) if not item.in_one else tr("two in {voice}").format(voice=names.get(item.lanes[0], "")),
+                self._who(item, names),
                 tr("both in one microphone") if item.in_one else names.get(item.hears_other, ""),
                 tr("lowered by {gain_db} dB").format(gain_db=short_number(-cover.gain_db)) if cover is not None else "",
             ))  # fmt: skip
         self.fill(rows, ticks=True)
+
+    def _who(self, item: Overlap, names: dict[str, str]) -> str:
+        voices = [names.get(i, "") for i in item.lanes]
+        if item.in_one:
+            episode = self._session.episode
+            lane = episode.lane(item.lanes[0])
+            span = (item.start_frame - lane.start_frame, item.end_frame - lane.start_frame)
+            both = heard_together(episode.transcript(lane.id), *span)
+            return tr(" and ").join(both) if both else tr("two in {voice}").format(voice=voices[0])
+        return tr(" and ").join(voices)
 
     def _tick(self, row: int, on: bool) -> None:
         item = self._entries[row]
