@@ -111,9 +111,9 @@ class LaneHeads(QWidget):
         rects = self._lanes.lane_rects()
         audible = {lane.id for lane in audible_lanes(self._session.episode.lanes)}
         for id in set(self.heads) - {lane.id for lane, _ in rects}:
-            head = self.heads.pop(id)
-            head.hide()  # at once, not when it is gone: other heads stand in its place
-            head.deleteLater()
+            gone = self.heads.pop(id)
+            gone.hide()  # at once, not when it is deleted: other heads stand in its place
+            gone.deleteLater()
         for index, (lane, rect) in enumerate(rects):
             head = self.heads.get(lane.id)
             if head is None:
