@@ -263,7 +263,7 @@ def test_points_of_a_line_are_added_moved_and_taken_off():
 
 
 def test_the_live_meters_read_range_peaks_and_correlation_as_they_are():
-    x = np.concatenate([noise(30.0, -26.0, 1, 2), noise(30.0, -20.0, 2, 2)], axis=1)
+    x = np.concatenate([noise(9.0, -26.0, 1, 2), noise(9.0, -20.0, 2, 2)], axis=1)
     x[1] = -x[0] * 0.5
     meter = LiveMeter(RATE, 2)
     for start in range(0, x.shape[1], 1024):

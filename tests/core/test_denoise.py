@@ -68,10 +68,11 @@ def test_silence_stays_silent(engine):
     assert not Chain(sound, [Use(Denoise(), DenoiseSettings(engine=engine))]).read(0, sound.frames).any()
 
 
-def test_tiles_side_by_side_are_as_each_alone(mixture, tmp_path):
+def test_tiles_side_by_side_are_as_each_alone(mixture, tmp_path, monkeypatch):
     """A recording of a whole tile, a middle and a short end, two channels of it: prepared at once, and read a tile at a time."""
+    monkeypatch.setattr("dubbin.core.treat.denoise.NEURAL_TILE_S", 4.0)
     clean, added = mixture
-    x = np.resize(clean + added, 34 * RATE).astype(np.float32)
+    x = np.resize(clean + added, 9 * RATE).astype(np.float32)
     sound = Sound(np.stack([x, 0.5 * x[::-1]]), RATE)
     uses = [Use(Denoise(), DenoiseSettings())]
     at_once = Chain(sound, uses, "side by side", DiskTileCache(tmp_path))

@@ -44,17 +44,17 @@ def sweep(low: float, high: float, seconds: float) -> np.ndarray:
 
 
 ROOM = 10 ** (-60 / 20) * np.random.default_rng(0).standard_normal(N)
-EFFECTS = {
-    "knocks between digital silence": hits(0.7, decaying(3000, 300)),
-    "knocks in a room": hits(0.9, decaying(3000, 300)) + ROOM,
-    "footsteps": hits(0.5, decaying(6000, 1200, 90.0)) + ROOM,
-    "typing": hits(0.2, decaying(1200, 150)) + ROOM,
-    "a long sweep": sweep(60, 12_000, SECONDS),
-    "sweeps": np.concatenate([np.r_[sweep(200, 3000, 1.0), np.zeros(RATE)] for _ in range(6)]),
-    "rain": hits(0.01, decaying(300, 60)) * 0.2 + signal.lfilter([1, -0.6], [1], ROOM * 10),
-    "wind": signal.lfilter([0.01], [1, -0.99], ROOM * 500) * (1 + 0.7 * np.sin(2 * np.pi * 0.13 * T)),
-    "applause": hits(0.02, decaying(900, 200)) * 0.3,
-    "a door": decaying(6000, 1500, 80.0)(np.random.default_rng(2)),
+EFFECTS: dict[str, Callable[[], np.ndarray]] = {  # made when they are asked for
+    "knocks between digital silence": lambda: hits(0.7, decaying(3000, 300)),
+    "knocks in a room": lambda: hits(0.9, decaying(3000, 300)) + ROOM,
+    "footsteps": lambda: hits(0.5, decaying(6000, 1200, 90.0)) + ROOM,
+    "typing": lambda: hits(0.2, decaying(1200, 150)) + ROOM,
+    "a long sweep": lambda: sweep(60, 12_000, SECONDS),
+    "sweeps": lambda: np.concatenate([np.r_[sweep(200, 3000, 1.0), np.zeros(RATE)] for _ in range(6)]),
+    "rain": lambda: hits(0.01, decaying(300, 60)) * 0.2 + signal.lfilter([1, -0.6], [1], ROOM * 10),
+    "wind": lambda: signal.lfilter([0.01], [1, -0.99], ROOM * 500) * (1 + 0.7 * np.sin(2 * np.pi * 0.13 * T)),
+    "applause": lambda: hits(0.02, decaying(900, 200)) * 0.3,
+    "a door": lambda: decaying(6000, 1500, 80.0)(np.random.default_rng(2)),
 }
 
 
@@ -63,21 +63,21 @@ def notes(*groups: list[int], each_s: float = 2.0) -> np.ndarray:
     return 0.08 * np.concatenate([sum(np.sin(2 * np.pi * 440 * 2 ** ((k - 69) / 12) * n) for k in group) for group in groups])
 
 
-MUSIC = {
-    "plucked strings": harbour_theme(RATE),
-    "chords": notes([48, 60, 64, 67], [45, 57, 60, 64], [53, 57, 60, 65], [55, 59, 62, 67]),
-    "a held chord": notes([48, 55, 60, 64], each_s=10.0) * (1 + 0.2 * np.sin(2 * np.pi * 5 * np.arange(10 * RATE) / RATE)),
+MUSIC: dict[str, Callable[[], np.ndarray]] = {
+    "plucked strings": lambda: harbour_theme(RATE),
+    "chords": lambda: notes([48, 60, 64, 67], [45, 57, 60, 64], [53, 57, 60, 65], [55, 59, 62, 67]),
+    "a held chord": lambda: notes([48, 55, 60, 64], each_s=10.0) * (1 + 0.2 * np.sin(2 * np.pi * 5 * np.arange(10 * RATE) / RATE)),
 }  # fmt: skip
 
 
 @pytest.mark.parametrize("name", EFFECTS)
 def test_effects_are_effects(name):
-    assert guess_role(Sound(np.atleast_2d(EFFECTS[name]).astype(np.float32), RATE)) == "effect"
+    assert guess_role(Sound(np.atleast_2d(EFFECTS[name]()).astype(np.float32), RATE)) == "effect"
 
 
 @pytest.mark.parametrize("name", MUSIC)
 def test_music_is_music_and_a_short_piece_of_it_an_effect(name):
-    x = np.atleast_2d(MUSIC[name]).astype(np.float32)
+    x = np.atleast_2d(MUSIC[name]()).astype(np.float32)
     assert guess_role(Sound(x, RATE)) == "music"
     assert guess_role(Sound(np.ascontiguousarray(x[:, : 2 * RATE]), RATE)) in ("effect", "music")
 
@@ -104,6 +104,6 @@ def test_a_voice_is_a_voice_in_any_state(state, speech):
 
 
 def test_names_have_their_say_and_silence_is_taken_for_a_voice():
-    knocks = Sound(EFFECTS["knocks in a room"][None].astype(np.float32), RATE)
+    knocks = Sound(EFFECTS["knocks in a room"]()[None].astype(np.float32), RATE)
     assert guess_role(knocks, "host mic") == "voice" and guess_role(knocks, "intro-theme") == "music"
     assert guess_role(Sound(np.zeros((1, RATE), np.float32), RATE)) == "voice" and guess_role(tone(440, 0.01)) == "effect"
