@@ -7,12 +7,15 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from dubbin.core.errors import Cancelled
+from dubbin.core.jobs import Task
 from dubbin.core.sound.source import Sound
 from dubbin.core.sound.temporal import SLOPE, temporal_network
 from dubbin.core.speech import two_at_once
 from dubbin.core.speech.activity import find_activity
 from dubbin.core.speech.models import built_in_model
 from dubbin.core.speech.recogniser import recogniser
+from dubbin.core.speech.transcribe import transcribe
 from dubbin.core.speech.two_at_once import (
     BEGINS,
     BRIDGE_S,
@@ -139,39 +142,58 @@ def test_the_network_is_what_its_layers_say():
 
 
 @pytest.fixture(scope="module")
-def lines():
-    """Lines of each of the demo's voices, equally loud."""
+def talk() -> tuple[Sound, float]:
+    """Lines of the demo's two voices in turn, and from the second that is told on both at once."""
     spoken, said = clean_lines(), script()["lines"]
     equal = [x / np.sqrt(np.mean(np.square(x))) * 0.05 for x in spoken]
-    return [
+    ines, tobias = (
         [x for x, line in zip(equal, said, strict=True) if line["voice"] == voice and not line.get("laugh")] for voice in ("ines", "tobias")
-    ]
+    )
+    gap = np.zeros(RATE // 3)
+    turn = np.concatenate([np.concatenate([a, gap, b, gap]) for a, b in zip(ines[:4], tobias[:4], strict=True)])
+    a, b = (np.concatenate(voice[4:7]) for voice in (ines, tobias))
+    length = min(len(a), len(b), 6 * RATE)
+    x = np.concatenate([turn, a[:length] + b[:length]])
+    return Sound((x + noise(len(x) / RATE + 1, -75, 1)[: len(x)])[None].astype(np.float32), RATE), len(turn) / RATE
+
+
+def marks_of(places, duration_s: float) -> np.ndarray:
+    told = np.zeros(round(duration_s * 100) + 1, bool)
+    for start, end in places:
+        told[round(100 * start) : round(100 * end)] = True
+    return told
 
 
 class TestVoices:
-    def found(self, x):
-        sound = Sound((x + noise(len(x) / RATE + 1, -75, 1)[: len(x)])[None].astype(np.float32), RATE)
-        return find_together(sound, find_activity(sound).audible, recogniser(built_in_model()))
+    def test_two_at_once_are_told_from_two_in_turn(self, talk):
+        sound, from_s = talk
+        duration_s = sound.frames / RATE
+        told = marks_of(find_together(sound, find_activity(sound).audible, recogniser(built_in_model())), duration_s)
+        edge = round(100 * from_s)
+        assert told[edge : round(100 * duration_s)].mean() > 0.5 and told[: edge - 30].mean() < 0.03
 
-    def test_two_at_once_are_told_from_two_in_turn(self, lines):
-        turn = np.concatenate(
-            [np.concatenate([a, np.zeros(RATE // 3), b, np.zeros(RATE // 3)]) for a, b in zip(lines[0][:4], lines[1][:4], strict=True)]
-        )
-        a, b = (np.concatenate(voice[4:7]) for voice in lines)
-        length = min(len(a), len(b), 6 * RATE)
-        mixed = np.concatenate([turn, a[:length] + b[:length]])
-        told = np.zeros(round(len(mixed) / RATE * 100) + 1, bool)
-        for start, end in self.found(mixed):
-            told[round(100 * start) : round(100 * end)] = True
-        edge = round(len(turn) / RATE * 100)
-        assert told[edge : edge + length * 100 // RATE].mean() > 0.5
-        assert told[: edge - 30].mean() < 0.03
+    def test_a_transcript_of_several_speakers_holds_them_and_one_of_a_single_voice_none(self, talk):
+        sound, from_s = talk
+        activity, model, told = find_activity(sound), recogniser(built_in_model()), []
+        heard = transcribe(sound, "l", activity, activity.audible, model, speakers=2, task=Task(told.append)).transcript
+        assert heard.speakers == ("Speaker 1", "Speaker 2") and heard.together
+        assert all(a / RATE > from_s - 0.5 for a, b in heard.together) and all(0 <= a < b <= sound.frames for a, b in heard.together)
+        assert told == sorted(told) and told[-1] == pytest.approx(1.0) and any(0.75 < t < 0.95 for t in told)
+        first = Sound(np.ascontiguousarray(sound.samples[:, : 6 * RATE]), RATE)
+        alone = find_activity(first)
+        heard = transcribe(first, "l", alone, alone.audible, model).transcript
+        assert heard.speakers == () and heard.together == ()
+
+    def test_whoever_gives_up_meanwhile_waits_for_a_window_at_most(self, talk):
+        sound, _ = talk
+        task = Task(lambda fraction: task.cancel())
+        with pytest.raises(Cancelled):
+            find_together(sound, find_activity(sound).audible, recogniser(built_in_model()), task)
 
     def test_silence_and_nothing_at_all_hold_nobody(self):
-        assert (
-            self.found(np.zeros(RATE)) == []
-            and find_together(Sound(np.zeros((1, 0), np.float32), RATE), np.zeros(0, bool), recogniser(built_in_model())) == []
-        )
+        model = recogniser(built_in_model())
+        for frames in (RATE, 0):
+            assert find_together(Sound(np.zeros((1, frames), np.float32), RATE), np.ones(frames // 480, bool), model) == []
 
 
 def test_odds_are_a_likelihood_whatever_is_heard():

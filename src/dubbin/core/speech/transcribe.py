@@ -49,6 +49,8 @@ def transcribe(
     recording are heard first; then LanguageNotKnown is raised where the model understands hardly a word of them.
     """
     task = task or Task()
+    several = speakers != 1 or any(w.speaker for w in text)
+    task, voices_task = (task.part(0.0, 0.75), task.part(0.75, 1.0)) if several else (task, Task())
     heard, found = recognise(
         source,
         own,
@@ -64,7 +66,7 @@ def transcribe(
         heard = align_text(text, heard, source.frames / source.rate)
     # Levels of an hour take seventy megabytes: nobody holds them any longer.
     heard = refine_edges(heard, find_features(source, task.part(0.85, 0.9)), activity, rt60_s, task.part(0.9, 0.95))
-    voicing = find_voicing(source, task.part(0.95, 0.97))
+    voicing = find_voicing(source, task.part(0.95, 1.0))
     if not text:
         heard, found = (
             (fitting_words(heard, own, voicing), found) if is_known_language(heard, own, of_many=model.is_multilingual) else ([], UNKNOWN)
@@ -78,11 +80,11 @@ def transcribe(
     if text and any(w.speaker for w in text):
         words, names = _named(words, text)
     elif speakers != 1:
-        words = with_speakers(words, tell_apart(source, voicing, own, speakers or None), source.rate)
+        words = with_speakers(words, tell_apart(source, voicing, own, speakers or None, voices_task.part(0.0, 0.4)), source.rate)
         names = tuple(tr("Speaker {k}").format(k=k + 1) for k in range(max(w.speaker for w in words) + 1)) if words else ()
     together: list[tuple[float, float]] = []
     if len(names) > 1:
-        together = find_together(source, own, recogniser(built_in_model()), task.part(0.97, 1.0))
+        together = find_together(source, own, recogniser(built_in_model()), voices_task.part(0.4, 1.0))
     else:
         names = ()
     spans = tuple((round(a * source.rate), round(b * source.rate)) for a, b in together)
