@@ -30,6 +30,8 @@ from dubbin.core.speech.two_at_once import (
 from dubbin.demo.recordings import RATE, clean_lines, script
 from tests.conftest import noise
 
+SURE = (1.0 + BEGINS) / 2
+
 
 def likely(count: int, *spans: tuple[float, float, float]) -> np.ndarray:
     """Likelihoods over stretches in seconds; elsewhere none."""
@@ -44,7 +46,7 @@ class TestPlaces:
 
     def test_a_place_is_likely_all_through_and_very_likely_somewhere(self):
         found = places_of(
-            likely(10, (1.0, 2.0, LIKELY + 0.1), (1.4, 1.5, BEGINS + 0.1), (4.0, 5.0, LIKELY + 0.1), (7.0, 8.0, LIKELY - 0.1)), self.SAID
+            likely(10, (1.0, 2.0, LIKELY + 0.1), (1.4, 1.5, SURE), (4.0, 5.0, LIKELY + 0.1), (7.0, 8.0, LIKELY - 0.1)), self.SAID
         )
         assert found == [(1.0, 2.0)]
 
@@ -52,7 +54,12 @@ class TestPlaces:
         near, far = BRIDGE_S - 0.04, BRIDGE_S + 0.1
         found = places_of(
             likely(
-                10, (1.0, 1.5, 0.9), (1.5 + near, 2.0, 0.9), (3.0, 3.5, 0.9), (3.5 + far, 4.5, 0.9), (6.0, 6.0 + TOGETHER_S - 0.04, 0.9)
+                10,
+                (1.0, 1.5, SURE),
+                (1.5 + near, 2.0, SURE),
+                (3.0, 3.5, SURE),
+                (3.5 + far, 4.5, SURE),
+                (6.0, 6.0 + TOGETHER_S - 0.04, SURE),
             ),
             self.SAID,
         )
@@ -61,8 +68,8 @@ class TestPlaces:
     def test_where_nobody_speaks_there_are_no_two(self):
         said = self.SAID.copy()
         said[150:] = False
-        assert places_of(likely(10, (1.0, 2.0, 0.9), (4.0, 5.0, 0.9)), said) == [(1.0, 1.5)]
-        assert places_of(likely(10, (1.0, 2.0, 0.9)), np.zeros(0, bool)) == []
+        assert places_of(likely(10, (1.0, 2.0, SURE), (4.0, 5.0, SURE)), said) == [(1.0, 1.5)]
+        assert places_of(likely(10, (1.0, 2.0, SURE)), np.zeros(0, bool)) == []
 
     @given(st.lists(st.floats(0, 1, width=32), max_size=300), st.integers(0, 650))
     def test_places_are_sorted_apart_and_within_the_recording(self, values, said):
@@ -178,7 +185,7 @@ class TestVoices:
         heard = transcribe(sound, "l", activity, activity.audible, model, speakers=2, task=Task(told.append)).transcript
         assert heard.speakers == ("Speaker 1", "Speaker 2") and heard.together
         assert all(a / RATE > from_s - 0.5 for a, b in heard.together) and all(0 <= a < b <= sound.frames for a, b in heard.together)
-        assert told == sorted(told) and told[-1] == pytest.approx(1.0) and any(0.75 < t < 0.95 for t in told)
+        assert told == sorted(told) and 0.75 < told[-2] < told[-1] <= 1.0, told
         first = Sound(np.ascontiguousarray(sound.samples[:, : 6 * RATE]), RATE)
         alone = find_activity(first)
         heard = transcribe(first, "l", alone, alone.audible, model).transcript

@@ -27,7 +27,7 @@ from dubbin.core.speech.recogniser import Recogniser
 RATE, FRAMES_PER_S = 16000, 50
 WINDOW_S, MARGIN_S = 30.0, 2.0  # that the encoder hears at once; at both ends of it, of which another window knows more
 DILATIONS = (1, 2, 4, 8, 16)
-LIKELY, BEGINS = 0.4, 0.8  # of what is a place all of it and some of it
+LIKELY, BEGINS = 0.3, 0.9  # of what is a place all of it and some of it
 TOGETHER_S, BRIDGE_S = 0.3, 0.2  # a shorter place nobody notices; a shorter gap is none
 
 
@@ -36,7 +36,8 @@ def find_together(source: Source, said: NDArray[np.bool_], model: Recogniser, ta
 
     said: marks, 100 a second, of frames with speech. model: the quick one, whose encoder the network knows.
     """
-    return places_of(likelihood_of(source, said, model, task), said)
+    found, end_s = places_of(likelihood_of(source, said, model, task), said), source.frames / source.rate
+    return [(a, min(b, end_s)) for a, b in found]  # the last frame reaches over the end
 
 
 def places_of(likely: NDArray[np.float32], said: NDArray[np.bool_]) -> list[tuple[float, float]]:
