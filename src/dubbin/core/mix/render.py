@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from dubbin.core.episode.importing import recording_source
 from dubbin.core.episode.model import Episode
 from dubbin.core.episode.time_map import program_map
-from dubbin.core.jobs import Task
+from dubbin.core.jobs import Task, side_by_side
 from dubbin.core.mix.kept_results import KeptResults
 from dubbin.core.mix.lane_gains import Balance, find_balance
 from dubbin.core.mix.lane_key import lane_key
@@ -13,20 +15,20 @@ from dubbin.core.mix.lane_sound import LaneSound, lane_sound
 from dubbin.core.mix.monitor import MonitorMode
 from dubbin.core.mix.program import Program, SessionMix, beds_under, lane_sources, program_over
 from dubbin.core.mix.voice_facts import voice_facts
+from dubbin.core.sound.source import Source
 from dubbin.core.sound.working_copy import WorkingCopies
 from dubbin.core.treat.tiles import TileCache
 
 
 def episode_sounds(episode: Episode, copies: WorkingCopies, tile_cache: TileCache, task: Task | None = None) -> dict[str, LaneSound]:
-    """The sound of every lane. Raises UnusableSound when a recording can't be read."""
-    task = task or Task()
-    out = {}
-    for k, lane in enumerate(episode.lanes):
-        part = task.part(k / len(episode.lanes), (k + 1) / len(episode.lanes))
-        recording = episode.recording(lane.recording)
-        source = recording_source(recording, copies, episode.rate, part)
-        out[lane.id] = lane_sound(lane, source, lane_key(episode, lane), tile_cache)
-    return out
+    """The sound of every lane; recordings that nobody has looked through yet are read side by side. Raises UnusableSound when one can't be read."""
+    sources: dict[str, Source] = {}
+
+    def read(id: str, task: Task) -> None:
+        sources[id] = recording_source(episode.recording(id), copies, episode.rate, task)
+
+    side_by_side([partial(read, id) for id in dict.fromkeys(lane.recording for lane in episode.lanes)], task or Task())
+    return {lane.id: lane_sound(lane, sources[lane.recording], lane_key(episode, lane), tile_cache) for lane in episode.lanes}
 
 
 def needs_facts(episode: Episode) -> bool:
