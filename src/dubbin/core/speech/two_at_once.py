@@ -1,8 +1,9 @@
 """Where two voices speak at once in one recording.
 
 The encoder of the quick speech model has heard so much speech that what it makes of a sound tells also whether one voice speaks or two, in any language. A small temporal
-convolutional network (sound/temporal.py) reads that from it. It was trained on mixtures of real voices in simulated rooms (`training/overlap`). The task, and how it is scored: Bullock, Bredin and Garcia-Perera, "Overlap-aware diarization:
-resegmentation using neural end-to-end overlapped speech detection", ICASSP 2020; a head on an encoder that was taught something else: Radford and others (recogniser.py).
+convolutional network (sound/temporal.py) reads that from it. It was trained on mixtures of real voices in simulated rooms (`training/overlap`). Source of the task and of how it is
+scored: Bullock, Bredin and Garcia-Perera, "Overlap-aware diarization: resegmentation using neural end-to-end overlapped speech detection", ICASSP 2020. Of the encoder: Radford and others
+(recogniser.py).
 
 Figures: docs/benchmarks.md. Limits: a voice far softer than the other one is not heard; a short "yes" under a loud word may be missed; laughter, or a song under speech, may count as a
 second voice.
