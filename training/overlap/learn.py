@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import argparse
 import copy
+import sys
 import time
 from pathlib import Path
 
@@ -16,12 +17,11 @@ import numpy as np
 import torch
 from torch import nn
 
-SIZE, WIDTH, DILATIONS, SLOPE = (
-    384,
-    64,
-    (1, 2, 4, 8, 16),
-    0.2,
-)  # as core/speech/two_at_once.py takes them, which this does not import: it runs on another Python
+sys.path.insert(0, str(Path(__file__).resolve().parents[1]))
+from descent import descend, follow
+
+# As core/speech/two_at_once.py takes them, which this does not import: it runs on another Python.
+SIZE, WIDTH, DILATIONS, SLOPE = 384, 64, (1, 2, 4, 8, 16), 0.2
 BATCH, RATE, DECAY, MEAN_OVER = 24, 1e-3, 5e-2, 0.99
 UNSEEN, FORGOTTEN = 0.3, 0.3  # shares of what the network is given, and of what a layer hands on, that are left out while learning
 
@@ -100,14 +100,8 @@ def main() -> None:
         x = (heard[some].astype(np.float32) - middle) * scale
         net.train()
         loss = loss_of(net(torch.from_numpy(x)), torch.from_numpy(truth[some]))
-        optimiser.zero_grad()
-        loss.backward()
-        nn.utils.clip_grad_norm_(net.parameters(), 1.0)
-        optimiser.step()
-        with torch.no_grad():
-            share = min(MEAN_OVER, step / (step + 10))
-            for one, mean_of in zip(net.parameters(), mean_net.parameters(), strict=True):
-                mean_of.mul_(share).add_(one, alpha=1 - share)
+        descend(loss, net, optimiser)
+        follow(mean_net, net, min(MEAN_OVER, step / (step + 10)))
         mean = 0.98 * mean + 0.02 * loss.item() if step else loss.item()
         step += 1
         if step % 100 == 0:

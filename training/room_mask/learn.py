@@ -14,12 +14,16 @@ from __future__ import annotations
 
 import argparse
 import copy
+import sys
 import time
 from pathlib import Path
 
 import numpy as np
 import torch
 from torch import nn
+
+sys.path.insert(0, str(Path(__file__).resolve().parents[1]))
+from descent import descend, follow
 
 BANDS, WIDTH = 40, 128
 HEARD = 4  # of the five that `pairs.py` keeps
@@ -141,14 +145,8 @@ def main() -> None:
         for group in optimiser.param_groups:
             group["lr"] = rate * min(1.0, (step + 1) / 100) * (0.02 + 0.98 * 0.5 * (1 + np.cos(np.pi * gone)))
         loss = loss_of(net, *batch(bands, truth, rng))
-        optimiser.zero_grad()
-        loss.backward()
-        nn.utils.clip_grad_norm_(net.parameters(), 1.0)
-        optimiser.step()
-        with torch.no_grad():
-            share = min(MEAN_OVER, step / (step + 10))
-            for one, mean_of in zip(net.parameters(), mean_net.parameters(), strict=True):
-                mean_of.mul_(share).add_(one, alpha=1 - share)
+        descend(loss, net, optimiser)
+        follow(mean_net, net, min(MEAN_OVER, step / (step + 10)))
         mean = 0.98 * mean + 0.02 * loss.item() if step else loss.item()
         step += 1
         if step % 200 == 0:

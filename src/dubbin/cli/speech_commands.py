@@ -5,7 +5,6 @@ from __future__ import annotations
 import sys
 from argparse import Namespace
 from pathlib import Path
-from typing import Any
 
 from dubbin.cli.json_output import print_json
 from dubbin.cli.progress import end_progress, progress_task
@@ -50,7 +49,7 @@ def transcribe(args: Namespace, folders: Folders) -> int:
     if (remark := remark_on(transcript, args.input.name)) is not None:
         print(f"dubbin: {remark}", file=sys.stderr)
     words = words_of_recording(transcript.words, copy.rate, transcript.speakers, tr("Speaker 1"))
-    document: dict[str, Any] = {
+    document: dict[str, object] = {
         "file": str(args.input), "language": transcript.language,
         "words": [
             {"text": w.text, "start_s": round(w.start_s, 4), "end_s": round(w.end_s, 4), "speaker": w.speaker, "kind": w.kind.value, "confidence": w.confidence}

@@ -6,7 +6,7 @@ scored: Bullock, Bredin and Garcia-Perera, "Overlap-aware diarization: resegment
 (recogniser.py).
 
 Figures: docs/benchmarks.md. Limits: a voice far softer than the other one is not heard; a short "yes" under a loud word may be missed; laughter, or a song under speech, may count as a
-second voice.
+second voice: in the microphone of one voice, into which another one's laughs bleed, half a place a minute.
 """
 
 from __future__ import annotations
@@ -51,7 +51,7 @@ def places_of(likely: NDArray[np.float32], said: NDArray[np.bool_]) -> list[tupl
     above = np.pad(marks & (likely > LIKELY), width)
     joined = scipy.ndimage.binary_closing(above, np.ones(width))[width:-width]
     return [
-        (a / FRAMES_PER_S, b / FRAMES_PER_S)
+        (float(a / FRAMES_PER_S), float(b / FRAMES_PER_S))
         for a, b in zip(*runs(joined), strict=True)
         if b - a >= TOGETHER_S * FRAMES_PER_S and likely[a:b].max() > BEGINS
     ]

@@ -89,8 +89,8 @@ def lanes_of_speakers(episode: Episode, lane_id: str, new_ids: Sequence[str], ga
         covers = _in_order([*_joined(others, fade_frames), *mine])
         lanes.append(replace(lane, id=id, voice=name, covers=covers))
         words = tuple(replace(w, speaker=0) for w in transcript.words if w.speaker == speaker)
-        mine_s = [(t.start_frame, t.end_frame) for t in turns if t.speaker == speaker]
-        together = tuple(p for p in transcript.together if any(a <= (p[0] + p[1]) // 2 < b for a, b in mine_s))
+        spoken = [t for t in turns if t.speaker == speaker]
+        together = tuple((a, b) for a, b in transcript.together if any(t.start_frame <= (a + b) // 2 < t.end_frame for t in spoken))
         transcripts.append(replace(transcript, lane=id, words=words, speakers=(), together=together))
     all_lanes = [part for other in episode.lanes for part in (lanes if other.id == lane_id else [other])]
     changed = replace(episode, lanes=tuple(all_lanes), transcripts=tuple(transcripts))
