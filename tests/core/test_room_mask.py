@@ -9,8 +9,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from dubbin.core.treat.dereverb import dereverb_stft
 from dubbin.core.treat.room_mask import BANDS, HIGHEST_HZ, REACH, band_edges, band_gains, bin_gains, features, in_bands, speech_level
+from dubbin.core.treat.room_prediction import dereverb_stft
 
 RNG = np.random.default_rng(5)
 

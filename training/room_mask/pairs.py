@@ -21,16 +21,16 @@ from dubbin.core.jobs import Task
 from dubbin.core.sound.level import db_to_gain
 from dubbin.core.sound.source import Sound
 from dubbin.core.treat.chain import Chain, Use
-from dubbin.core.treat.dereverb import DereverbSettings, dereverb_stft, predicted_of
+from dubbin.core.treat.dereverb import DereverbSettings
 from dubbin.core.treat.registry import TREATMENTS
 from dubbin.core.treat.room_mask import band_edges, in_bands, speech_level
+from dubbin.core.treat.room_prediction import bands_of, dereverb_stft, predict_away
 from dubbin.core.treat.stft import power
 from dubbin.core.treat.suppressor import suppression_gains
 from dubbin.demo.faults import fan_noise
 from dubbin.demo.room import room_response
 
 SECONDS, EARLY_S = 20, 0.05
-STATISTICAL_FLOOR_DB = -18.0
 
 
 def response(rng: np.random.Generator) -> np.ndarray:
@@ -91,12 +91,11 @@ def clip(files: list[Path], rng: np.random.Generator) -> tuple[np.ndarray, np.nd
     dereverb = TREATMENTS["dereverb"]
     found = dereverb.analyse(Sound(y[None], RATE), dereverb.settings_type(), Task())
     stft = dereverb_stft(RATE)
-    before, after, late = predicted_of(stft.analyse(y), found, 0, stft, RATE, 0)[1:]
-    statistical = suppression_gains(after, late + 1e-14, floor=db_to_gain(STATISTICAL_FLOOR_DB))
+    powers = predict_away(stft.analyse(y), found, 0, stft, RATE, 0)
     edges = band_edges(RATE, stft.frame)
-    decay = suppression_gains(after, late + 1e-14, floor=db_to_gain(-DereverbSettings().depth_db))
-    bands = [in_bands(P, edges) for P in (before, after, late, after * statistical**2, after * decay)]
-    level = speech_level(before.mean(axis=1))
+    decay = suppression_gains(powers.after, powers.late + 1e-14, floor=db_to_gain(-DereverbSettings().depth_db))
+    bands = [*bands_of(powers, edges), in_bands(powers.after * decay, edges)]
+    level = speech_level(powers.before.mean(axis=1))
     truth = in_bands(power(stft.analyse(close)), edges)
     db = lambda B: 10 * np.log10(B + 1e-14)  # noqa: E731
     return np.stack([db(B) for B in bands], 1).astype(np.float16), db(truth).astype(np.float16), level

@@ -10,11 +10,17 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-import scipy
 from numpy.typing import NDArray
 
 LOADING = 1e-4  # of the mean eigenvalue, on the diagonal
-QUIETEST, QUIETEST_OF_BIN = 1e-4, 1e-3  # of the mean power of all bins, and of the bin: no frame weighs more than these allow
+
+
+@dataclass(frozen=True)
+class Quietest:
+    """Shares of the mean power of all bins, and of the bin: no frame weighs more than these allow."""
+
+    of_all: float
+    of_bin: float
 
 
 @dataclass(frozen=True)
@@ -41,15 +47,16 @@ class Covariances:
         return out
 
 
-def estimate_covariances(X: NDArray[np.complex64], begin: int, taps: NDArray[np.int64]) -> Covariances:
+def estimate_covariances(
+    X: NDArray[np.complex64], P: NDArray[np.float32], begin: int, taps: NDArray[np.int64], quietest: Quietest
+) -> Covariances:
     """Sums over frames `begin` to the end of X (frames, bins); those before it are only past.
 
-    Frames weigh by the inverse of their power. taps: (bins,).
+    Frames weigh by the inverse of P (frames, bins), the power of the voice in them. taps: (bins,).
     """
     from dubbin.core.treat.prediction_kernels import covariances
 
-    P = scipy.ndimage.uniform_filter(X.real**2 + X.imag**2, (3, 3), mode="nearest")
-    weight = 1.0 / np.maximum(P, QUIETEST * P.mean() + QUIETEST_OF_BIN * P.mean(axis=0) + 1e-20)
+    weight = 1.0 / np.maximum(P, quietest.of_all * P.mean() + quietest.of_bin * P.mean(axis=0) + 1e-20)
     real, imaginary = _parts(X)
     correlation, target = covariances(real, imaginary, np.ascontiguousarray(weight.T, np.float32), begin, taps)
     return Covariances(correlation, target, taps)
