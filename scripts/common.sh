@@ -48,7 +48,7 @@ set_up() {
         .venv/bin/python -m pip install -q --disable-pip-version-check --no-deps --no-build-isolation -e .
         .venv/bin/python -m compileall -q src || true
         echo "Compiling the inner loops, once …"
-        .venv/bin/python -m dubbin.core.speech.warm_up || true
+        .venv/bin/python -m dubbin.core.batch.warm_up || echo "They could not be compiled yet: each will be at its first use."
         touch "$stamp"
     fi
 }

@@ -7,7 +7,9 @@ It learns at its place: what is judged is the mean of its gain and of the room's
 the weights (Polyak and Juditsky, "Acceleration of stochastic approximation by averaging", 1992), which remembers less of the last clips by heart.
 
 Losses: `bands`, the difference of band magnitudes to the power 0.4 from the same talk close by; `heard`, differences of loudness as PESQ counts them, in which echo that is
-left in quiet bands weighs most (ITU-T P.862, 10.2.9 to 10.2.11, without its search for delays and its filters).
+left in quiet bands weighs most (ITU-T P.862, 10.2.9 to 10.2.11, without its search for delays and its filters); `followed`, the same, and how well the course of each
+band follows that of the talk close by, as STOI counts it (Taal, Hendriks, Heusdens and Jensen, "An algorithm for intelligibility prediction of time-frequency weighted noisy
+speech", IEEE TASLP 2011).
 """
 
 from __future__ import annotations
@@ -32,6 +34,9 @@ SLOPE, RANGE_DB, SCALE_DB = 0.2, 80.0, 20.0
 CROP, BATCH = 320, 24
 POWER = 0.4
 SPEECH_POWER, LOUDNESS, ADDED = 6.5, 0.23, 0.3  # exponent of ten of the level of speech, of loudness, weight of what is added
+SPEECH_BANDS = slice(4, 27)  # 150 Hz to 4.3 kHz
+SEGMENT, SEGMENT_HOP, SPOKEN = 24, 6, 1e-3  # frames, .4 s; power against the level of speech
+FOLLOWED = 0.15  # weight of what does not follow
 EDGE = slice(15, -15)  # frames of a crop that count
 MEAN_OVER = 0.998  # share of the mean that stays from one step to the next
 FORGOTTEN = 0.15  # share of what a layer hands on that is left out while learning
@@ -91,7 +96,10 @@ def loss_in_bands(net: RoomMask, bands: torch.Tensor, truth: torch.Tensor) -> to
 
 
 def loss_heard(net: RoomMask, bands: torch.Tensor, truth: torch.Tensor) -> torch.Tensor:
-    gains = net(inputs(bands)).transpose(1, 2)
+    return _heard(net(inputs(bands)).transpose(1, 2), bands, truth)
+
+
+def _heard(gains: torch.Tensor, bands: torch.Tensor, truth: torch.Tensor) -> torch.Tensor:
     after, decay = (10 ** (bands[:, :, k] / 10 + SPEECH_POWER) for k in (1, HEARD))
     got, wanted = gains * decay, torch.minimum(10 ** (truth / 10 + SPEECH_POWER), after)
     loud, wanted_loud = (got + 30) ** LOUDNESS, (wanted + 30) ** LOUDNESS
@@ -105,7 +113,27 @@ def loss_heard(net: RoomMask, bands: torch.Tensor, truth: torch.Tensor) -> torch
     return (both / frame)[:, EDGE].mean() / 100
 
 
-LOSSES = {"bands": (loss_in_bands, 1.5e-3), "heard": (loss_heard, 7e-4)}  # and the highest rate of learning
+def loss_followed(net: RoomMask, bands: torch.Tensor, truth: torch.Tensor) -> torch.Tensor:
+    gains = net(inputs(bands)).transpose(1, 2)
+    return _heard(gains, bands, truth) + FOLLOWED * _not_followed(gains, bands, truth)
+
+
+def _not_followed(gains: torch.Tensor, bands: torch.Tensor, truth: torch.Tensor) -> torch.Tensor:
+    """How much the course of each band misses of following the same talk close by, 0 to 2: one less the correlation over SEGMENT frames, where somebody speaks."""
+    got = torch.sqrt(gains * 10 ** (bands[:, :, HEARD] / 10) + 1e-8)[:, EDGE, SPEECH_BANDS]
+    wanted = (10 ** (truth / 20))[:, EDGE, SPEECH_BANDS]
+    x, y = (v.unfold(1, SEGMENT, SEGMENT_HOP) for v in (got, wanted))  # (clips, segments, bands, SEGMENT)
+    spoken = (y**2).mean((2, 3)) > SPOKEN
+    x, y = (v - v.mean(3, keepdim=True) for v in (x, y))
+    alike = (x * y).sum(3) / torch.sqrt((x**2).sum(3) * (y**2).sum(3) + 1e-12)
+    return 1 - alike[spoken].mean() if spoken.any() else gains.sum() * 0
+
+
+LOSSES = {
+    "bands": (loss_in_bands, 1.5e-3),
+    "heard": (loss_heard, 7e-4),
+    "followed": (loss_followed, 7e-4),
+}  # and the highest rate of learning
 
 
 def read(net: RoomMask, path: Path) -> None:
