@@ -17,9 +17,9 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from dubbin.core.errors import UnusableSound
-from dubbin.core.sound import apart
+from dubbin.core.sound import child_process
 from dubbin.core.sound.apart import decode_apart, look
-from dubbin.core.sound.decoder import HEAD
+from dubbin.core.sound.child import HEAD
 from dubbin.core.sound.reading import decode, probe
 from dubbin.core.sound.wav_header import read_wav_header
 from dubbin.core.sound.working_copy import WorkingCopies
@@ -120,7 +120,7 @@ def test_what_came_before_a_decoder_died_counts(decoder_that, tmp_path):
 
 
 def test_a_decoder_that_says_nothing_is_given_up(decoder_that, tmp_path, monkeypatch):
-    monkeypatch.setattr(apart, "PATIENCE_S", 0.2)
+    monkeypatch.setattr(child_process, "PATIENCE_S", 0.2)
     decoder_that(SAYS_INFO + "time.sleep(600)")
     with pytest.raises(UnusableSound, match="nothing has come"):
         list(decode_apart(written(tmp_path / "a.flac")))

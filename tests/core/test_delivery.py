@@ -30,7 +30,6 @@ from dubbin.core.deliver.riff import Cue, add_chunks, cue_chunks, read_cues
 from dubbin.core.deliver.room_tone import WithRoomTone, find_tone
 from dubbin.core.deliver.tags import publish, read_tags
 from dubbin.core.deliver.targets import all_targets, find_target, read_targets
-from dubbin.core.deliver.video import check_uncut, put_into_video
 from dubbin.core.episode.commands.arrangement import insert_break
 from dubbin.core.episode.commands.markers import add_chapter
 from dubbin.core.episode.model import Cut, Episode, Lane, Recording, Tags
@@ -407,53 +406,6 @@ def test_a_clip_is_a_stretch_with_its_words(talk):
     order = clip_order(Order("ep", "T", (), (), PUBLICATION), 6.0, 11.0)
     assert order.publication.words[0].start_s == pytest.approx(0.0) and all(w.speaker == "Tobias" for w in order.publication.words)
     assert "clip" in order.name
-
-
-def made_video(path, seconds: float = 3.0) -> None:
-    with av.open(str(path), "w") as out:
-        video, audio = out.add_stream("mpeg4", rate=25), out.add_stream("aac", rate=48000)
-        video.width, video.height, video.pix_fmt = 64, 48, "yuv420p"
-        audio.layout = "mono"
-        for k in range(round(seconds * 25)):
-            frame = av.VideoFrame.from_ndarray(np.full((48, 64, 3), k % 255, np.uint8), format="rgb24")
-            frame.pts = k
-            out.mux(video.encode(frame))
-        x = noise(seconds, -30, 5)[None]
-        for a in range(0, x.shape[1], 1024):
-            sound = av.AudioFrame.from_ndarray(np.ascontiguousarray(x[:, a : a + 1024]), format="fltp", layout="mono")
-            sound.sample_rate, sound.pts = 48000, a
-            out.mux(audio.encode(sound))
-        out.mux(video.encode(None))
-        out.mux(audio.encode(None))
-
-
-def pictures_of(path) -> list[bytes]:
-    with av.open(str(path)) as container:
-        return [bytes(p) for p in container.demux(video=0) if p.size]
-
-
-def test_the_treated_sound_goes_back_into_a_video_whose_picture_is_copied(tmp_path):
-    video = tmp_path / "in.mp4"
-    made_video(video)
-    n = np.arange(4 * 48000)
-    tone = Sound((0.2 * np.sin(2 * np.pi * 1000 * n / 48000))[None].astype(np.float32), 48000)
-    put_into_video(tone, video, 24000, tmp_path / "out.mp4")
-    assert pictures_of(tmp_path / "out.mp4") == pictures_of(video)
-    with av.open(str(tmp_path / "out.mp4")) as container:
-        x = np.concatenate([f.to_ndarray() for f in container.decode(audio=0)], axis=1)[0]
-    assert len(x) / 48000 == pytest.approx(3.0, abs=0.1)
-    spectrum = np.abs(np.fft.rfft(x[24000:72000]))
-    assert np.argmax(spectrum) == pytest.approx(1000, abs=2)
-    with pytest.raises(CannotWrite, match="recording itself"):
-        put_into_video(tone, video, 0, video)
-
-
-def test_a_video_whose_sound_was_cut_is_refused_with_a_reason():
-    recording = Recording("a", "/a.mp4", "f", 10 * RATE, RATE, 1)
-    episode = Episode("e", recordings=(recording,), lanes=(Lane("a", "a", (0,), "A"),))
-    assert check_uncut(episode, recording) == 0
-    with pytest.raises(CannotWrite, match="nothing was cut"):
-        check_uncut(replace(episode, cuts=(Cut(RATE, 2 * RATE),)), recording)
 
 
 def test_a_cover_in_memory_is_what_was_on_disk(picture):
