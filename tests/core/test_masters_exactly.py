@@ -26,7 +26,7 @@ from dubbin.core.deliver.master import (
     safe_name,
 )
 from dubbin.core.deliver.prediction import FOLD_LU, measure_program, predict
-from dubbin.core.deliver.proof import MOST_PEAKS, FileMeter, file_hash, judge, measure_file
+from dubbin.core.deliver.proof import MOST_PEAKS, FileMeter, _floor_between, file_hash, judge, measure_file, prove
 from dubbin.core.deliver.rendered import Limited, fold_channels, render
 from dubbin.core.deliver.targets import Reading, Target, check_target, problems, rules
 from dubbin.core.errors import CannotWrite, DubbinError
@@ -125,15 +125,45 @@ class TestFileMeter:
         ]
         assert read_by(FileMeter(RATE, 1), x).head_s == pytest.approx(1.0 if is_word else 2.0, abs=0.051)
 
+    @pytest.mark.parametrize(("ends_db", "head"), [(-31.0, 0.0), (-32.5, 1.0)])
+    def test_in_a_loud_room_what_is_12_db_under_the_loud_is_no_word(self, ends_db, head):
+        """So near to one another that nothing is 9 dB over the floor and a word."""
+        x = np.concatenate([hum(1.0, ends_db), hum(3.0, -20.0), hum(1.0, ends_db)])[None]
+        assert read_by(FileMeter(RATE, 1), x).head_s == pytest.approx(head, abs=0.051)
+
+    @pytest.mark.parametrize(
+        ("others_db", "floor_db"), [((-112.0,) * 20, -60.0), ((-108.0,) * 20, -108.0), ((-55.2,) * 20, -56.97), ((-54.8,) * 20, -60.0)]
+    )
+    def test_the_floor_is_of_what_lies_within_5_db_of_the_quietest_and_is_no_digital_silence(self, others_db, floor_db):
+        power = 10.0 ** (np.array((-60.0,) * 20 + others_db) / 10.0)
+        assert _floor_between(power) == pytest.approx(floor_db, abs=0.01)
+        assert _floor_between(power[:7]) is None and _floor_between(power[:8]) == pytest.approx(-60.0)
+
+    def test_a_soft_program_loses_in_mono_as_a_loud_one(self):
+        one = hum(1.0, -70.0)
+        assert read_by(FileMeter(RATE, 2), np.stack([one, F32(0.0) * one])).mono_loss_db == pytest.approx(3.01, abs=0.01)
+
+    def test_its_spectrum_is_measured(self):
+        found = read_by(FileMeter(RATE, 1), hum(2.0, -20.0)[None]).spectrum
+        assert found is not None and found.frequency_hz[int(np.argmax(found.level_db))] == pytest.approx(400, rel=0.1)
+
+    def test_a_file_is_held_against_a_target_as_it_is_measured(self, tmp_path):
+        sf.write(tmp_path / "a.wav", hum(3.0, -20.0), RATE, subtype="FLOAT")
+        told: list[float] = []
+        proof = prove(tmp_path / "a.wav", TARGET, Task(told.append))
+        again = judge(tmp_path / "a.wav", TARGET, measure_file(tmp_path / "a.wav"))
+        assert (proof.file, proof.target, proof.problems, proof.rules) == (again.file, "own", again.problems, again.rules) and told
+        assert proof.measured.loudness == again.measured.loudness
+
     def test_a_file_is_decoded_and_known_by_its_bytes(self, tmp_path):
         path = tmp_path / "a.wav"
-        x = hum(2.0, -20.0)
+        x = hum(40.0, -20.0)
         sf.write(path, x, RATE, subtype="FLOAT")
         told: list[float] = []
         found = measure_file(path, Task(told.append))
-        assert found.rms_dbfs == pytest.approx(-20.0, abs=1e-3) and found.duration_s == 2.0 and found.history is not None
+        assert found.rms_dbfs == pytest.approx(-20.0, abs=1e-3) and found.duration_s == 40.0 and found.history is not None
         assert found.bytes == path.stat().st_size and found.sha256 == hashlib.sha256(path.read_bytes()).hexdigest() == file_hash(path)
-        assert "sndfile" not in found.codec and found.codec and told and 0 <= min(told) <= max(told) <= 1
+        assert "sndfile" not in found.codec and found.codec and told == sorted(told) and 0 <= min(told) < 0.6 < max(told) <= 1
         x[100] = np.nan
         sf.write(path, x, RATE, subtype="FLOAT")
         assert measure_file(path).rms_dbfs == pytest.approx(-20.0, abs=1e-2), "what is no number is silence"

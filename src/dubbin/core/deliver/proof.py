@@ -23,7 +23,7 @@ MOST_PEAKS = 12
 FRAME_S = 0.05  # of the noise meter
 QUIET_UNDER_LOUD_DB, QUIET_OVER_FLOOR_DB = 32.0, 9.0  # what is softer is no word, at the ends of a file
 FEWEST_GAPS = 8
-DIGITAL_SILENCE_DB = -110.0
+DIGITAL_SILENCE_DB, GAPS_WITHIN_DB = -110.0, 5.0
 
 
 @dataclass(frozen=True)
@@ -118,12 +118,12 @@ class FileMeter:
 
 def _floor_between(power: NDArray[np.float64]) -> float | None:
     """RMS in dBFS of the quiet frames of some length: what is heard where nobody speaks."""
-    level = 10.0 * np.log10(power[power > 10.0 ** (DIGITAL_SILENCE_DB / 10.0)] + 1e-15)
-    if len(level) < FEWEST_GAPS:
+    sounding = power[power > 10.0 ** (DIGITAL_SILENCE_DB / 10.0)]
+    if len(sounding) < FEWEST_GAPS:
         return None
-    anchor = float(np.quantile(level, 0.05))
-    quiet = power[(power > 10.0 ** (DIGITAL_SILENCE_DB / 10.0)) & (10.0 * np.log10(power + 1e-15) < anchor + 5.0)]
-    return finite_or_none(power_to_db(float(np.mean(quiet)))) if len(quiet) else None
+    level = 10.0 * np.log10(sounding)
+    quiet = sounding[level < float(np.quantile(level, 0.05)) + GAPS_WITHIN_DB]
+    return float(power_to_db(float(np.mean(quiet))))
 
 
 def _quiet_ends(power: NDArray[np.float64]) -> tuple[float | None, float | None]:
