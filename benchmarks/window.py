@@ -98,7 +98,7 @@ def _close(window) -> None:  # type: ignore[no-untyped-def]
 
 def _glide(home: Path) -> list[Row]:
     """Frames drawn one after the other while the lanes of three hours scroll and zoom; what is drawn in the background goes on beside."""
-    from dubbin.window.lanes.lanes_view import Picture
+    from dubbin.window.lanes.lane_pictures import Picture
     from dubbin.window.shell.step import Step
 
     application, window, settle = _open(home, LONG_HOURS)
@@ -106,7 +106,7 @@ def _glide(home: Path) -> list[Row]:
     settle()
     out = []
     for picture in Picture:
-        window.lanes.set_picture(picture)
+        window.lanes.pictures.set_picture(picture)
         for name, span_s in (("half a minute wide", 30), ("half an hour wide", 1800)):
             window.view.show_range(3600 * RATE, (3600 + span_s) * RATE)
             settle()

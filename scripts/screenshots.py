@@ -29,7 +29,7 @@ def main() -> None:
     from dubbin.core.folders import user_folders
     from dubbin.core.sound.working_copy import WorkingCopies
     from dubbin.demo.episode import build_demo
-    from dubbin.window.lanes.lanes_view import Picture
+    from dubbin.window.lanes.lane_pictures import Picture
     from dubbin.window.parts.theme import Theme
     from dubbin.window.rooms import make_window
     from dubbin.window.shell.step import Step
@@ -86,10 +86,10 @@ def main() -> None:
     window.actions_by_id["repair-all"].run()
     settle()
     look_at(50.0, 62.0)
-    window.lanes.set_picture(Picture.BOTH)
+    window.lanes.pictures.set_picture(Picture.BOTH)
     repair.panes.choice._choose("places")
     shot("2-repair-places")
-    window.lanes.set_picture(Picture.WAVES)
+    window.lanes.pictures.set_picture(Picture.WAVES)
     repair.panes.choice._choose("spectrum")
     window.session.pick_lane(window.session.episode.lanes[0].id)
     look_at(50.0, 78.0)

@@ -24,7 +24,7 @@ from dubbin.core.mix.monitor import MonitorMode
 from dubbin.core.sound import working_copy
 from dubbin.core.sound.working_copy import WorkingCopies
 from dubbin.demo.episode import EPISODE_FILE
-from dubbin.window.lanes.lanes_view import Picture
+from dubbin.window.lanes.lane_pictures import Picture
 from dubbin.window.parts.collector import Collector
 from dubbin.window.parts.theme import Theme
 from dubbin.window.player.sinks import SimulatedSink
@@ -156,7 +156,7 @@ def put_down(qtbot, window: MainWindow, path: Path) -> None:
     window.theme.set_night(False)
     if window.playing.loop:
         window.playing.toggle_loop()
-    window.lanes.set_picture(Picture.WAVES)
+    window.lanes.pictures.set_picture(Picture.WAVES)
     window.go_step(Step.INTAKE)
     window.preferences.set("places", {})
     window.words_pane.field.clear()

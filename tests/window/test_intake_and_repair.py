@@ -13,7 +13,7 @@ from dubbin.core.measure.measuring import measure_recording
 from dubbin.core.measure.spectrogram import hz_of, share_of, spectrogram
 from dubbin.core.mix.monitor import MonitorMode
 from dubbin.window.intake.marker_list import NOTE, REMOVE
-from dubbin.window.lanes.lanes_view import Picture
+from dubbin.window.lanes.lane_pictures import Picture
 from dubbin.window.parts.finding_row import FindingRow
 from dubbin.window.shell.step import Step
 from tests.conftest import RATE, noise, rms_db, tone
@@ -159,9 +159,9 @@ def test_a_sound_is_taken_out_of_a_rectangle_on_the_spectrogram(window, qtbot):
     window.lanes.setFocus()
     QTest.keyClick(window.lanes, Qt.Key.Key_G)
     QTest.keyClick(window.lanes, Qt.Key.Key_G)
-    assert window.lanes.picture is Picture.SPECTROGRAM
+    assert window.lanes.pictures.picture is Picture.SPECTROGRAM
     window.lanes.grab()
-    qtbot.waitUntil(lambda: bool(window.lanes._spectrograms._tiles), timeout=10_000)
+    qtbot.waitUntil(lambda: bool(window.lanes.pictures._spectrograms._tiles), timeout=10_000)
     window.lanes.grab()
     lane, rect = window.lanes.lane_rects()[0]
     a, b = QPoint(200, round(rect.top() + 30)), QPoint(320, round(rect.top() + 70))
@@ -187,7 +187,7 @@ def test_a_sound_is_taken_out_of_a_rectangle_on_the_spectrogram(window, qtbot):
 
 def test_a_spectrogram_stays_in_sight_while_another_scale_is_drawn(window, qtbot):
     window.go_step(Step.REPAIR)
-    window.lanes.set_picture(Picture.SPECTROGRAM)
+    window.lanes.pictures.set_picture(Picture.SPECTROGRAM)
     window.lanes.grab()
     settle(qtbot, window)
     _, rect = window.lanes.lane_rects()[0]

@@ -17,7 +17,7 @@ from PyQt6.QtWidgets import QWidget
 
 from dubbin.core.episode.commands.cuts import cut_stretch
 from dubbin.core.episode.commands.markers import add_chapter, add_marker
-from dubbin.window.lanes.lanes_view import Picture
+from dubbin.window.lanes.lane_pictures import Picture
 from dubbin.window.shell.main_window import MainWindow
 from dubbin.window.shell.step import Step
 from tests.conftest import RATE
@@ -93,7 +93,7 @@ def test_it_looks_as_it_was_approved(window, tmp_path, view, night):
 
 @pytest.mark.parametrize("picture", [Picture.SPECTROGRAM, Picture.BOTH])
 def test_spectrograms_look_as_they_were_approved(window, qtbot, tmp_path, picture):
-    window.lanes.set_picture(picture)
+    window.lanes.pictures.set_picture(picture)
     window.grab()
     settle(qtbot, window)
     qtbot.waitUntil(lambda: not any(window.jobs.is_busy(("spectrogram", lane.id)) for lane in window.session.episode.lanes))

@@ -134,7 +134,7 @@ class TestHowFar:
     def test_the_shuttle_leads_on_from_a_seam_that_is_heard(self, window, qtbot):
         window.session.do(cut_stretch(window.session.episode, 20 * RATE, 21 * RATE))
         window.navigation.go(19 * RATE)
-        window.playing.hear_seam()
+        window.seam_walk.hear()
         qtbot.waitUntil(lambda: window.player.sink.played() > RATE // 4)
         window.playing.shuttle(1)
         assert window.player.speed == 1.5

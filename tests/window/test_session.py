@@ -194,10 +194,10 @@ def test_a_preview_in_balance_ends_with_escape_after_another_episode_was_opened(
 def test_another_episode_brings_nothing_of_the_last_one_along(window, qtbot):
     window.selection.select(1000, 2000)
     window.session.pick_lane(window.session.episode.lanes[1].id)
-    window.lanes.zoom_level(8.0)
+    window.lanes.pictures.zoom_level(8.0)
     window.set_document(Document(window.session.folders.journals))
     assert window.session.picked_lane is None and window.selection.range is None and len(window.session.recordings) == 0
-    assert window.lanes.level_zoom == 1.0
+    assert window.lanes.pictures.level_zoom == 1.0
     for step in Step:
         window.go_step(step)
         status = window.pages[step].status()

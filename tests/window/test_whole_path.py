@@ -174,9 +174,9 @@ def test_playing_moves_the_head_in_real_time_and_what_is_heard_is_the_program(wi
 
 def test_a_seam_is_heard_and_the_head_comes_back(window, qtbot):
     window.pages[Step.EDIT].acts.pausing.toggle_all()
-    window.playing.go_seam(1)
+    window.seam_walk.go(1)
     at = window.selection.head
-    window.playing.hear_seam()
+    window.seam_walk.hear()
     qtbot.waitUntil(lambda: not window.player.is_playing, timeout=10_000)
     assert window.selection.head == at
     assert rms_db(window.player.sink.heard()) > -60

@@ -18,7 +18,7 @@ ON_BOTH = ON_LANES + ON_WORDS
 
 def edit_actions(shared: Shared, acts: EditActs, find: Callable[[], None]) -> list[Action]:
     """find: puts the cursor into the field that finds words."""
-    session, playing = shared.session, shared.playing
+    session, walk = shared.session, shared.seam_walk
     cutting, pausing, moving = acts.cutting, acts.pausing, acts.moving
 
     needs = Needs(session)
@@ -28,7 +28,7 @@ def edit_actions(shared: Shared, acts: EditActs, find: Callable[[], None]) -> li
         lambda: bool(session.episode.chapters), tr("There are no chapters yet: add one at the play head, or have them suggested.")
     )
     has_range = Need(lambda: shared.selection.range is not None, tr("Select a stretch first: drag over the lanes or the words."))
-    has_seams = Need(lambda: bool(playing.seams()), tr("There are no seams yet: nothing is cut."))
+    has_seams = Need(lambda: bool(walk.all()), tr("There are no seams yet: nothing is cut."))
     can_cut = Need(
         cutting.can_cut, tr("Select a stretch first: drag over the lanes or the words, or set its start with I and its end with O.")
     )
@@ -39,7 +39,7 @@ def edit_actions(shared: Shared, acts: EditActs, find: Callable[[], None]) -> li
     has_taken = Need(moving.has_taken, tr("Nothing is in the clipboard yet: select a stretch and press Ctrl+C, or cut it with X."))
 
     def walk_doubtful() -> None:
-        if not playing.walk_doubtful(acts.seams.is_doubtful):
+        if not walk.walk_doubtful(acts.seams.is_doubtful):
             session.said.emit(tr("No further seam is doubtful."))
 
     return [

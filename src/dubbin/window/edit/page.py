@@ -71,7 +71,7 @@ class EditPage(Page):
         self.fillers = FillerList(session, self.speech, self.acts.fillers)
         self.retakes = RetakeList(session, self.speech, self.acts.retakes, playing)
         self.overlaps = OverlapList(session, self.acts.overlaps, selection, playing)
-        self.seams = SeamList(session, self.acts.seams, playing)
+        self.seams = SeamList(session, self.acts.seams, shared.seam_walk)
         self.program = ProgramList(session, selection, go)
         self.history = HistoryList(session)
         self.seam_settings = SeamSettings(session, self.seams)

@@ -11,21 +11,21 @@ from dubbin.core.figures import clock, number, span_text
 from dubbin.core.texts import tr
 from dubbin.window.edit.seam_watch import SeamWatch, seams_of
 from dubbin.window.parts.active_table import ActiveTable
-from dubbin.window.player.playing import Playing
+from dubbin.window.player.seam_walk import SeamWalk
 from dubbin.window.session.session import Session
 
 
 class SeamList(ActiveTable):
     """Every seam: how it is joined, and what measurement doubts."""
 
-    def __init__(self, session: Session, seams: SeamWatch, playing: Playing) -> None:
+    def __init__(self, session: Session, seams: SeamWatch, walk: SeamWalk) -> None:
         super().__init__(
             tr("Seams"),
             (tr("At"), tr("Cut"), tr("Crossfade"), tr("Shape"), tr("Doubt")),
             4,
             tr("Every cut leaves a seam, which is listed here with its crossfade. Nothing is cut yet."),
         )
-        self._session, self._seams, self._playing = session, seams, playing
+        self._session, self._seams, self._walk = session, seams, walk
         self._entries: list[tuple[int, int]] = []
         self.on_row = self._go
 
@@ -60,7 +60,7 @@ class SeamList(ActiveTable):
 
     def _go(self, row: int) -> None:
         if row < len(self._entries):
-            self._playing.play_seam(*self._entries[row])
+            self._walk.play(*self._entries[row])
 
     def picked(self) -> tuple[int, int] | None:
         row = self.currentRow()

@@ -43,9 +43,9 @@ def lane_actions(
         Action("zoom-out", VIEW, "zoom", tr("Zoom out"), ("-", "Ctrl+-"), lambda: navigation.zoom(2.0), has_lanes),
         Action("zoom-all", VIEW, "zoom", tr("Zoom to fit"), ("0", "Ctrl+0"), view.show_all, has_lanes),
         Action("zoom-selection", VIEW, "zoom", tr("Zoom to selection"), ("Z",), navigation.zoom_selection, has_range, on=LANES),
-        Action("picture", VIEW, "lanes", tr("Waveform or spectrogram"), ("G",), lanes.next_picture, has_lanes, on=LANES),
-        Action("higher", VIEW, "lanes", tr("Taller waveforms"), ("Up",), lambda: lanes.zoom_level(1.25), has_lanes),
-        Action("lower", VIEW, "lanes", tr("Shorter waveforms"), ("Down",), lambda: lanes.zoom_level(0.8), has_lanes),
+        Action("picture", VIEW, "lanes", tr("Waveform or spectrogram"), ("G",), lanes.pictures.next_picture, has_lanes, on=LANES),
+        Action("higher", VIEW, "lanes", tr("Taller waveforms"), ("Up",), lambda: lanes.pictures.zoom_level(1.25), has_lanes),
+        Action("lower", VIEW, "lanes", tr("Shorter waveforms"), ("Down",), lambda: lanes.pictures.zoom_level(0.8), has_lanes),
         Action("lane-up", VIEW, "lanes", tr("Lane above"), ("PgUp",), lambda: navigation.pick_neighbour(-1), has_lanes),
         Action("lane-down", VIEW, "lanes", tr("Lane below"), ("PgDown",), lambda: navigation.pick_neighbour(1), has_lanes),
     ]  # fmt: skip

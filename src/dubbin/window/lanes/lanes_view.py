@@ -2,14 +2,9 @@
 
 from __future__ import annotations
 
-from enum import StrEnum
-
-import numpy as np
-from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import (
     QContextMenuEvent,
-    QImage,
     QMouseEvent,
     QPainter,
     QPaintEvent,
@@ -25,18 +20,13 @@ from dubbin.core.episode.commands.cuts import move_cut_edges
 from dubbin.core.episode.model import Cut, Lane, Role
 from dubbin.core.figures import clock, number
 from dubbin.core.measure.spectrogram import hz_of
-from dubbin.core.mix.monitor import MonitorMode
-from dubbin.core.mix.program import audible_lanes
-from dubbin.core.sound.peaks import PeakPyramid
-from dubbin.core.sound.source import Source
 from dubbin.core.texts import tr
+from dubbin.window.lanes.lane_pictures import LanePictures, Picture
 from dubbin.window.lanes.level_line import Grip, LevelLine
 from dubbin.window.lanes.marks import LENGTHS_H, RULER_H, Marks
 from dubbin.window.lanes.overlays import Overlays
 from dubbin.window.lanes.reduction_strip import paint_reduction
-from dubbin.window.lanes.spectrogram_tiles import SpectrogramTiles
 from dubbin.window.lanes.viewport import Viewport
-from dubbin.window.lanes.wave_image import FinePixels, columns_of, laid_over, wave_image
 from dubbin.window.lanes.words_strip import STRIP_H, ShownWord, paint_covers, paint_placed, paint_splits, paint_words, words_to_show
 from dubbin.window.parts.theme import Theme, font
 from dubbin.window.session.selection import Band, Selection
@@ -45,17 +35,7 @@ from dubbin.window.session.speech import Speech
 
 GAP = 6
 EDGE_PX, CLICK_PX = 5, 4
-VEIL = 120
 TELL_MS = 400  # after the last move it is told where one is
-FULLEST = 0.92  # of a lane's height for its loudest sample
-
-
-class Picture(StrEnum):
-    """What the lanes show of the sound."""
-
-    WAVES = "waves"
-    BOTH = "both"
-    SPECTROGRAM = "spectrogram"
 
 
 class LanesView(QWidget):
@@ -77,12 +57,9 @@ class LanesView(QWidget):
         self._marks = Marks(session, view, selection, theme)
         self._grip: tuple[Grip, QRectF] | None = None
         self._grip_moved = False
-        self.picture = Picture.WAVES
-        self.level_zoom = 1.0
-        self._spectrograms = SpectrogramTiles(session, view, theme)
-        self._spectrograms.changed.connect(self.update)
+        self.pictures = LanePictures(session, view, theme, self._levels)
+        self.pictures.changed.connect(self.update)
         self._band_lane: Lane | None = None
-        self._images: dict[tuple[object, ...], QImage] = {}
         self._press: QPointF | None = None
         self._press_frame = 0
         self._edge: tuple[Cut, bool] | None = None
@@ -92,25 +69,21 @@ class LanesView(QWidget):
         self.setAccessibleName(tr("Lanes"))
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setMinimumHeight(150)
-        session.episode_changed.connect(self._on_changed)
-        session.sounds_changed.connect(self._on_changed)
-        session.findings_changed.connect(self._on_changed)
-        session.monitor.changed.connect(self._on_changed)
+        session.episode_changed.connect(self.pictures.forget)
+        session.sounds_changed.connect(self.pictures.forget)
+        session.findings_changed.connect(self.pictures.forget)
+        session.monitor.changed.connect(self.pictures.forget)
         session.lane_picked.connect(self.update)
         view.changed.connect(self.update)
         selection.changed.connect(self.update)
         selection.head_changed.connect(self.update)
-        theme.changed.connect(self._on_changed)
+        theme.changed.connect(self.pictures.forget)
         self._telling = QTimer(self)
         self._telling.setSingleShot(True)
         self._telling.setInterval(TELL_MS)
         self._telling.timeout.connect(lambda: self.setAccessibleDescription(self.describe()))
         for signal in (selection.changed, selection.head_changed):
             signal.connect(self._telling.start)
-
-    def _on_changed(self, *_: object) -> None:
-        self._images.clear()
-        self.update()
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         self._view.set_width(self.width())
@@ -162,7 +135,7 @@ class LanesView(QWidget):
             if rect.contains(event.position()):
                 self._session.pick_lane(lane.id)
                 wants_band = bool(event.modifiers() & Qt.KeyboardModifier.AltModifier)
-                self._band_lane = lane if wants_band and self.picture is not Picture.WAVES else None
+                self._band_lane = lane if wants_band and self.pictures.picture is not Picture.WAVES else None
 
     def _grip_at(self, at: QPointF) -> tuple[Grip, QRectF] | None:
         """A lane's level or fade under the pointer, where levels are shown."""
@@ -216,15 +189,6 @@ class LanesView(QWidget):
         """Show what the page in front asks for."""
         self._overlays = overlays
         self.update()
-
-    def set_picture(self, picture: Picture) -> None:
-        self.picture = picture
-        self._on_changed()
-
-    def next_picture(self) -> None:
-        """From waves to both to spectrograms, and round."""
-        pictures = list(Picture)
-        self.set_picture(pictures[(pictures.index(self.picture) + 1) % len(pictures)])
 
     def _moved_edge(self, frame: int) -> Change:
         assert self._edge is not None
@@ -298,18 +262,9 @@ class LanesView(QWidget):
         if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
             self._view.zoom(0.8 ** (turn / 120), event.position().x())
         elif event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
-            self.zoom_level(1.25 ** (turn / 120))
+            self.pictures.zoom_level(1.25 ** (turn / 120))
         else:
             self._view.scroll(-turn * 0.8)
-
-    def zoom_level(self, factor: float) -> None:
-        self.level_zoom = min(max(self.level_zoom * factor, 0.5), 40.0)
-        self._on_changed()
-
-    def reset_level(self) -> None:
-        """Waves as high as their lanes again."""
-        self.level_zoom = 1.0
-        self._on_changed()
 
     def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
         if event and self._session.episode.lanes:
@@ -332,7 +287,7 @@ class LanesView(QWidget):
         self._marks.lay(self.width(), rects, self._bottom())
         for lane, rect in rects:
             self._paint_lane(p, lane, rect)
-            if lane.touch_ups and self.picture is not Picture.WAVES:
+            if lane.touch_ups and self.pictures.picture is not Picture.WAVES:
                 self._marks.touch_ups(p, lane, rect)
         for lane, rect in rects:
             paint_covers(p, c, self._view, lane, rect)
@@ -402,14 +357,9 @@ class LanesView(QWidget):
     def _paint_lane(self, p: QPainter, lane: Lane, rect: QRectF) -> None:
         c = self._theme.colours
         p.fillRect(rect, c.q("card"))
-        audible = lane in audible_lanes(self._session.episode.lanes)
         words = self._words_under(lane)
         sound = rect.adjusted(0, 0, 0, -STRIP_H) if words else rect
-        if self.picture is not Picture.WAVES:
-            self._paint_spectrogram(p, lane, sound)
-        image = self._image(lane, int(sound.height()), audible) if self.picture is not Picture.SPECTROGRAM else None
-        if image is not None:
-            p.drawImage(rect.topLeft(), image)
+        self.pictures.paint(p, lane, sound, self.devicePixelRatioF())
         p.setPen(QPen(c.q("line"), 1))
         p.drawLine(QPointF(0, rect.top()), QPointF(self.width(), rect.top()))
         p.drawLine(QPointF(0, rect.bottom()), QPointF(self.width(), rect.bottom()))
@@ -420,78 +370,3 @@ class LanesView(QWidget):
         if not self._overlays.words or lane.role is not Role.VOICE:
             return []
         return words_to_show(self._view, self._speech.table, lane, self._session.episode.rate)
-
-    def _paint_spectrogram(self, p: QPainter, lane: Lane, rect: QRectF) -> None:
-        sound, mode = self._session.analyses.sound(lane), self._session.monitor.mode
-        if sound is None:
-            return
-        treats = bool(sound.repaired.stages or sound.voiced.stages)
-        # What is not computed yet is shown as recorded: the picture never waits.
-        if not treats or mode is MonitorMode.RECORDED or self._session.analyses.treated(lane) is None:
-            source, side = sound.recorded, MonitorMode.RECORDED.value
-        else:
-            source, side = sound.heard(mode), f"{mode.value} {self._session.analyses.key(lane).voiced!r}"
-        p.save()
-        p.setClipRect(rect)
-        self._spectrograms.paint(p, lane, rect, source, side)
-        if self.picture is Picture.BOTH:
-            p.fillRect(rect, self._theme.colours.q("card", VEIL))  # so that the wave over it stays readable
-        p.restore()
-
-    def _image(self, lane: Lane, height: int, audible: bool) -> QImage | None:
-        view = self._view
-        copy = self._session.recordings.copy(lane.recording)
-        sound = self._session.analyses.sound(lane)
-        if copy is None or sound is None or height < 4:
-            return None
-        ratio = self.devicePixelRatioF()
-        key = (lane.id, height, view.start, view.per_pixel, view.width, view.folded, audible, ratio)
-        if key not in self._images:
-            if len(self._images) > 12:
-                self._images.clear()
-            image = self._draw(lane, copy.peaks, round(height * ratio), audible)
-            image.setDevicePixelRatio(ratio)
-            self._images[key] = image
-        return self._images[key]
-
-    def _draw(self, lane: Lane, peaks: PeakPyramid, height: int, audible: bool) -> QImage:
-        c, session = self._theme.colours, self._session
-        sound, treated, mode = session.analyses.sound(lane), session.analyses.treated(lane), session.monitor.mode
-        assert sound is not None
-        loudest = max(float(np.max(np.abs(peaks.levels[-1]))), 0.05)
-        zoom = FULLEST / loudest * self.level_zoom
-        recorded = self._columns(lane, peaks, sound.recorded)
-        strong = 255 if audible else 90
-        treats = bool(sound.repaired.stages or sound.voiced.stages)
-        if self.picture is Picture.BOTH:
-            strong = 215 if audible else 90
-        if mode is MonitorMode.RECORDED or not treats:
-            role = "indigo" if lane.role is Role.VOICE else "muted"
-            return wave_image(recorded, height, c.q(role, strong), zoom)
-        pale = 0 if self.picture is Picture.BOTH else 70 if audible else 40
-        if treated is None:  # all that there is to see until it is treated
-            pale = 170 if audible else 70
-        layers = [wave_image(recorded, height, c.q("indigo", pale), zoom)]
-        if treated is not None:
-            after = self._columns(lane, treated.peaks, sound.voiced)
-            if mode is MonitorMode.REMOVED:
-                # What is missing at either side of the treated wave.
-                gone = np.stack(
-                    [
-                        np.minimum(recorded[:, 0] - after[:, 0], 0),
-                        np.maximum(recorded[:, 1] - after[:, 1], 0),
-                    ],
-                    1,
-                )
-                layers.append(wave_image(gone, height, c.q("brick", strong), zoom))
-            else:
-                layers.append(wave_image(after, height, c.q("saddle", strong), zoom))
-        return laid_over(layers)
-
-    def _columns(self, lane: Lane, peaks: PeakPyramid, source: Source) -> NDArray[np.float32]:
-        """Lowest and highest sample of every pixel; what lies under the program is drawn where it is heard."""
-        fine = FinePixels(self._view, self.devicePixelRatioF())
-        if lane.bed is None:
-            return columns_of(fine, peaks, source, lane.start_frame)
-        coarse = peaks.around(range(peaks.channels), self._levels.recording_frames(lane, self._view.width), self._view.per_pixel)
-        return coarse[np.minimum(np.arange(fine.width) * self._view.width // max(fine.width, 1), self._view.width - 1)]

@@ -16,7 +16,6 @@ from dubbin.window.player.player import Player
 from dubbin.window.session.program_measure import sounds_otherwise
 from dubbin.window.session.selection import Selection
 from dubbin.window.session.session import Session
-from dubbin.window.session.stepping import neighbour
 
 SEAM_LEAD_S, SEAM_TAIL_S = 1.2, 1.2
 BETWEEN_MS = 300  # of silence between before and after
@@ -27,7 +26,7 @@ PLACE_LEAD_S, PLACE_TAIL_S = 0.6, 1.0
 
 
 class Playing(QObject):
-    """Play and stop, seams, loop; keeps what plays up to date with the episode."""
+    """Play and stop, places, speeds, loop; keeps what plays up to date with the episode."""
 
     loop_changed = pyqtSignal(bool)
     speed_changed = pyqtSignal(float)
@@ -170,6 +169,12 @@ class Playing(QObject):
             self._return_to = self._selection.head
             self._play(self._session.monitor.program(TimeMap(stretches)), 0, apart=True, loop=self.loop)
 
+    def play_around(self, program_frame: int) -> None:
+        """Hear a second or so of the program on both sides of one of its frames, and come back to where that is."""
+        program, rate = self._session.monitor.program(), self._session.episode.rate
+        self._return_to = self._session.map.to_session(program_frame)
+        self._play(program, max(0, program_frame - round(SEAM_LEAD_S * rate)), program_frame + round(SEAM_TAIL_S * rate))
+
     def play_place(self, start: int, end: int) -> None:
         """Go to a place of the session and hear it with a little before and after, cut or not."""
         self._go_to_place(start)
@@ -178,69 +183,6 @@ class Playing(QObject):
     def toggle_loop(self) -> None:
         self.loop = not self.loop
         self.loop_changed.emit(self.loop)
-
-    def seams(self) -> list[int]:
-        """Program frames of all seams."""
-        return self._session.map.seams()
-
-    def hear_seam(self) -> None:
-        """Play a second or so around the seam nearest to the play head."""
-        seams = self.seams()
-        if not seams:
-            return
-        at = self._session.map.to_program_or_next(self._selection.head)
-        self._play_around(min(seams, key=lambda s: abs(s - at)))
-
-    def _next_seam(self, direction: int, wanted: Callable[[int], bool] = lambda _: True) -> int | None:
-        """The nearest seam on one side of the play head, in program frames."""
-        at = self._session.map.to_program_or_next(self._selection.head)
-        return neighbour([s for s in self.seams() if wanted(s)], at, direction, lambda s: s)
-
-    def walk(self) -> None:
-        """Hear the next seam after the play head, and go there."""
-        seam = self._next_seam(1)
-        if seam is not None:
-            self._go(seam)
-            self._play_around(seam)
-
-    def go_seam(self, direction: int) -> None:
-        """Move the play head to the next (1) or the previous (-1) seam."""
-        seam = self._next_seam(direction)
-        if seam is not None:
-            self._go(seam)
-
-    def walk_doubtful(self, doubtful: Callable[[tuple[int, int]], bool]) -> bool:
-        """Hear the next seam that measurement doubts; whether there was one."""
-        time_map = self._session.map
-
-        def wanted(seam: int) -> bool:
-            frames = time_map.seam_frames(seam)
-            return frames is not None and doubtful(frames)
-
-        seam = self._next_seam(1, wanted)
-        if seam is not None:
-            self._go(seam)
-            self._play_around(seam)
-        return seam is not None
-
-    def play_seam(self, before: int, after: int) -> None:
-        """Go to a seam, given by the session frames on both sides, and hear it."""
-        time_map = self._session.map
-        for seam in self.seams():
-            if time_map.seam_frames(seam) == (before, after):
-                self._go(seam)
-                self._play_around(seam)
-                return
-
-    def _go(self, program_frame: int) -> None:
-        self._selection.set_head(self._session.map.to_session(program_frame))
-        self._view.reveal(self._selection.head)
-
-    def _play_around(self, seam: int) -> None:
-        program, rate = self._session.monitor.program(), self._session.episode.rate
-        self._return_to = self._session.map.to_session(seam)
-        start = max(0, seam - round(SEAM_LEAD_S * rate))
-        self._play(program, start, seam + round(SEAM_TAIL_S * rate))
 
     def _on_head(self, frame: int) -> None:
         self._selection.set_head(frame)

@@ -35,6 +35,7 @@ from dubbin.window.parts.theme import Theme
 from dubbin.window.player.actions import player_actions
 from dubbin.window.player.player import Player
 from dubbin.window.player.playing import Playing
+from dubbin.window.player.seam_walk import SeamWalk
 from dubbin.window.player.sinks import Sink, best_sink, device_names
 from dubbin.window.player.tone import short_tone
 from dubbin.window.session.job_bridge import JobBridge
@@ -101,6 +102,7 @@ class MainWindow(QMainWindow):
             self.session.episode.rate, sink or best_sink(self.session.episode.rate, self.preferences.get("sound_device", ""))
         )
         self.playing = Playing(self.session, self.selection, self.view, self.player)
+        self.seam_walk = SeamWalk(self.session, self.selection, self.view, self.playing)
         self.speech = Speech(self.session, self.preferences)
         self._selection_keeper = SelectionKeeper(self.session, self.speech, self.selection)
         self.lanes = LanesView(self.session, self.view, self.selection, theme, self.speech)
@@ -110,7 +112,7 @@ class MainWindow(QMainWindow):
         self.files = EpisodeFiles(self, self.session, self.notices, self.set_document, self.go_step, self.preferences, recent)
         self.actions_by_id = ActionList(self.memory.own_keys())
         self.shared = Shared(
-            self, theme, self.session, self.selection, self.view, self.navigation, self.playing, self.speech, ProgramMeasure(self.session),
+            self, theme, self.session, self.selection, self.view, self.navigation, self.playing, self.seam_walk, self.speech, ProgramMeasure(self.session),
             self.lanes, self.words_pane, self.preferences, self.actions_by_id, self.files.folder, self.go_step,
         )  # fmt: skip
         self.card_run = CardRun(self.session, self.speech)
@@ -146,7 +148,7 @@ class MainWindow(QMainWindow):
         actions.add(shell_actions(self.shared, self.files, self.card_sheet, self.recipes, self.help, self))
         go_to = GoToTime(self, self.session, self.selection, self.view, self.navigation)
         actions.add(lane_actions(self.session, self.selection, self.view, self.navigation, self.lanes, go_to))
-        actions.add(player_actions(self.session, self.selection, self.playing))
+        actions.add(player_actions(self.session, self.selection, self.playing, self.seam_walk))
         actions.add(word_actions(self.session, WordSteps(self.session, self.speech, self.selection, self.view, self.navigation)))
 
     def _build(self) -> None:
@@ -289,7 +291,7 @@ class MainWindow(QMainWindow):
         self.selection.set_head(0)
         self.session.set_document(document)
         self.view.show_all()
-        self.lanes.reset_level()
+        self.lanes.pictures.reset_level()
         self._on_episode_changed()
         self._show_episode()
 

@@ -13,6 +13,7 @@ from dubbin.window.lanes.viewport import Viewport
 from dubbin.window.parts.action import ActionList
 from dubbin.window.parts.theme import Theme
 from dubbin.window.player.playing import Playing
+from dubbin.window.player.seam_walk import SeamWalk
 from dubbin.window.session.preferences import Preferences
 from dubbin.window.session.program_measure import ProgramMeasure
 from dubbin.window.session.selection import Selection
@@ -33,6 +34,7 @@ class Shared:
     view: Viewport
     navigation: Navigation
     playing: Playing
+    seam_walk: SeamWalk
     speech: Speech
     program: ProgramMeasure
     lanes: LanesView
