@@ -1,7 +1,7 @@
 """Dereverb: the late echo of the room goes down, the voice comes close.
 
 Two steps. Weighted prediction error: what can be predicted of a sub-band from its own past, at least 48 ms ago, is echo and is
-subtracted; direct sound and early reflections can't be predicted from so far. Then what late echo remains is taken down, by the mean of
+subtracted; direct sound and early reflections can't be predicted from so far. Then what late echo remains is taken down, by a mean of
 two gains: one from the room's decay, as for a noise, and one of a small network that has heard many rooms (`room_mask`).
 Behind the neural denoiser it is given a share of what that took of the room (`wants_rooms`), without which too little of the voice is left
 to tell from its echo.

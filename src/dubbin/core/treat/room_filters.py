@@ -3,7 +3,8 @@
 Frames count the less for a filter the more power the voice has in them, since there it isn't echo that explains them. In the first round that power is the recording's own, echo
 included; in the second it is what the first round and the room's network leave of it. Sources: Nakatani et al., "Speech dereverberation based on variance-normalized delayed linear
 prediction", IEEE TASLP 2010 (the power found again from what was predicted); Kinoshita, Delcroix, Kwon, Mori and Nakatani, "Neural network-based spectrum estimation for online WPE
-dereverberation", Interspeech 2017 (from a network). A third round gains nothing more: real voices, PESQ .02 lower.
+dereverberation", Interspeech 2017 (from a network). Limits: both rounds take the room to stand still for some seconds; a third one loses what the second gains. Figures, and what else was
+tried, are in `training/room_mask`.
 """
 
 from __future__ import annotations

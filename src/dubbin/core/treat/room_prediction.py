@@ -17,6 +17,7 @@ HOP_S, OVERLAP = 0.016, 3
 LATE_S = 0.055  # after the direct sound: what comes before belongs to it for the ear
 STATISTICAL_FLOOR_DB = -18.0  # of what the network hears
 DEEPEST_DB = 20.0
+NETWORK_SHARE = 0.6  # of the gain, in decibels; the rest is the decay's
 
 
 @dataclass(frozen=True)
@@ -62,8 +63,9 @@ def room_gains(powers: RoomPowers, level_db: float, depth_db: float, stft: Stft,
     edges = band_edges(rate, stft.frame)
     network = bin_gains(band_gains(features(bands_of(powers, edges), level_db)), edges, bins)
     statistical = suppression_gains(powers.after[:, :bins], powers.late[:, :bins] + 1e-14, floor=db_to_gain(-depth_db))
-    # The mean of both in decibels: the one knows voices and rooms, the other this room's decay, bin by bin.
-    out: NDArray[np.float32] = np.maximum(np.sqrt(network * statistical), np.float32(db_to_gain(-DEEPEST_DB)))
+    # A mean of both in decibels: the one knows voices and rooms, the other this room's decay, bin by bin.
+    both = network ** np.float32(NETWORK_SHARE) * statistical ** np.float32(1.0 - NETWORK_SHARE)
+    out: NDArray[np.float32] = np.maximum(both, np.float32(db_to_gain(-DEEPEST_DB)))
     return out
 
 
