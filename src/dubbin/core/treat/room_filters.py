@@ -17,7 +17,8 @@ from numpy.typing import NDArray
 
 from dubbin.core.jobs import Task, in_parallel
 from dubbin.core.measure.echo import measure_echo
-from dubbin.core.sound.source import Source, read_padded
+from dubbin.core.sound.recent import RecentSound
+from dubbin.core.sound.source import Source
 from dubbin.core.treat.prediction import Covariances, Quietest, estimate_covariances
 from dubbin.core.treat.prediction_taps import DELAY, TAPS, taps_of
 from dubbin.core.treat.room_mask import REACH, speech_level
@@ -26,14 +27,16 @@ from dubbin.core.treat.stft import Stft, power
 
 HIGHEST_HZ = 8000.0  # of the predicted bins; above, echo dies away by itself
 CHUNK_S = 6.0  # a filter each, from the chunk and its neighbours
-PIECE, GROUP = 4, 32  # chunks that are looked at in one, and that are worked on together
+PIECE, GROUP = 4, 16  # chunks that are looked at in one, and that are worked on together
 UNKNOWN_RT60_S = 0.45
 AS_RECORDED, AS_LEFT = Quietest(1e-4, 1e-3), Quietest(1e-3, 1e-5)
 LATE_DOWN_DB = 8.0  # how far the late echo goes down of which the second round tells the voice
 AROUND = REACH + DELAY + TAPS  # frames before and after a chunk that its second round looks at; less than half a chunk
 
-# Spectra of some chunks in a row (frames, all bins) and the power of the voice in the bins that are predicted: `lead` frames before the first, then their own.
-Looked = tuple[NDArray[np.complex64], NDArray[np.float32]]
+# Spectra of some chunks in a row (frames, all bins), the power of the voice in the bins that are predicted: `lead` frames before the first, then their own; and the mean power
+# of their own frames, where it counts.
+Looked = tuple[NDArray[np.complex64], NDArray[np.float32], NDArray[np.float32]]
+NOTHING = np.zeros(0, np.float32)
 
 
 def find_room(source: Source, task: Task) -> RoomFilters:
@@ -57,66 +60,77 @@ def _filters(source: Source, channel: int, stft: Stft, step: int, rt60_s: float,
     lead = DELAY + TAPS + stft.frame // stft.hop  # frames of past, and those that reach over the chunk's edge
     hops = step // stft.hop
     taps = taps_of(np.arange(bins) * source.rate / stft.frame)
-    powers = [np.zeros(0, np.float32)] * count
+    sound = RecentSound(source, channel, PIECE * step, most=2 * GROUP // PIECE + 4)
+    powers: list[NDArray[np.float32]] = []
     out = np.zeros((count, bins, TAPS), np.complex64)
+    known = RoomFilters(out[None], step, rt60_s, ())  # the array itself: a filter is replaced once all that need it are through
 
     def as_recorded(first: int, last: int) -> Looked:
-        x = read_padded(source, first * step - lead * stft.hop, min(last * step, source.frames))[channel]
-        X = stft.analyse(x)[: lead + (last - first) * hops]
-        powers[first] = power(X[lead:]).mean(axis=1)
-        return X, scipy.ndimage.uniform_filter(power(X[:, :bins]), (3, 3), mode="nearest")
-
-    _solve_all(as_recorded, AS_RECORDED, out, taps, lead, hops, task.part(0.0, 0.3))
-    level_db = speech_level(np.concatenate(powers))
-    known = RoomFilters(out[None], step, rt60_s, (level_db,))  # the array itself: a filter is replaced once all that need it are through
+        X = stft.analyse(sound.read(first * step - lead * stft.hop, min(last * step, source.frames)))[: lead + (last - first) * hops]
+        return X, scipy.ndimage.uniform_filter(power(X[:, :bins]), (3, 3), mode="nearest"), power(X[lead:]).mean(axis=1)
 
     def as_left(first: int, last: int) -> Looked:
         start = first * step - (lead + AROUND) * stft.hop
-        x = read_padded(source, start, min(last * step, source.frames) + AROUND * stft.hop)[channel]
-        X = stft.analyse(x)
+        X = stft.analyse(sound.read(start, min(last * step, source.frames) + AROUND * stft.hop))
         left = X.copy()
         found = predict_away(left, known, 0, stft, source.rate, start)
         P = found.after[:, :bins] * room_gains(found, level_db, LATE_DOWN_DB, stft, source.rate, bins) ** 2
         own = slice(AROUND, AROUND + lead + (last - first) * hops)
-        return X[own], scipy.ndimage.uniform_filter1d(P[own], 3, axis=0, mode="nearest")
+        return X[own], scipy.ndimage.uniform_filter1d(P[own], 3, axis=0, mode="nearest"), NOTHING
 
-    _solve_all(as_left, AS_LEFT, out, taps, lead, hops, task.part(0.3, 1.0))
+    one, two = _Round(as_recorded, AS_RECORDED, out, taps, lead, hops), _Round(as_left, AS_LEFT, out, taps, lead, hops)
+    groups = [range(first, min(first + GROUP, count)) for first in range(0, count, GROUP)]
+    for k, group in enumerate(groups):
+        part = task.part(k / len(groups), (k + 1) / len(groups))
+        powers += one.work(group, part.part(0.0, 0.4))
+        level_db = speech_level(np.concatenate(powers))  # of all that was heard so far
+        if k:  # a group behind: what it looks at reaches into the next one
+            two.work(groups[k - 1], part.part(0.4, 1.0))
+    two.work(groups[-1], task.part(1.0, 1.0))
     return out, level_db
 
 
-def _solve_all(
-    look: Callable[[int, int], Looked],
-    quietest: Quietest,
-    out: NDArray[np.complex64],
-    taps: NDArray[np.int64],
-    lead: int,
-    hops: int,
-    task: Task,
-) -> None:
-    """Filters (chunks, bins, TAPS) for all chunks, into `out`, each from the sums of its own and of both neighbours. hops: of a chunk."""
-    count, bins = out.shape[:2]
-    parts: list[Covariances | None] = [None] * count
+class _Round:
+    """Finds filters, a group of chunks after the other, each from the sums of its own and of both neighbours.
 
-    def add(piece: range) -> None:
-        X, P = look(piece.start, piece.stop)
-        X = np.ascontiguousarray(X[:, :bins])
-        for k, chunk in enumerate(piece):
-            own = slice(k * hops, lead + (k + 1) * hops)
-            parts[chunk] = estimate_covariances(X[own], P[own], lead, taps, quietest)
+    out: (chunks, bins, TAPS) that is filled. taps: (bins,). lead: frames of past. hops: of a chunk."""
 
-    def solve(chunk: int) -> None:
-        near = [part for part in parts[max(chunk - 1, 0) : chunk + 2] if part is not None]
+    def __init__(
+        self,
+        look: Callable[[int, int], Looked],
+        quietest: Quietest,
+        out: NDArray[np.complex64],
+        taps: NDArray[np.int64],
+        lead: int,
+        hops: int,
+    ) -> None:
+        self._look, self._quietest, self._out, self._taps, self._lead, self._hops = look, quietest, out, taps, lead, hops
+        self._parts: list[Covariances | None] = [None] * len(out)
+        self._done = 0  # chunks whose sums were made
+
+    def work(self, group: range, task: Task) -> list[NDArray[np.float32]]:
+        """The mean powers (frames,) of what was looked at, in order."""
+        until = min(group.stop + 1, len(self._out))
+        pieces = [range(c, min(c + PIECE, until)) for c in range(self._done, until, PIECE)]
+        powers: dict[int, NDArray[np.float32]] = {}
+
+        def add(piece: range) -> None:
+            X, P, powers[piece.start] = self._look(piece.start, piece.stop)
+            X = np.ascontiguousarray(X[:, : P.shape[1]])
+            for k, chunk in enumerate(piece):
+                own = slice(k * self._hops, self._lead + (k + 1) * self._hops)
+                self._parts[chunk] = estimate_covariances(X[own], P[own], self._lead, self._taps, self._quietest)
+
+        in_parallel(add, pieces, task.part(0.0, 0.8))
+        in_parallel(self._solve, group, task.part(0.8, 1.0))
+        for chunk in range(max(group.start - 1, 0), group.stop - 1):
+            self._parts[chunk] = None  # a chunk's sums take two megabytes: those of hours are never held together
+        self._done = until
+        return [powers[piece.start] for piece in pieces]
+
+    def _solve(self, chunk: int) -> None:
+        near = [part for part in self._parts[max(chunk - 1, 0) : chunk + 2] if part is not None]
         total = near[0]
         for part in near[1:]:
             total = total + part
-        out[chunk] = total.filters()
-
-    done = 0
-    for first in range(0, count, GROUP):
-        last = min(first + GROUP, count)
-        until = min(last + 1, count)
-        in_parallel(add, [range(c, min(c + PIECE, until)) for c in range(done, until, PIECE)], task.part(first / count, last / count))
-        in_parallel(solve, range(first, last), task.part(last / count, last / count))
-        for chunk in range(max(first - 1, 0), last - 1):
-            parts[chunk] = None  # a chunk's sums take two megabytes: those of hours are never held together
-        done = until
+        self._out[chunk] = total.filters()
