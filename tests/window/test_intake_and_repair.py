@@ -9,6 +9,7 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 
 from dubbin.core.episode.commands.recordings import nudge
+from dubbin.core.figures import clock
 from dubbin.core.measure.measuring import measure_recording
 from dubbin.core.measure.spectrogram import hz_of, share_of, spectrogram
 from dubbin.core.mix.monitor import MonitorMode
@@ -152,6 +153,26 @@ def test_treated_is_heard_as_loud_as_recorded(window, qtbot):
     gain = window.session.analyses.report(lane).loudness.integrated_lufs - window.session.analyses.after(lane).loudness.integrated_lufs
     assert window.session.monitor.match_gains(MonitorMode.TREATED)[lane.id] == pytest.approx(gain)
     assert window.session.monitor.match_gains(MonitorMode.REMOVED) == {}
+
+
+def test_places_of_a_recording_are_listed_in_time_each_by_its_number_among_its_kind(window, qtbot):
+    lane = window.session.episode.lanes[1]
+    window.session.pick_lane(lane.id)
+    window.go_step(Step.REPAIR)
+    evidence = window.pages[Step.REPAIR].evidence
+    evidence.choice._choose("places")
+    settle(qtbot, window)
+    rows = [[evidence.table.item(k, c).text() for c in range(4)] for k in range(evidence.table.rowCount())]
+    findings = {f.title: f for f in window.session.analyses.findings(lane) if f.places_s}
+    assert len(rows) == sum(len(f.places_s) for f in findings.values()) > 3
+    for title, finding in findings.items():
+        of_kind = [row for row in rows if row[1] == title]
+        assert [row[3] for row in of_kind] == [f"{k} of {len(finding.places_s)}" for k in range(1, len(of_kind) + 1)]
+        assert [row[0] for row in of_kind] == [clock(a, 2) for a, _ in sorted(finding.places_s)]
+    cell = evidence.table.visualItemRect(evidence.table.item(2, 1)).center()
+    QTest.mouseClick(evidence.table.viewport(), Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, cell)
+    starts = sorted(a for f in findings.values() for a, _ in f.places_s)
+    assert window.player.is_playing and window.playing._return_to == lane.start_frame + round(starts[2] * RATE)
 
 
 def test_a_sound_is_taken_out_of_a_rectangle_on_the_spectrogram(window, qtbot):

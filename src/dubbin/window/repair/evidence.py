@@ -45,7 +45,7 @@ class RepairEvidence(QWidget):
         self.plot = self._spectrum_plot()
         self.table = FigureTable(
             tr("Places"),
-            (tr("Time"), tr("Finding"), tr("Severity"), tr("Places")),
+            (tr("Time"), tr("Finding"), tr("Severity"), tr("Place")),
             1,
             tr("No finding of this recording has a place of its own: what was found is everywhere, or nothing was."),
         )
@@ -133,13 +133,15 @@ class RepairEvidence(QWidget):
 
     def _show_places(self, lane: Lane) -> None:
         report = self._session.analyses.report(lane)
-        rows = [(p, f) for f in self._session.analyses.findings(lane) for p in f.places_s]
-        rows.sort(key=lambda row: row[0])
-        self._places = [p for p, _ in rows[:MOST_PLACES]]
+        rows = [(p, n, f) for f in self._session.analyses.findings(lane) for n, p in enumerate(sorted(f.places_s), 1)]
+        rows.sort(key=lambda row: row[:2])
+        self._places = [p for p, _, _ in rows[:MOST_PLACES]]
         self.table.setRowCount(len(self._places))
-        for k, (place, finding) in enumerate(rows[:MOST_PLACES]):
-            texts = (clock(place[0], 2), finding.title, tr(finding.severity.value), str(len(finding.places_s)))
-            self.table.show_row(k, texts, tip=tr("Click to go there and hear it."))
+        for k, (place, number, finding) in enumerate(rows[:MOST_PLACES]):
+            which = tr("{k} of {count}").format(k=number, count=len(finding.places_s))
+            self.table.show_row(
+                k, (clock(place[0], 2), finding.title, tr(finding.severity.value), which), tip=tr("Click to go there and hear it.")
+            )
         more = tr(", the first {most_places} shown").format(most_places=MOST_PLACES) if len(rows) > MOST_PLACES else ""
         none = tr("no finding has a place of its own") if report else tr("being measured …")
         self.title.setText(
