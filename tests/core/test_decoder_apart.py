@@ -5,8 +5,6 @@ from __future__ import annotations
 import os
 import struct
 import subprocess
-import sys
-import textwrap
 from dataclasses import replace
 from pathlib import Path
 
@@ -24,6 +22,7 @@ from dubbin.core.sound.reading import decode, probe
 from dubbin.core.sound.wav_header import read_wav_header
 from dubbin.core.sound.working_copy import WorkingCopies
 from tests.conftest import RATE, SOAK, noise
+from tests.core.other_child import child_that, is_running
 
 FORMS = [
     ("WAV", "PCM_16"),
@@ -44,25 +43,7 @@ def written(path: Path, container: str = "FLAC", subtype: str = "PCM_24", second
 @pytest.fixture
 def decoder_that(monkeypatch, tmp_path):
     """Have another program decode: one that does as the test says."""
-
-    def put(body: str) -> None:
-        program = tmp_path / "decoder.py"
-        program.write_text(f"import os, signal, struct, sys, time\nout = sys.stdout.buffer\n{textwrap.dedent(body)}")
-        start = subprocess.Popen
-        monkeypatch.setattr(subprocess, "Popen", lambda command, **more: start([sys.executable, str(program)], **more))
-
-    return put
-
-
-def is_running(program: Path) -> bool:
-    """Whether a process runs this program that has not ended."""
-    found = []
-    for command in Path("/proc").glob("[0-9]*/cmdline"):
-        try:
-            found += [command] if os.fsencode(program) in command.read_bytes() else []
-        except OSError:
-            continue
-    return bool(found)
+    return child_that(monkeypatch, tmp_path / "decoder.py", "dubbin.core.sound.decoder")
 
 
 INFO = b'{"path": "x", "container": "flac", "codec": "flac", "rate": 48000, "channels": 1, "frames": 4}'

@@ -2,13 +2,11 @@
 
 from __future__ import annotations
 
-import subprocess
-import sys
-import textwrap
 from dataclasses import replace
 
 import numpy as np
 import pytest
+import soundfile
 
 from dubbin.core.deliver import video as module
 from dubbin.core.deliver.video import check_uncut, put_into_video
@@ -20,6 +18,7 @@ from dubbin.core.sound import child_process
 from dubbin.core.sound.child import HEAD
 from dubbin.core.sound.source import Sound
 from tests.conftest import RATE, SOAK, noise, tone
+from tests.core.other_child import child_that, is_running
 from tests.core.videos import made_video, pictures_of, sound_of
 
 TONE = tone(1000, 4.0, -14.0)
@@ -39,18 +38,7 @@ def out(tmp_path):
 @pytest.fixture
 def writer_that(monkeypatch, tmp_path):
     """Have another program write: one that does as the test says; what looks at the file stays as it is."""
-
-    def put(body: str) -> None:
-        program = tmp_path / "writer.py"
-        program.write_text(f"import os, signal, sys, time\nout, given = sys.stdout.buffer, sys.stdin.buffer\n{textwrap.dedent(body)}")
-        start = subprocess.Popen
-
-        def popen(command, **more):
-            return start([sys.executable, str(program)] if "dubbin.core.deliver.video_writer" in command else command, **more)
-
-        monkeypatch.setattr(subprocess, "Popen", popen)
-
-    return put
+    return child_that(monkeypatch, tmp_path / "writer.py", "dubbin.core.deliver.video_writer")
 
 
 def says(kind: bytes, body: bytes = b"") -> str:
@@ -85,8 +73,6 @@ def test_what_can_not_be_is_a_sentence(video, out, tmp_path):
     with pytest.raises(CannotWrite, match="44100 Hz"):
         put_into_video(tone(500, 1.0, rate=44100), video, 0, out)
     plain = tmp_path / "plain.wav"
-    import soundfile
-
     soundfile.write(plain, TONE.samples[0], RATE)
     with pytest.raises(UnusableSound, match="has no picture"):
         put_into_video(TONE, plain, 0, out)
@@ -117,14 +103,14 @@ def test_a_video_that_breaks_its_reader_is_a_sentence_and_leaves_nothing(writer_
     assert not list(out.parent.iterdir())
 
 
-def test_a_reader_that_says_nothing_is_given_up(writer_that, video, out, monkeypatch):
+def test_a_reader_that_says_nothing_is_given_up(writer_that, video, out, monkeypatch, tmp_path):
     writer_that("time.sleep(600)")
     looked = module.look(video)
     monkeypatch.setattr(module, "look", lambda path: looked)
     monkeypatch.setattr(child_process, "PATIENCE_S", 0.2)
     with pytest.raises(UnusableSound, match="nothing has come"):
         put_into_video(TONE, video, 0, out)
-    assert not list(out.parent.iterdir())
+    assert not list(out.parent.iterdir()) and not is_running(tmp_path / "writer.py")
 
 
 def test_why_it_can_not_be_written_is_told(writer_that, video, out):
@@ -141,7 +127,7 @@ def test_who_asks_for_sound_and_goes_is_no_error_of_the_program(writer_that, vid
         put_into_video(TONE, video, 0, out)
 
 
-def test_it_can_be_given_up_half_way(writer_that, video, out):
+def test_it_can_be_given_up_half_way(writer_that, video, out, tmp_path):
     writer_that(says(b"p", SHARE.pack(0.5)) + "time.sleep(600)")
 
     def enough(share: float) -> None:
@@ -149,7 +135,7 @@ def test_it_can_be_given_up_half_way(writer_that, video, out):
 
     with pytest.raises(Cancelled):
         put_into_video(TONE, video, 0, out, Task(enough))
-    assert not list(out.parent.iterdir())
+    assert not list(out.parent.iterdir()) and not is_running(tmp_path / "writer.py")
 
 
 @pytest.mark.parametrize("seed", range(6 * SOAK))

@@ -58,7 +58,7 @@ def put_into_video(sound: Source, video: Path, start_frame: int, out: Path, task
         with replacing(out) as temporary, _writer(video, temporary, suffix, sound.channels) as writer:
             _answer(writer, sound, start_frame, task)
     except OSError as error:
-        raise _unwritten(out, error.strerror or error) from error
+        raise CannotWrite(tr("{out} could not be written: {value}.").format(out=out, value=error.strerror or error)) from error
 
 
 def _writer(video: Path, out: Path, suffix: str, channels: int) -> ChildProcess:
@@ -82,7 +82,3 @@ def _answer(writer: ChildProcess, sound: Source, start_frame: int, task: Task) -
         elif kind == b"e":
             return
     raise writer.broke()
-
-
-def _unwritten(out: Path, why: object) -> CannotWrite:
-    return CannotWrite(tr("{out} could not be written: {value}.").format(out=out, value=why))
