@@ -116,6 +116,23 @@ def test_who_stops_reading_ends_the_decoder(decoder_that, tmp_path):
     assert not is_running(tmp_path / "decoder.py")
 
 
+def test_a_decoder_that_is_slow_to_go_is_seen_to_by_the_next(decoder_that, tmp_path, monkeypatch):
+    process_type, hangs = subprocess.Popen, []
+    decoder_that("time.sleep(60)")
+    monkeypatch.setattr(child_process, "PATIENCE_S", 0.2)
+
+    def hung(process, timeout=None):
+        hangs.append(process)
+        raise subprocess.TimeoutExpired(process.args, timeout)
+
+    with monkeypatch.context() as patch, pytest.raises(UnusableSound, match="nothing has come of it"):
+        patch.setattr(process_type, "wait", hung)
+        look(written(tmp_path / "a.flac"))
+    with pytest.raises(UnusableSound):
+        look(written(tmp_path / "a.flac"))
+    assert not child_process._dying and hangs[0].returncode == -9
+
+
 def test_a_header_that_asks_for_all_memory_there_is_is_refused(tmp_path, monkeypatch):
     path = written(tmp_path / "a.flac")
     start = subprocess.Popen

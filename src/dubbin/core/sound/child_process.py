@@ -21,6 +21,7 @@ PATIENCE_S = 60.0  # how long nothing may come of a file before it is given up: 
 
 # Of a machine with many cores each takes address space for itself, which counts against the limit: none of it is needed.
 FRUGAL = {"OPENBLAS_NUM_THREADS": "1", "MALLOC_ARENA_MAX": "2"}
+_dying: list[subprocess.Popen[bytes]] = []  # killed, and not gone yet: seen to when the next one ends
 
 
 class ChildProcess:
@@ -48,8 +49,11 @@ class ChildProcess:
         if self._process.poll() is None:
             self._process.send_signal(signal.SIGKILL)
         # One that hangs in the system can't be killed; nobody waits for it.
-        with suppress(subprocess.TimeoutExpired):
+        try:
             self._process.wait(1.0)
+        except subprocess.TimeoutExpired:
+            _dying.append(self._process)
+        _dying[:] = [p for p in _dying if p.poll() is None]
 
     def message(self) -> tuple[bytes, bytearray] | None:
         """The next message, its letter and what it says; None when the process has ended without one. Raises UnusableSound where it is a sentence of that kind, and
