@@ -19,7 +19,8 @@ from dubbin.core.episode.commands.words import correct_word, set_transcript
 from dubbin.core.episode.document import Document
 from dubbin.core.episode.model import CoverKind, CutKind, PlacedKind
 from dubbin.core.mix.monitor import MonitorMode
-from dubbin.core.speech.transcript import FILLERS, Transcript, Word, WordKind, plain
+from dubbin.core.speech.hesitations import is_filler_text
+from dubbin.core.speech.transcript import Transcript, Word, WordKind
 from dubbin.demo.episode import EPISODE_FILE
 from dubbin.window.session.selection import Selection
 from dubbin.window.shell.step import Step
@@ -39,7 +40,7 @@ def true_words(folder, voice: str) -> tuple[Word, ...]:
             w["text"],
             round(w["start_s"] * RATE),
             round(w["end_s"] * RATE),
-            WordKind.FILLER if plain(w["text"]) in FILLERS else WordKind.WORD,
+            WordKind.FILLER if is_filler_text(w["text"]) else WordKind.WORD,
         )
         for w in truth["words"]
         if w["voice"] == voice and w["end_s"] < EXCERPT_S - 1

@@ -132,7 +132,7 @@ def test_marks_follow_a_setting_at_once(window):
 
 def test_strength_is_previewed_and_one_undo_step(window, qtbot):
     window.go_step(Step.REPAIR)
-    card = window.pages[Step.REPAIR].sections["denoise"].card
+    card = window.pages[Step.REPAIR].sections["dehum"].card
     card.switch.click()
     settle(qtbot, window)
     steps = len(window.session.document.history.done)
