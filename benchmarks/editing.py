@@ -9,6 +9,7 @@ from pathlib import Path
 
 import fit
 import numpy as np
+import real_edges
 import speakers
 from numpy.typing import NDArray
 from scores import text_error
@@ -19,13 +20,14 @@ from dubbin.core.measure.voicing import find_voicing
 from dubbin.core.sound.source import Sound
 from dubbin.core.speech.activity import Activity, find_activity
 from dubbin.core.speech.decoding import HeardWord
+from dubbin.core.speech.hesitations import is_filler_text
 from dubbin.core.speech.models import MODELS, built_in_model, find_model
 from dubbin.core.speech.pauses import PauseSettings, find_pauses
 from dubbin.core.speech.recogniser import recognise, recogniser
 from dubbin.core.speech.retakes import find_retakes
 from dubbin.core.speech.speakers import tell_apart
 from dubbin.core.speech.transcribe import transcribe
-from dubbin.core.speech.transcript import FILLERS, Word, WordKind, plain
+from dubbin.core.speech.transcript import Word, WordKind, plain
 from dubbin.core.speech.turns import own_speech
 from dubbin.core.speech.word_edges import find_features, refine_edges
 from dubbin.demo.recordings import RATE, SpokenWord, build_sounds, clean_lines
@@ -53,11 +55,13 @@ def rows(voices: Path | None = None) -> list[Row]:
         words = transcribe(source, voice, activities[voice], own[voice], model, rt60_s=rt60).transcript.words
         speed = source.frames / source.rate / (time.perf_counter() - started)
         out.append((f"{voice}: word error of what is written down", f"{_error(truth, words):.2f}, {speed:.0f} x real time"))
-        raw, _ = recognise(source, own[voice], model)
-        better = refine_edges(raw, find_features(source), activities[voice], rt60)
-        out.append((f"{voice}: edges of words, mean error of starts and ends", f"{_edges(raw, truth)} → {_edges(better, truth)} ms"))
+        for name, known in MODELS.items():
+            raw, _ = recognise(source, own[voice], recogniser(find_model(name, user_folders().cache)), language="en")
+            better = refine_edges(raw, find_features(source), activities[voice], rt60)
+            figure = f"{_edges(raw, truth)} → {_edges(better, truth)} ms"
+            out.append((f"{voice}: edges of words, mean error of starts and ends, {known.title.lower()} model", figure))
         fillers = [w for w in words if w.kind is WordKind.FILLER]
-        true = [w for w in truth if plain(w.text) in FILLERS]
+        true = [w for w in truth if is_filler_text(w.text)]
         hits += sum(any(_meets(f, t) for f in fillers) for t in true)
         found, wanted = found + sum(any(_meets(f, t) for t in true) for f in fillers), wanted + len(true)
         wrong = sum(not any(_meets(f, t) for t in true) for f in fillers)
@@ -69,7 +73,8 @@ def rows(voices: Path | None = None) -> list[Row]:
     out.append(
         ("two voices in one recording, share of speech time given to the right one", f"{_right_speaker(mixed, sounds.truth.words):.2f}")
     )
-    return out + fit.demo_rows() + (fit.voice_rows(voices) + speakers.rows(voices) if voices is not None else []) + _pauses()
+    on_voices = fit.voice_rows(voices) + real_edges.rows(voices) + speakers.rows(voices) if voices is not None else []
+    return out + fit.demo_rows() + on_voices + _pauses()
 
 
 def _model_rows(

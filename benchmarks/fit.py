@@ -14,18 +14,20 @@ import soxr
 from dubbin.core.episode.commands.cuts import pause_cuts
 from dubbin.core.episode.document import new_episode
 from dubbin.core.episode.model import Episode, Lane, Recording
+from dubbin.core.folders import user_folders
 from dubbin.core.measure.echo import measure_echo
 from dubbin.core.mix.automatic_cuts import CutCheck
 from dubbin.core.mix.program import SessionMix
 from dubbin.core.mix.word_cuts import find_fillers, found_retakes, last_take_cuts, unheard_filler_cuts
 from dubbin.core.sound.source import Sound
 from dubbin.core.speech.activity import find_activity
-from dubbin.core.speech.models import built_in_model
+from dubbin.core.speech.hesitations import is_filler_text
+from dubbin.core.speech.models import THOROUGH, built_in_model, find_model
 from dubbin.core.speech.pauses import STARTING_POINTS, find_pauses
 from dubbin.core.speech.recogniser import recogniser
 from dubbin.core.speech.retakes import find_retakes
 from dubbin.core.speech.transcribe import transcribe
-from dubbin.core.speech.transcript import FILLERS, WordKind, plain
+from dubbin.core.speech.transcript import WordKind
 from dubbin.core.speech.turns import own_speech
 from dubbin.core.speech.word_table import WordTable
 from dubbin.demo.recordings import RATE, build_sounds
@@ -48,13 +50,16 @@ class Fit:
     cuts: dict[str, int]
 
 
-def look(sources: dict[str, Sound], said: dict[str, Sequence[Span]], knows_language: bool) -> Fit:
-    """One session. said: what each voice says, and where. knows_language: of the model; where it does not, every word is invented."""
+def look(sources: dict[str, Sound], said: dict[str, Sequence[Span]], knows_language: bool, language: str | None = None) -> Fit:
+    """One session. said: what each voice says, and where. knows_language: of the model; where it does not, every word is invented. language: that the thorough model is
+    to hear; None: the quick one hears."""
     names = list(sources)
     activities = {n: find_activity(s) for n, s in sources.items()}
     own = dict(zip(names, own_speech([(0.0, activities[n]) for n in names]), strict=True))
-    model = recogniser(built_in_model())
-    heard = {n: transcribe(sources[n], n, activities[n], own[n], model, rt60_s=measure_echo(sources[n]).rt60_s) for n in names}
+    model = recogniser(built_in_model() if language is None else find_model(THOROUGH.name, user_folders().cache))
+    heard = {
+        n: transcribe(sources[n], n, activities[n], own[n], model, language=language, rt60_s=measure_echo(sources[n]).rt60_s) for n in names
+    }
     recordings = tuple(Recording(n, f"/{n}.wav", n, sources[n].frames, RATE, 1) for n in names)
     episode = replace(
         new_episode(),
@@ -92,7 +97,7 @@ def _steps(episode: Episode, sources: dict[str, Sound], voicing: dict, activitie
     mix = SessionMix(episode, dict(sources))
     table = WordTable([(t, 0, t.lane) for t in episode.transcripts])
     check = CutCheck(mix, [(0, activities[n]) for n in sources], table)
-    retakes = [r for t in episode.transcripts for r in found_retakes(t.lane, 0, find_retakes(t.words, RATE, voicing[t.lane]))]
+    retakes = [r for t in episode.transcripts for r in found_retakes(t.lane, 0, find_retakes(t.words, RATE, voicing[t.lane], t.language))]
     out = {
         "fillers": unheard_filler_cuts(episode, find_fillers(table, mix, RATE, check)),
         "retakes": last_take_cuts(table, mix, RATE, retakes, check),
@@ -108,7 +113,7 @@ def _touched(cuts: Sequence[tuple[int, int]], said: Sequence[Span], *, whole_may
     count = 0
     for a, b, text in said:
         lost = sum(max(min(d / RATE, b) - max(c / RATE, a), 0.0) for c, d in cuts)
-        count += plain(text) not in FILLERS and lost > LOST_S and not (whole_may_go and lost > b - a - LOST_S)
+        count += not is_filler_text(text) and lost > LOST_S and not (whole_may_go and lost > b - a - LOST_S)
     return count
 
 
@@ -132,7 +137,7 @@ def demo_rows() -> list[Row]:
 
 
 def voice_rows(folder: Path) -> list[Row]:
-    """Each recording of a folder of voices (see the README there); what they say is in languages that the built-in model does not know."""
+    """Each recording of a folder of voices (see the README there); what they say is in languages that the quick model does not know, and the thorough one does."""
     table = json.loads((folder / "utterances.json").read_text())
     rows = []
     for name, entry in table.items():
@@ -140,5 +145,6 @@ def voice_rows(folder: Path) -> list[Row]:
         source = Sound((soxr.resample(x, rate, RATE) if rate != RATE else x).astype(np.float32)[None], RATE)
         said = [(a, b, "speech") for a, b in entry["utterances"]]
         rows.append(_row(name, look({name: source}, {name: said}, False)))
-        print(rows[-1], flush=True)
+        rows.append(_row(f"{name}, thorough model", look({name: source}, {name: said}, True, name[-2:])))
+        print(*rows[-2:], sep="\n", flush=True)
     return rows

@@ -61,7 +61,7 @@ SILENCE = Sound(np.zeros((1, 20 * RATE), np.float32), RATE)
 
 
 def test_speech_without_words_is_marked_and_a_breath_between_words_is_not():
-    own = marks(20, (1, 3), (5, 9), (12, 12.3))
+    own = marks(20, (1, 3), (5, 9), (12, 12.2))
     heard = words(("so", 1.0, 1.6), ("then", 1.9, 2.9), ("we", 5.0, 5.3))
     assert np.flatnonzero(np.diff(passed_over(heard, own).astype(int))).tolist() == pytest.approx([541, 899], abs=2)
 

@@ -17,12 +17,13 @@ from dubbin.core.speech import fillers
 from dubbin.core.speech.activity import find_activity
 from dubbin.core.speech.align_text import TextWord, align_text, read_text
 from dubbin.core.speech.chapters import suggest_chapters
-from dubbin.core.speech.fillers import add_unheard, mark_kinds
+from dubbin.core.speech.fillers import NOT_UNDERSTOOD, add_unheard, mark_kinds
+from dubbin.core.speech.hesitations import is_filler_text
 from dubbin.core.speech.models import built_in_model, check_model
 from dubbin.core.speech.recogniser import HeardWord, Recogniser, pages_of, recognise, recogniser
 from dubbin.core.speech.retakes import find_retakes
 from dubbin.core.speech.transcribe import transcribe
-from dubbin.core.speech.transcript import FILLERS, Transcript, Word, WordKind, plain
+from dubbin.core.speech.transcript import Transcript, Word, WordKind, plain
 from dubbin.core.speech.turns import crosstalk, own_speech
 from dubbin.core.speech.word_edges import find_features, letters_of, refine_edges
 from dubbin.core.speech.word_table import WordTable
@@ -160,17 +161,53 @@ def test_two_who_speak_at_once_are_found():
 
 def test_a_filler_that_nobody_wrote_down_is_heard(ines):
     _, words, activity, voicing = ines
-    kept = [w(t, a, b) for t, a, b, _ in words if plain(t) not in FILLERS]
-    missing = [(a, b) for t, a, b, _ in words if plain(t) in FILLERS]
+    kept = [w(t, a, b) for t, a, b, _ in words if not is_filler_text(t)]
+    missing = [(a, b) for t, a, b, _ in words if is_filler_text(t)]
     found = [x for x in add_unheard(kept, activity.audible, activity, voicing, RATE) if x.kind is WordKind.FILLER]
+    german = [x for x in add_unheard(kept, activity.audible, activity, voicing, RATE, language="de") if x.kind is WordKind.FILLER]
+    assert [{"um": "ähm", "uh": "äh"}[x.text] for x in found] == [x.text for x in german], "written as the language writes it"
     hits = [any(f.start_frame / RATE < b and f.end_frame / RATE > a for f in found) for a, b in missing]
     assert missing and all(hits) and len(found) <= len(missing) + 1
+
+
+def test_a_hesitation_stands_beside_a_word_and_a_vowel_alone_is_not_taken_for_one(ines):
+    _, words, activity, voicing = ines
+    start, end = next((a, b) for t, a, b, _ in words if is_filler_text(t))
+    own = np.zeros_like(activity.audible)
+    own[round((start - 0.1) * 100) : round((end + 0.1) * 100)] = activity.audible[round((start - 0.1) * 100) : round((end + 0.1) * 100)]
+
+    def kinds(*kept: Word) -> list[WordKind]:
+        return [x.kind for x in add_unheard(kept, own, activity, voicing, RATE) if x not in kept]
+
+    assert kinds(w("and", start - 0.45, start - 0.15)) == [WordKind.FILLER] == kinds(w("we", end + 0.2, end + 0.4))
+    (alone,) = add_unheard([], own, activity, voicing, RATE)
+    assert alone.kind is WordKind.SOUND and alone.text == NOT_UNDERSTOOD, "it is shown, and no automatic cut takes it"
+    assert kinds(w("far", end + 2.0, end + 2.4)) == [WordKind.SOUND]
+
+
+def test_in_a_word_that_nobody_is_sure_of_no_hesitation_is_hidden(ines, monkeypatch):
+    _, words, activity, voicing = ines
+    for name in ("_steady", "spoken_freshly"):
+        monkeypatch.setattr(fillers, name, lambda *_: np.ones(len(voicing.mel), np.bool_))
+    start, end = next((a, b) for t, a, b, _ in words if is_filler_text(t))
+
+    def hidden(confidence: float) -> list[Word]:
+        drawn = Word("we", round((start - 0.35) * RATE), round(end * RATE), confidence=confidence)
+        usual = [w("word", k * 0.5, k * 0.5 + 0.3) for k in range(8)]
+        return [
+            x
+            for x in add_unheard([*usual, drawn], np.zeros_like(activity.audible), activity, voicing, RATE)
+            if x.text != "word" and x.text != "we"
+        ]
+
+    assert [x.kind for x in hidden(0.9)] == [WordKind.FILLER]
+    assert [(x.kind, x.text) for x in hidden(0.3)] == [(WordKind.SOUND, NOT_UNDERSTOOD)]
 
 
 @pytest.mark.parametrize("block", [7, 450])
 def test_an_hour_is_looked_at_in_blocks_and_nothing_of_it_lies_in_a_gap(ines, monkeypatch, block):
     _, words, activity, voicing = ines
-    kept = [w(t, a, b) for t, a, b, _ in words if plain(t) not in FILLERS]
+    kept = [w(t, a, b) for t, a, b, _ in words if not is_filler_text(t)]
     whole = add_unheard(kept, activity.audible, activity, voicing, RATE)
     monkeypatch.setattr(fillers, "BLOCK", block)
     assert add_unheard(kept, activity.audible, activity, voicing, RATE) == whole

@@ -13,6 +13,7 @@ from dubbin.core.deliver.web_vtt import web_vtt
 from dubbin.core.episode.model import Episode
 from dubbin.core.episode.time_map import TimeMap
 from dubbin.core.speech.transcript import Word, WordKind, ends_sentence
+from dubbin.core.speech.written import columns, written
 
 LINE_LETTERS, LINES = 42, 2  # of a caption
 LONGEST_S, PAUSE_S, LEAST_S = 6.0, 0.8, 0.7
@@ -43,7 +44,7 @@ class Turn:
     @property
     def text(self) -> str:
         """What is said in the turn, in one line."""
-        return " ".join(w.text for w in self.words if w.kind is not WordKind.SOUND)
+        return written(w.text for w in self.words if w.kind is not WordKind.SOUND)
 
 
 def spoken_words(episode: Episode, time_map: TimeMap | None) -> list[SpokenWord]:
@@ -88,7 +89,7 @@ def turns(words: Sequence[SpokenWord]) -> list[Turn]:
 
 
 def captions(words: Sequence[SpokenWord]) -> list[tuple[float, float, str, str]]:
-    """(start_s, end_s, speaker, text) of captions that can be read: at most two lines of 42 letters and six seconds."""
+    """(start_s, end_s, speaker, text) of captions that can be read: at most two lines of 42 letters (of half as many where each stands in two columns) and six seconds."""
     said = [w for w in words if w.kind is not WordKind.SOUND]
     groups: list[list[SpokenWord]] = []
     for word in said:
@@ -106,7 +107,7 @@ def captions(words: Sequence[SpokenWord]) -> list[tuple[float, float, str, str]]
 
 
 def _ends(group: Sequence[SpokenWord], word: SpokenWord) -> bool:
-    letters = sum(len(w.text) + 1 for w in group) + len(word.text)
+    letters = columns(written(w.text for w in (*group, word)))
     late = word.end_s - group[0].start_s > LONGEST_S
     new = word.speaker != group[0].speaker or word.start_s - group[-1].end_s > PAUSE_S
     sentence = ends_sentence(group[-1].text) and letters > LINE_LETTERS // 2
@@ -114,11 +115,13 @@ def _ends(group: Sequence[SpokenWord], word: SpokenWord) -> bool:
 
 
 def _lines(group: Sequence[SpokenWord]) -> str:
-    text = " ".join(w.text for w in group)
-    if len(text) <= LINE_LETTERS:
+    words = [w.text for w in group]
+    text = written(words)
+    if columns(text) <= LINE_LETTERS or len(words) < 2:
         return text
-    middle = min((k for k, c in enumerate(text) if c == " "), key=lambda k: abs(k - len(text) / 2), default=0)
-    return f"{text[:middle]}\n{text[middle + 1 :]}" if middle else text
+    halves = [(written(words[:k]), written(words[k:])) for k in range(1, len(words))]
+    first, second = min(halves, key=lambda h: abs(columns(h[0]) - columns(h[1])))
+    return f"{first}\n{second}"
 
 
 def caption_file(words: Sequence[SpokenWord], form: str) -> str:

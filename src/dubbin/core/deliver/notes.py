@@ -16,6 +16,7 @@ from dubbin.core.deliver.captions import SpokenWord
 from dubbin.core.deliver.publication import Publication, clock
 from dubbin.core.speech.transcript import WordKind, ends_sentence, plain
 from dubbin.core.speech.vocabulary import Vocabulary, vocabulary_of
+from dubbin.core.speech.written import written
 
 PHRASES, SENTENCES, QUOTES = 8, 4, 4
 SHORTEST, LONGEST = 8, 40  # words of a sentence worth quoting
@@ -46,7 +47,7 @@ def sentences(words: Sequence[SpokenWord]) -> list[Sentence]:
             out.append([word])
         else:
             last.append(word)
-    return [Sentence(" ".join(w.text for w in s), s[0].speaker, s[0].start_s, tuple(plain(w.text) for w in s)) for s in out]
+    return [Sentence(written(w.text for w in s), s[0].speaker, s[0].start_s, tuple(plain(w.text) for w in s)) for s in out]
 
 
 def key_phrases(found: Sequence[Sentence], count: int = PHRASES, vocabulary: Vocabulary = USUAL) -> list[str]:
@@ -105,8 +106,8 @@ def draft_titles(found: Sequence[Sentence], count: int = TITLES, vocabulary: Voc
     usable = [s for s in found if TITLE_WORDS[0] <= len(s.words) <= TITLE_WORDS[1] and s.words[0] not in vocabulary.leaning]
     short = [s for s in usable if subjects & set(s.words)]
     short.sort(key=lambda s: (-sum(w in subjects for w in s.words) / len(s.words), s.start_s))
-    asked = [s.text for s in short if s.text.endswith("?")][:1]
-    out = [*asked, *(s.text.rstrip(".!…") for s in short if not s.text.endswith("?"))][: max(count - 2, 1)]
+    asked = [s.text for s in short if s.text.endswith(("?", "？", "؟"))][:1]
+    out = [*asked, *(s.text.rstrip(".!…") for s in short if not s.text.endswith(("?", "？", "؟")))][: max(count - 2, 1)]
     if len(phrases) > 1:
         out.append(f"{phrases[0].capitalize()}{vocabulary.joint}{phrases[1]}")
     out += [f"About {p}" if vocabulary.is_english else p for p in phrases[2:]]

@@ -16,6 +16,7 @@ from itertools import accumulate, pairwise
 from dubbin.core.deliver.captions import SpokenWord
 from dubbin.core.speech.transcript import WordKind, ends_sentence, plain
 from dubbin.core.speech.vocabulary import ENGLISH, vocabulary_of
+from dubbin.core.speech.written import written
 from dubbin.core.texts import tr
 
 SHORTEST_S, LONGEST_S = 12.0, 75.0
@@ -236,5 +237,5 @@ def _sentence(words: Sequence[SpokenWord], first: int, last: int) -> _Sentence:
 
 
 def _title(words: Sequence[SpokenWord], sentence: _Sentence) -> str:
-    text = " ".join(w.text for w in words[sentence.first : sentence.last] if w.kind is WordKind.WORD)
+    text = written(w.text for w in words[sentence.first : sentence.last] if w.kind is WordKind.WORD)
     return text if len(text) <= LONGEST_TITLE else text[: LONGEST_TITLE - 2].rsplit(" ", 1)[0] + " …"

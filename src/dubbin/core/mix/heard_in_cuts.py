@@ -19,10 +19,11 @@ from dubbin.core.mix.word_cuts import FoundRetake
 from dubbin.core.sound.source import Source
 from dubbin.core.speech.activity import FRAMES_PER_S, runs
 from dubbin.core.speech.decoding import HeardWord
-from dubbin.core.speech.fillers import is_laughter_text
 from dubbin.core.speech.fitting import fitting_words
+from dubbin.core.speech.hesitations import is_filler_text, is_laughter_text
 from dubbin.core.speech.recogniser import Recogniser, recognise
-from dubbin.core.speech.transcript import is_filler_text, plain
+from dubbin.core.speech.transcript import plain
+from dubbin.core.speech.written import written
 
 LEAST_S = 0.4  # of speech in a cut: a hesitation is shorter, and so is what a word leaves behind
 AROUND_TAKE_S = 0.2
@@ -54,15 +55,15 @@ def speech_in_cuts(
         gone = _marks_in_cuts(cuts, lane, own[lane.id], [r for r in retakes if r.lane == lane.id], source.rate)
         if not gone.any():
             continue
-        heard, _ = recognise(source, gone, model, language=language, task=part.part(0.0, 0.9))
-        if not any(_is_speech(w) for w in heard):
+        heard, found = recognise(source, gone, model, language=language, task=part.part(0.0, 0.9))
+        if not any(_is_speech(w, found) for w in heard):
             continue
         voicing = (voicings or {}).get(lane.id) or find_voicing(source, part.part(0.9, 1.0))
-        words = [w for w in fitting_words(heard, gone, voicing) if _is_speech(w)]
+        words = [w for w in fitting_words(heard, gone, voicing) if _is_speech(w, found)]
         for cut in cuts:
             inside = [w for w in words if cut.start_frame <= lane.start_frame + _middle(w, source.rate) < cut.end_frame]
             if _are_words(inside):
-                out.append(SpeechInCut(lane.voice, cut, " ".join(w.text for w in inside)))
+                out.append(SpeechInCut(lane.voice, cut, written(w.text for w in inside)))
     return sorted(out, key=lambda s: s.cut.start_frame)
 
 
@@ -99,5 +100,5 @@ def _are_words(words: Sequence[HeardWord]) -> bool:
     return len(words) >= FEWEST_WORDS or len(plain(words[0].text)) >= FEWEST_LETTERS
 
 
-def _is_speech(word: HeardWord) -> bool:
-    return not is_filler_text(word.text) and not is_laughter_text(word.text)
+def _is_speech(word: HeardWord, language: str) -> bool:
+    return not is_filler_text(word.text, language) and not is_laughter_text(word.text, language)

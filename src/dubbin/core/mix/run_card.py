@@ -307,7 +307,7 @@ class _Run:
             lane = self.episode.lane(transcript.lane)
             known = heard.get(lane.id)
             self._retakes += found_retakes(
-                lane.id, lane.start_frame, find_retakes(transcript.words, rate, known.voicing if known else None)
+                lane.id, lane.start_frame, find_retakes(transcript.words, rate, known.voicing if known else None, transcript.language)
             )
         self._check = check = CutCheck(mix, [(lane.start_frame, self._activities[lane.id]) for lane in self.voices], table)
         if self._wants(PlanKind.RETAKES):

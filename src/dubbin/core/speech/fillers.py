@@ -1,7 +1,7 @@
 """Hesitations and sounds that are no speech, found by what they sound like: recognisers like to leave them out.
 
 A hesitation is a vowel that stands still: pitch and spectrum hardly move for much longer than in a word, often closed by an m. It is looked
-for where a voice is heard and no word was recognised, and in words that last far longer than their letters tell.
+for where a voice is heard and no word was recognised, beside a word, and in words that last far longer than their letters tell.
 What is left is told apart by its outline: breaths are noise, soft and long; coughs start at once and loud; a laugh comes in bursts, four or five a second;
 clicks are over in no time.
 """
@@ -18,7 +18,10 @@ from numpy.typing import NDArray
 from dubbin.core.measure.voicing import Voicing, cepstra
 from dubbin.core.sound.filtering import running_mean
 from dubbin.core.speech.activity import FRAMES_PER_S, Activity, runs
-from dubbin.core.speech.transcript import Word, WordKind, is_filler_text, plain
+from dubbin.core.speech.hesitations import heard_hesitation, is_filler_text, is_laughter_text
+from dubbin.core.speech.transcript import Word, WordKind
+from dubbin.core.speech.vocabulary import ENGLISH
+from dubbin.core.speech.written import letters_to_say
 from dubbin.core.texts import tr
 
 SHORTEST_S, LONGEST_S = 0.14, 1.6  # of a hesitation
@@ -33,9 +36,10 @@ NOT_UNDERSTOOD = tr("not understood")  # speech without words
 SNAP = 60  # frames before a recognised hesitation in which its vowel is looked for, and half as many after it
 ISLAND_DB = 16.0
 NASAL_DB = 9.0  # by which an m is darker than the vowel before it
+BESIDE_S = 0.35  # from a word: a vowel that stands alone may as well be an answer, or a letter that is spelled
 DRAWN_OUT = 2.6  # times the usual length of such a word
 DRAWN_OUT_S = 0.42
-LAUGH_TEXTS = frozenset(("ha", "hah", "haha", "hahaha", "heh", "hehe", "huh", "uh", "ah", "hee", "ho"))
+KNOWN = 0.5  # confidence of a word of which somebody may say that it is over: of another one nobody knows what was said
 LAUGH_BURST_S = (0.11, 0.36)  # from one burst of a laugh to the next
 UNKNOWN_GAP_S, UNKNOWN_VOICED = 0.3, 0.15  # what nobody understood is one sound over shorter gaps, and at least so much of it is voiced
 UNKNOWN_S = 0.3  # speech this long that nobody recognised is shown as such
@@ -44,14 +48,13 @@ BLOCK = 30_000  # frames, five minutes
 CLICK_S, COUGH_S, BREATH_S, LAUGH_S = 0.045, (0.12, 0.8), (0.12, 1.4), 0.45
 
 
-def mark_kinds(words: Sequence[Word]) -> list[Word]:
-    """Words that are hesitations by their text become fillers; laughter that was written down becomes a sound."""
+def mark_kinds(words: Sequence[Word], language: str = ENGLISH) -> list[Word]:
+    """Words that are hesitations by their text become fillers; laughter that was written down becomes a sound. language: a code such as en."""
     out: list[Word] = []
     for word in words:
-        text = plain(word.text)
-        if is_filler_text(text):
+        if is_filler_text(word.text, language):
             out.append(replace(word, kind=WordKind.FILLER, text=word.text.strip(" ,.…")))
-        elif is_laughter_text(word.text):
+        elif is_laughter_text(word.text, language):
             last = out[-1] if out else None
             if last and last.kind is WordKind.SOUND and last.text == "laugh" and last.speaker == word.speaker:
                 out[-1] = replace(last, end_frame=word.end_frame)
@@ -60,18 +63,6 @@ def mark_kinds(words: Sequence[Word]) -> list[Word]:
         else:
             out.append(word)
     return out
-
-
-def is_laughter_text(text: str) -> bool:
-    """Whether a text is written-down laughter."""
-    parts = [plain(p) for p in text.lower().replace("-", " ").split()]
-    if not parts or not all(p in LAUGH_TEXTS for p in parts):
-        return False
-    return (
-        len(parts) > 2
-        or (len(parts) == 2 and parts[0] not in ("uh", "ah"))
-        or parts[0] in ("ha", "hah", "haha", "hahaha", "heh", "hehe", "hee")
-    )
 
 
 def speech_without_words(own: NDArray[np.bool_], voicing: Voicing, rate: int) -> list[Word]:
@@ -90,11 +81,12 @@ def speech_without_words(own: NDArray[np.bool_], voicing: Voicing, rate: int) ->
 
 
 def add_unheard(
-    words: Sequence[Word], own: NDArray[np.bool_], activity: Activity, voicing: Voicing, rate: int, rt60_s: float | None = None
-) -> list[Word]:
+    words: Sequence[Word], own: NDArray[np.bool_], activity: Activity, voicing: Voicing, rate: int, rt60_s: float | None = None, language: str = ENGLISH,
+) -> list[Word]:  # fmt: skip
     """The words with the hesitations and sounds between them that were not recognised.
 
-    own: marks (n,) of frames in which this voice is heard. rate: of the words' frames. rt60_s: of the room, if it is known.
+    own: marks (n,) of frames in which this voice is heard. rate: of the words' frames. rt60_s: of the room, if it is known. language: in which hesitations are
+    written.
     """
     per = rate / FRAMES_PER_S
     fresh = spoken_freshly(voicing, rt60_s)
@@ -104,20 +96,22 @@ def add_unheard(
     for word in words:
         covered[int(word.start_frame / per) : int(np.ceil(word.end_frame / per))] = True
     count = min(len(own), len(voicing.pitch_hz), len(activity.level_db))
-    steady = moving[:count]
+    steady, near = moving[:count], round(BESIDE_S * FRAMES_PER_S)
     voice_db = float(np.quantile(activity.level_db[own], 0.8)) if own.any() else -30.0
     found: list[Word] = []
     free = own[:count] & fresh[:count] & ~covered[:count]
     free = scipy.ndimage.binary_closing(np.pad(free, 8), np.ones(7))[8:-8] & ~covered[:count]
     for a, b in zip(*runs(free), strict=True):
-        kind = _kind_of(int(a), int(b), steady, activity, voicing, voice_db)
+        kind = _kind_of(int(a), int(b), steady, activity, voicing, voice_db, language)
         if kind is not None:
             text, what = kind
+            if what is WordKind.FILLER and not covered[max(int(a) - near, 0) : int(b) + near].any():
+                text, what = NOT_UNDERSTOOD, WordKind.SOUND
             found.append(Word(text, round(a * per), round(b * per), what, 0.6))
     kept: list[Word] = []
     usual = _usual_length(words, per)
     for word in words:
-        filler = _drawn_out(word, usual, steady, voicing, per)
+        filler = _drawn_out(word, usual, steady, voicing, per, language)
         kept.append(replace(word, end_frame=filler.start_frame) if filler is not None and filler.start_frame > word.start_frame else word)
         if filler is not None:
             found.append(filler)
@@ -221,7 +215,7 @@ def _longest(marks: NDArray[np.bool_]) -> tuple[int, int]:
 
 
 def _kind_of(
-    a: int, b: int, steady: NDArray[np.bool_], activity: Activity, voicing: Voicing, voice_db: float
+    a: int, b: int, steady: NDArray[np.bool_], activity: Activity, voicing: Voicing, voice_db: float, language: str
 ) -> tuple[str, WordKind] | None:
     """What a stretch of sound without words is; None for nothing worth a name."""
     length_s = (b - a) / FRAMES_PER_S
@@ -233,7 +227,7 @@ def _kind_of(
         if _is_laughter(level) and length_s >= LAUGH_S:
             return "laugh", WordKind.SOUND
         if (last - first) >= STEADY_SHARE * float(voiced.sum()):
-            return _filler_text(voicing, a + first, b), WordKind.FILLER
+            return _filler_text(voicing, a + first, b, language), WordKind.FILLER
     if length_s >= LAUGH_S and loud_enough and voiced.mean() > 0.15 and _is_laughter(level):
         return "laugh", WordKind.SOUND
     if length_s >= UNKNOWN_S and loud_enough and voiced.mean() > 0.35:
@@ -254,12 +248,12 @@ def _kind_of(
     return None
 
 
-def _filler_text(voicing: Voicing, start: int, end: int) -> str:
-    """um, where the end is as dark as an m; else uh."""
+def _filler_text(voicing: Voicing, start: int, end: int, language: str) -> str:
+    """um, where the end is as dark as an m; else uh; as the language writes them."""
     mel = voicing.mel[start:end]
     dark = mel[:, :5].mean(axis=1) - mel[:, 8:18].mean(axis=1)
     third = max(len(dark) // 3, 3)
-    return "um" if float(dark[-third:].mean() - dark[:third].mean()) > NASAL_DB else "uh"
+    return heard_hesitation(is_closed=float(dark[-third:].mean() - dark[:third].mean()) > NASAL_DB, language=language)
 
 
 def _is_laughter(level: NDArray[np.float32]) -> bool:
@@ -284,16 +278,17 @@ def _is_laughter(level: NDArray[np.float32]) -> bool:
 
 def _usual_length(words: Sequence[Word], per: float) -> float:
     """Frames a letter, of a voice's words."""
-    lengths = [(w.end_frame - w.start_frame) / per / (len(plain(w.text)) + 1.6) for w in words if w.kind is WordKind.WORD]
+    lengths = [(w.end_frame - w.start_frame) / per / (letters_to_say(w.text) + 1.6) for w in words if w.kind is WordKind.WORD]
     return float(np.median(lengths)) if lengths else 6.0
 
 
-def _drawn_out(word: Word, usual: float, steady: NDArray[np.bool_], voicing: Voicing, per: float) -> Word | None:
-    """The hesitation that a recogniser hid in a word: its vowel stands still long after the word should be over, and no longer than it does."""
+def _drawn_out(word: Word, usual: float, steady: NDArray[np.bool_], voicing: Voicing, per: float, language: str) -> Word | None:
+    """The hesitation that a recogniser hid in a word: its vowel stands still long after the word should be over, and no longer than it does. In a word that it was not sure of it
+    may as well be another word."""
     if word.kind is not WordKind.WORD:
         return None
     a, b = int(word.start_frame / per), min(int(word.end_frame / per), len(steady))
-    expected = usual * (len(plain(word.text)) + 1.6)
+    expected = usual * (letters_to_say(word.text) + 1.6)
     if b - a < DRAWN_OUT * expected or b - a < DRAWN_OUT_S * FRAMES_PER_S:
         return None
     first, last = _longest(steady[a:b])
@@ -301,10 +296,11 @@ def _drawn_out(word: Word, usual: float, steady: NDArray[np.bool_], voicing: Voi
     if last - start < 2 * STEADY_S * FRAMES_PER_S:
         return None
     end = min(last + round(NASAL_S * FRAMES_PER_S), b - a)
+    is_known = word.confidence >= KNOWN
     return Word(
-        _filler_text(voicing, a + start, a + end),
+        _filler_text(voicing, a + start, a + end, language) if is_known else NOT_UNDERSTOOD,
         round((a + start) * per),
         min(round((a + end) * per), word.end_frame),
-        WordKind.FILLER,
+        WordKind.FILLER if is_known else WordKind.SOUND,
         0.4,
     )

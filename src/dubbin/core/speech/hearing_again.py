@@ -18,17 +18,17 @@ from dubbin.core.sound.source import Source
 from dubbin.core.speech.activity import FRAMES_PER_S, runs
 from dubbin.core.speech.decoding import HeardWord
 from dubbin.core.speech.recogniser import Recogniser, recognise
-from dubbin.core.speech.transcript import plain
+from dubbin.core.speech.written import letters_to_say
 
 LONGEST_S, LONGEST_LETTER_S = 0.9, 0.14  # of a word: for its vowel, drawn out, and for every letter
 AROUND_S = 0.12  # of a word counts as covered by it
 JOIN_S = 0.5  # passed over stretches nearer than this are heard together
-LEAST_SPEECH_S = 0.5  # of speech in a stretch that is heard again
+LEAST_SPEECH_S = 0.25  # of speech in a stretch that is heard again: a short answer has no more
 
 
 def longest_s(text: str) -> float:
     """Seconds that a word lasts at most, spoken slowly and drawn out."""
-    return LONGEST_S + LONGEST_LETTER_S * max(len(plain(text)), 1)
+    return LONGEST_S + LONGEST_LETTER_S * letters_to_say(text)
 
 
 def is_plausible(word: HeardWord) -> bool:

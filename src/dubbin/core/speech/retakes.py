@@ -19,7 +19,9 @@ from numpy.typing import NDArray
 
 from dubbin.core.measure.voicing import Voicing, cepstra
 from dubbin.core.speech.activity import FRAMES_PER_S
+from dubbin.core.speech.doubled_words import may_be_doubled
 from dubbin.core.speech.transcript import Word, WordKind, ends_sentence, plain
+from dubbin.core.speech.written import written
 
 WITHIN_S = 20.0  # from the end of a take to the begin of the next
 LINE_GAP_S = 0.55  # a pause this long ends a line
@@ -31,7 +33,6 @@ FEWEST_LETTERS, LETTERS_ALIKE = 12, 0.85
 WORD_ALIKE = 0.72  # letters of two words that are taken for one
 STUMBLE_WORDS = 4  # the longest group of words that is repeated at once
 STUMBLE_GAP_S = 1.2
-EMPHASIS = frozenset(("very", "really", "no", "yes", "so", "far", "many", "much", "ha", "bye", "yeah", "okay", "well", "long", "more"))
 CORRECTED_S, OPENING_WORDS = 8.0, 5  # until a line is put right; words by which a set phrase is known
 LINES_BETWEEN = 2  # of the same voice, at most
 SOUND_ALIKE = 0.62  # of the distance between unlike lines
@@ -59,12 +60,12 @@ class Retake:
     by_sound: bool = False
 
 
-def find_retakes(words: Sequence[Word], rate: int, voicing: Voicing | None = None) -> list[Retake]:
-    """Retakes of one voice, in the order of their first takes. rate: of the words' frames."""
+def find_retakes(words: Sequence[Word], rate: int, voicing: Voicing | None = None, language: str = "en") -> list[Retake]:
+    """Retakes of one voice, in the order of their first takes. rate: of the words' frames. language: a code such as en."""
     spoken = [k for k, w in enumerate(words) if w.kind is WordKind.WORD and plain(w.text)]
     if len(spoken) < 2:
         return []
-    out = _stumbles(words, spoken, rate)
+    out = _stumbles(words, spoken, rate, language)
     taken = {k for r in out for t in r.takes[:-1] for k in range(t.first, t.last)}
     lines = _lines(words, [k for k in spoken if k not in taken], rate)
     out += _repeated_lines(words, lines, rate, voicing)
@@ -248,7 +249,7 @@ def warped_distance(a: NDArray[np.float32], b: NDArray[np.float32]) -> float:
     return float(ways[len(b) // 2 :].min())
 
 
-def _stumbles(words: Sequence[Word], spoken: Sequence[int], rate: int) -> list[Retake]:
+def _stumbles(words: Sequence[Word], spoken: Sequence[int], rate: int, language: str) -> list[Retake]:
     """A word or some, said again at once: "what was, what was", "today, um, today"."""
     out: list[Retake] = []
     at = 0
@@ -263,7 +264,7 @@ def _stumbles(words: Sequence[Word], spoken: Sequence[int], rate: int) -> list[R
             whole = ends_sentence(words[a[-1]].text)
             same = all(plain(words[x].text) == plain(words[y].text) for x, y in zip(a, b, strict=True))
             voice = words[a[0]].speaker == words[b[-1]].speaker
-            if same and close and voice and not whole and not (size == 1 and plain(words[a[0]].text) in EMPHASIS):
+            if same and close and voice and not whole and not (size == 1 and may_be_doubled(plain(words[a[0]].text), language)):
                 out.append(Retake((_take(words, a), _take(words, b)), True))
                 found = size
                 break
@@ -273,4 +274,4 @@ def _stumbles(words: Sequence[Word], spoken: Sequence[int], rate: int) -> list[R
 
 def _take(words: Sequence[Word], numbers: Sequence[int]) -> Take:
     first, last = numbers[0], numbers[-1] + 1
-    return Take(first, last, words[first].start_frame, words[last - 1].end_frame, " ".join(words[k].text for k in numbers))
+    return Take(first, last, words[first].start_frame, words[last - 1].end_frame, written(words[k].text for k in numbers))

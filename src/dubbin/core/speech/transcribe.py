@@ -75,7 +75,7 @@ def transcribe(
     if found == UNKNOWN:
         words = speech_without_words(own, voicing, source.rate)
     else:
-        words = add_unheard(mark_kinds([word_of(w, source.rate) for w in heard]), own, activity, voicing, source.rate, rt60_s)
+        words = add_unheard(mark_kinds([word_of(w, source.rate) for w in heard], found), own, activity, voicing, source.rate, rt60_s, found)
     names: tuple[str, ...] = ()
     if text and any(w.speaker for w in text):
         words, names = _named(words, text)

@@ -56,18 +56,12 @@ class Spoken:
 
 
 PASSING_SOUNDS = frozenset(("click", "breath"))  # no automatic cut stops at them; it does at a laugh, and at what was not understood
-FILLERS = frozenset(("um", "umm", "uhm", "uh", "uhh", "er", "erm", "ehm", "hm", "hmm", "mm", "mhm", "ah", "eh"))
-_ENDS_SENTENCE = re.compile(r"[.!?…][\"'”’)]*$")
+_ENDS_SENTENCE = re.compile(r"[.!?…。！？؟۔।॥։][\"'”’“»›)\]」』）\s]*$")
 
 
 def plain(text: str) -> str:
     """A word as it is compared: small letters, figures and inner apostrophes only."""
     return re.sub(r"[^\w']+", "", text.lower().replace("’", "'")).strip("'_")
-
-
-def is_filler_text(text: str) -> bool:
-    """Whether a text is a hesitation and no word."""
-    return plain(text) in FILLERS
 
 
 def ends_sentence(text: str) -> bool:

@@ -5,11 +5,12 @@ from __future__ import annotations
 import numpy as np
 
 from dubbin.core.speech.activity import Activity
+from dubbin.core.speech.beside_pauses import STEP_S
 from dubbin.core.speech.decoding import HeardWord
 from dubbin.core.speech.retakes import warped_distance
 from dubbin.core.speech.speaker_encoder import BANDS, STEPS, points_of
 from dubbin.core.speech.speakers_kernels import course
-from dubbin.core.speech.word_edges import STEP_S, refine_edges
+from dubbin.core.speech.word_edges import refine_edges
 from dubbin.core.treat.warm_up import main as warm_up_treatments
 
 

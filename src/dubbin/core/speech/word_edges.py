@@ -3,7 +3,7 @@
 A recogniser knows about where a word lies. What its letters sound like in this very recording is learned from that: every letter (or pair
 such as "sh") gets a bell curve over the spectrum, made from the frames that it may lie in, and the best course through letters and gaps is found
 with these; from the better edges the curves are made again. So it needs no acoustic model, and fits any voice, room and language that
-writes by sound. The recogniser's own times stay in the sum as a prior.
+writes by sound. The recogniser's own times, less what they are late as a rule, stay in the sum as a prior. Where a pause follows, a word lasts until its sound has ended.
 
 Sources: Viterbi training from a flat start: Young and others, "The HTK book", 2006; Brugnara, Falavigna and Omologo, "Automatic segmentation and
 labeling of speech based on hidden Markov models", Speech Communication 12, 1993. Letters for phones: Kanthak and Ney, "Context-dependent acoustic modeling using
@@ -28,18 +28,17 @@ from dubbin.core.sound import fourier
 from dubbin.core.sound.filtering import running_mean
 from dubbin.core.sound.source import Source, read_padded
 from dubbin.core.speech.activity import FRAMES_PER_S, Activity
+from dubbin.core.speech.beside_pauses import STEP_S, audible_steps, sounding_on, usual_lags
 from dubbin.core.speech.decoding import HeardWord
 from dubbin.core.speech.transcript import plain
 
 RATE = 16000
-STEP_S = 0.005
 HOP = round(STEP_S * RATE)
 WINDOW = 320
 BANDS_HZ = (80, 200, 320, 450, 600, 800, 1000, 1250, 1550, 1900, 2350, 2900, 3600, 4500, 5800, 7900)
 COEFFICIENTS = 6
 CHUNK_S = 30.0
 DELTA = 3  # steps to both sides over which change is taken
-LAG_S, END_LAG_S = 0.08, 0.08  # by which the recogniser's estimates come late (measured on both demo voices)
 SPREAD_S = 0.040  # one sigma of what is left of their error
 BEND = 2.0  # sigmas from which on an error counts no longer by its square
 REACH_S = 0.5  # an edge is looked for this far around its estimate
@@ -52,6 +51,7 @@ KAPPA = 35  # frames of all speech that every letter's curve is made with
 PHRASE_GAP_S = 0.6
 USUAL_RT60_S, LATE_S = 0.25, 0.05
 LATE_WEIGHT, LEAST_LEFT = 3.0, 0.1  # of the late power that is taken off; of the power that stays at least
+LIVE_RT60_S = 0.3  # from which on what sounds on behind a word is the room
 
 
 def find_features(source: Source, task: Task | None = None) -> NDArray[np.float32]:
@@ -158,10 +158,14 @@ def refine_edges(
     levels: from `find_features`; activity: of the same sound; rt60_s: of its room, if it is known.
     """
     task = task or Task()
-    words = _prepared(words)
+    words = sorted(words, key=lambda w: (w.start_s, w.end_s))
     if not words or len(levels) < 4:
-        return list(words)
-    x = _observations(without_tails(levels, rt60_s))
+        return words
+    dry = without_tails(levels, rt60_s)
+    words = _prepared(words, *usual_lags(words, audible_steps(dry)))
+    sounds = audible_steps(dry if (rt60_s or 0.0) > LIVE_RT60_S else levels)
+    x = _observations(dry)
+    del dry
     at = np.minimum((np.arange(len(levels)) * STEP_S * FRAMES_PER_S).astype(int), len(activity.excess_db) - 1)
     heard = scipy.ndimage.binary_closing(np.pad(activity.excess_db[at] > 0, 8), np.ones(9))[8:-8]
     names = [GAP, ANY, *sorted({u for w in words for u in letters_of(w.text)} - {ANY})]
@@ -182,15 +186,15 @@ def refine_edges(
     for word, (start, end) in zip(words, edges, strict=True):
         start = max(start, out[-1].end_s if out else 0.0)
         out.append(replace(word, start_s=float(start), end_s=float(max(end, start + 2 * STEP_S))))
-    return out
+    return sounding_on(out, sounds)
 
 
-def _prepared(words: Sequence[HeardWord]) -> list[HeardWord]:
-    """Sorted, the recogniser's lag taken off."""
+def _prepared(words: Sequence[HeardWord], lag_s: float, end_lag_s: float) -> list[HeardWord]:
+    """Sorted words, the recogniser's lags taken off."""
     out: list[HeardWord] = []
-    for word in sorted(words, key=lambda w: (w.start_s, w.end_s)):
-        start = max(word.start_s - LAG_S, out[-1].start_s + 0.02 if out else 0.0)
-        out.append(replace(word, start_s=start, end_s=max(word.end_s - END_LAG_S, start + 0.03)))
+    for word in words:
+        start = max(word.start_s - lag_s, out[-1].start_s + 0.02 if out else 0.0)
+        out.append(replace(word, start_s=start, end_s=max(word.end_s - end_lag_s, start + 0.03)))
     return out
 
 

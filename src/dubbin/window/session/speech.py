@@ -242,10 +242,15 @@ class Speech(QObject):
         slot = ("retakes", transcript.lane)
         if self._session.jobs.is_busy(slot):
             return
-        voicing, rate, words = self._voicings.get(transcript.lane), self._session.episode.rate, transcript.words
+        voicing, rate, words, language = (
+            self._voicings.get(transcript.lane),
+            self._session.episode.rate,
+            transcript.words,
+            transcript.language,
+        )
 
         def work(task: Task) -> list[Retake]:
-            return find_retakes(words, rate, voicing)
+            return find_retakes(words, rate, voicing, language)
 
         def done(found: list[Retake]) -> None:
             self._retakes[transcript.lane] = (words, found)
