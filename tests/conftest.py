@@ -30,6 +30,7 @@ from hypothesis import HealthCheck, settings
 from dubbin.core.folders import Folders
 from dubbin.core.sound.source import Sound
 
+pytest_plugins = ("tests.crashes",)
 RATE = 48000
 SOAK = int(os.environ.get("DUBBIN_SOAK", "1"))  # how many times as many cases are tried by tests that try things by chance
 TOLD = "told of the demo.json"  # how far it was while it was built
