@@ -13,6 +13,8 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
+from dubbin.core.kernel_files import CodeCache
+
 F = TypeVar("F", bound=Callable[..., Any])
 F32: TypeAlias = NDArray[np.float32]
 F64: TypeAlias = NDArray[np.float64]
@@ -27,7 +29,13 @@ def kernel(*, fastmath: bool = False) -> Callable[[F], F]:
 
     fastmath: sums may be taken in another order, so that they become vector instructions.
     """
-    return cast(Callable[[F], F], njit(nogil=True, cache=True, fastmath=fastmath, error_model="numpy"))
+
+    def compiled(function: F) -> F:
+        dispatcher: Any = njit(nogil=True, fastmath=fastmath, error_model="numpy")(function)
+        dispatcher._cache = CodeCache(function)  # as enable_caching of it does
+        return cast(F, dispatcher)
+
+    return compiled
 
 
 def inlined(*, fastmath: bool = False) -> Callable[[F], F]:

@@ -1,0 +1,47 @@
+"""Where compiled kernels are kept between runs, safely while several programs compile at once.
+
+numba gives the code of each signature a number and notes it in an index before the code is there. Of two programs that compile two signatures of one kernel
+at the same moment both may take the same number: from then on one signature is run with the code of the other, which reads and writes where nothing of its
+is. Here one writes after the other, and nothing is in the index before it is there.
+"""
+
+from __future__ import annotations
+
+import fcntl
+from collections.abc import Iterator
+from contextlib import contextmanager, suppress
+from typing import Any
+
+from numba.core.caching import FunctionCache, IndexDataCacheFile
+
+LOCK = "kernels.lock"  # a file in the folder of the code, held while something is written there
+
+
+class CodeFile(IndexDataCacheFile):
+    """The index and the code of one kernel."""
+
+    def save(self, key: Any, data: Any) -> None:
+        """Keep the code of one signature. key: by which numba knows it. Raises OSError where the folder can't be written to."""
+        with self._alone():
+            index = self._load_index()
+            if key not in index:
+                taken = set(index.values())
+                index[key] = next(name for number in range(1, len(taken) + 2) if (name := self._data_name(number)) not in taken)
+            self._save_data(index[key], data)
+            self._save_index(index)
+
+    @contextmanager
+    def _alone(self) -> Iterator[None]:
+        with open(self._data_path(LOCK), "a") as lock:
+            with suppress(OSError):  # folders of a network that know no locks
+                fcntl.flock(lock, fcntl.LOCK_EX)
+            yield
+
+
+class CodeCache(FunctionCache):
+    """As numba's own, by a CodeFile."""
+
+    def __init__(self, function: Any) -> None:
+        super().__init__(function)
+        place = self._impl.locator
+        self._cache_file = CodeFile(place.get_cache_path(), self._impl.filename_base, place.get_source_stamp())

@@ -1,0 +1,84 @@
+"""Compiled code is kept safely while several programs compile the same kernel at once."""
+
+from __future__ import annotations
+
+import subprocess
+import sys
+import threading
+from pathlib import Path
+
+import pytest
+
+from dubbin.core.kernel_files import CodeFile
+
+STAMP = ("a module", 1.0)
+
+
+def code_file(folder: Path, stamp: object = STAMP) -> CodeFile:
+    return CodeFile(str(folder), "kernel", stamp)
+
+
+def test_what_many_keep_at_once_is_all_there_and_each_its_own(tmp_path):
+    count = 12
+    gate = threading.Barrier(count)
+
+    def keep(number: int) -> None:
+        gate.wait(60)
+        code_file(tmp_path).save(f"signature {number}", f"code {number}")
+
+    threads = [threading.Thread(target=keep, args=(k,)) for k in range(count)]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    assert [code_file(tmp_path).load(f"signature {k}") for k in range(count)] == [f"code {k}" for k in range(count)]
+
+
+def test_nothing_is_in_the_index_before_it_is_there(tmp_path, monkeypatch):
+    """Old code of the same number lies there, of another version of the module: whoever looks in between must not get it."""
+    code_file(tmp_path, ("a module", 0.5)).save("signature", "old code")
+    seen = []
+    real = CodeFile._save_data
+    monkeypatch.setattr(CodeFile, "_save_data", lambda self, *a: (seen.append(code_file(tmp_path).load("signature")), real(self, *a)))
+    code_file(tmp_path).save("signature", "new code")
+    assert seen == [None] and code_file(tmp_path).load("signature") == "new code"
+
+
+def test_the_same_signature_kept_again_takes_the_place_of_what_was_there(tmp_path):
+    for code in ("first", "second"):
+        code_file(tmp_path).save("signature", code)
+    assert code_file(tmp_path).load("signature") == "second"
+    assert len(list(tmp_path.glob("*.nbc"))) == 1
+
+
+def test_a_folder_without_locks_is_written_to_all_the_same(tmp_path, monkeypatch):
+    def refuses(*_: object) -> None:
+        raise OSError("no locks available")
+
+    monkeypatch.setattr("fcntl.flock", refuses)
+    code_file(tmp_path).save("signature", "code")
+    assert code_file(tmp_path).load("signature") == "code"
+
+
+KERNEL = """
+import numpy as np
+from dubbin.core.kernel import kernel
+
+@kernel()
+def total(x):
+    s = 0.0
+    for k in range(len(x)):
+        s += x[k]
+    return s
+"""
+CALLS = "import sys, numpy as np, some_kernels as k; print(k.total(np.ones(9, sys.argv[1])), sum(k.total.stats.cache_hits.values()))"
+
+
+@pytest.mark.parametrize("kinds", [("float32", "float64", "float32", "float64")])
+def test_a_kernel_is_compiled_once_for_each_signature(tmp_path, kinds):
+    (tmp_path / "some_kernels.py").write_text(KERNEL)
+    told = [
+        subprocess.run([sys.executable, "-c", CALLS, kind], cwd=tmp_path, capture_output=True, text=True, check=True).stdout
+        for kind in kinds
+    ]
+    assert told == ["9.0 0\n", "9.0 0\n", "9.0 1\n", "9.0 1\n"]
