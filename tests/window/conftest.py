@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import gc
 import os
 import shutil
 import threading
+import time
 from collections.abc import Callable, Iterator
 from dataclasses import replace
 from pathlib import Path
@@ -75,12 +77,24 @@ def known_files(monkeypatch) -> None:
     monkeypatch.setattr(working_copy, "fingerprint_of", fingerprint_of)
 
 
-@pytest.fixture(autouse=True)
-def collector(qapp) -> Iterator[None]:
-    """As in the program: windows are not taken apart by threads that work."""
+@pytest.fixture(autouse=True, scope="module")
+def collector(request, qapp) -> Iterator[None]:
+    """As in the program: windows are not taken apart by threads that work. Not by those that go on for a moment after a test, nor by the one that hears what the next one is."""
     collector = Collector()
     yield
+    shared = request.config.stash.get(SHARED, None)
+    if shared is not None:
+        shared.jobs.cancel_all()
+        wait_for(lambda: not shared.jobs.live)
+    gc.collect()
     collector.end()
+
+
+def wait_for(is_so: Callable[[], bool], patience_s: float = 60.0) -> None:
+    """Let the window work until something is so; for what is not within a test."""
+    end = time.monotonic() + patience_s
+    while not is_so() and time.monotonic() < end:
+        QTest.qWait(5)
 
 
 @pytest.fixture(autouse=True)

@@ -35,14 +35,14 @@ class JobBridge(QObject):
         """log_folder: where errors of the program are written down. hold: work waits until `release`."""
         super().__init__()
         self._log_folder = log_folder
-        self._runner = JobRunner(self._reported.emit, self._on_progress, in_background=True)
+        self._runner = JobRunner(self._bring, self._on_progress, in_background=True)
         self._is_to_tell = False  # that work has come further: the window has heard of it and tells soon
-        self._painter = JobRunner(self._reported.emit, threads=1, first_number=QUIET_FROM)
+        self._painter = JobRunner(self._bring, threads=1, first_number=QUIET_FROM)
         if hold:
             self._runner.hold()
             self._painter.hold()
         # A disk that does not answer holds up nothing else.
-        self._writer = JobRunner(self._reported.emit, threads=1, first_number=SAVED_FROM)
+        self._writer = JobRunner(self._bring, threads=1, first_number=SAVED_FROM)
         self._quiet: set[int] = set()
         self._slots: dict[Hashable, Job] = {}
         self._done: dict[int, tuple[Hashable, Callable[[Any], None], Callable[[], None]]] = {}
@@ -70,6 +70,11 @@ class JobBridge(QObject):
             self._quiet.add(job.number)
         self._done[job.number] = (slot, done, failed)
         self._soon.start(0)
+
+    def _bring(self, report: Report) -> None:
+        """On a working thread. A method, which keeps this object while that thread may still report: a signal that is handed out alone does not, and what it does without
+        its object ends the program."""
+        self._reported.emit(report)
 
     def _on_progress(self, job: Job) -> None:
         """On a working thread: tell the window, but not so often that it has its hands full with being told. The last that is reported is told too."""

@@ -95,7 +95,10 @@ class Session(QObject):
 
     def watch_journal(self) -> None:
         """Have it said when steps can't be kept on the disk."""
-        self.document.watch_trouble(self.said.emit)
+        self.document.watch_trouble(self._say)
+
+    def _say(self, text: str) -> None:
+        self.said.emit(text)
 
     def do(self, change: Change) -> None:
         self.document.do(change)

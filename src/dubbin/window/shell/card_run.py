@@ -83,7 +83,7 @@ class CardRun(QObject):
                 self.progress[key] = share
 
         def work(task: Task) -> CardResult:
-            return run_card(episode, resources, task, self._told.emit, skip=skip, told=told)
+            return run_card(episode, resources, task, self._tell, skip=skip, told=told)
 
         session.jobs.start(SLOT, tr("Running the card"), work, self._done)
         self._ticks.start()
@@ -99,6 +99,10 @@ class CardRun(QObject):
         if not self.is_running:
             self._ticks.stop()
         self.changed.emit()
+
+    def _tell(self, step: str) -> None:
+        """On a working thread."""
+        self._told.emit(step)
 
     def _on_told(self, step: str) -> None:
         self.step = step
