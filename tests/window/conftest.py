@@ -17,6 +17,7 @@ from PyQt6.QtCore import QCoreApplication, QEvent, QPoint, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QWidget
 
+from dubbin.core import jobs
 from dubbin.core.episode.document import Document
 from dubbin.core.episode.file import load_episode, save_episode
 from dubbin.core.episode.importing import import_file
@@ -36,7 +37,7 @@ from dubbin.window.shell.main_window import MainWindow
 from dubbin.window.shell.step import Step
 from tests.conftest import made_once
 
-LONG_MS = 120_000
+LONG_MS = 300_000  # on a machine that others use too
 SHARED = pytest.StashKey[MainWindow]()
 
 
@@ -44,6 +45,14 @@ SHARED = pytest.StashKey[MainWindow]()
 def theme(qapp) -> Theme:
     """One for all: every new one styles all widgets anew."""
     return Theme(qapp)
+
+
+@pytest.fixture(autouse=True, scope="module")
+def at_eye_level() -> Iterator[None]:
+    """Work in the background is what tests wait for: here it does not let everything else on the machine go first."""
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(jobs, "BACKGROUND_NICENESS", 0)
+        yield
 
 
 @pytest.fixture(scope="session")
