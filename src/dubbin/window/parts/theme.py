@@ -127,7 +127,7 @@ class Theme(QObject):
     def set_night(self, night: bool) -> None:
         colours = NIGHT if night else DAY
         if colours is self.colours:
-            return  # to style every widget anew takes a second
+            return  # to style every widget anew takes a while
         self.colours = colours
         self._apply()
         self.changed.emit()
@@ -146,6 +146,7 @@ class Theme(QObject):
         for role in (roles.WindowText, roles.Text, roles.ButtonText):
             palette.setColor(QPalette.ColorGroup.Disabled, role, c.q("muted", 150))
         self._app.setPalette(palette)
+        self._app.setStyleSheet("")  # one that takes the place of another has every widget restyled for each of its parents: five times as long
         self._app.setStyleSheet(style_sheet(c))
 
 
