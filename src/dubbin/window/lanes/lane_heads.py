@@ -10,6 +10,7 @@ from dubbin.core.episode.model import Lane, Role
 from dubbin.core.mix.program import audible_lanes
 from dubbin.core.texts import tr
 from dubbin.window.lanes.lanes_view import LanesView
+from dubbin.window.parts.painting import painting
 from dubbin.window.parts.theme import Theme, font, scaled
 from dubbin.window.session.session import Session
 
@@ -67,7 +68,11 @@ class LaneHead(QPushButton):
         return QSize(scaled(WIDTH), scaled(60))
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        c, p = self._theme.colours, QPainter(self)
+        with painting(self) as p:
+            self._paint(p)
+
+    def _paint(self, p: QPainter) -> None:
+        c = self._theme.colours
         p.fillRect(self.rect(), c.q("card" if self.is_picked else "paper"))
         p.setPen(QPen(c.q("line"), 1))
         p.drawLine(0, 0, self.width(), 0)

@@ -28,6 +28,7 @@ from dubbin.window.lanes.overlays import Overlays
 from dubbin.window.lanes.reduction_strip import paint_reduction
 from dubbin.window.lanes.viewport import Viewport
 from dubbin.window.lanes.words_strip import STRIP_H, ShownWord, paint_covers, paint_placed, paint_splits, paint_words, words_to_show
+from dubbin.window.parts.painting import painting
 from dubbin.window.parts.theme import Theme, font
 from dubbin.window.session.selection import Band, Selection
 from dubbin.window.session.session import Session
@@ -277,8 +278,11 @@ class LanesView(QWidget):
     # -- painting ---------------------------------------------------------------------
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
+        with painting(self) as p:
+            self._paint(p)
+
+    def _paint(self, p: QPainter) -> None:
         c = self._theme.colours
-        p = QPainter(self)
         p.fillRect(self.rect(), c.q("paper"))
         if not self._session.episode.lanes:
             self._paint_empty(p)

@@ -15,6 +15,7 @@ from dubbin.window.lanes.density import counts_of, covered_shares, is_crowded, p
 from dubbin.window.lanes.viewport import Viewport
 from dubbin.window.lanes.wave_image import gathered, wave_image
 from dubbin.window.parts.moving_keys import ACROSS, FAR
+from dubbin.window.parts.painting import painting
 from dubbin.window.parts.theme import Theme
 from dubbin.window.session.selection import Selection
 from dubbin.window.session.session import Session
@@ -87,8 +88,11 @@ class Overview(QWidget):
         view.show_range(middle - seen / 2, middle + seen / 2)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
+        with painting(self) as p:
+            self._paint(p)
+
+    def _paint(self, p: QPainter) -> None:
         c, view = self._theme.colours, self._view
-        p = QPainter(self)
         p.fillRect(self.rect(), c.q("wash"))
         frames = view.frames
         if not frames:

@@ -8,12 +8,13 @@ from typing import Protocol
 
 import numpy as np
 from numpy.typing import NDArray
-from PyQt6.QtGui import QColor, QImage, QPainter
+from PyQt6.QtGui import QColor, QImage
 
 from dubbin.core.episode.time_map import TimeMap
 from dubbin.core.errors import UnusableSound
 from dubbin.core.sound.peaks import BASE_FRAMES, PeakPyramid
 from dubbin.core.sound.source import Source
+from dubbin.window.parts.painting import painting
 
 Columns = NDArray[np.float32]
 
@@ -145,10 +146,9 @@ def laid_over(images: Sequence[QImage]) -> QImage:
     """Pictures of one size over one another, the first at the bottom."""
     out = images[0]
     if len(images) > 1:
-        p = QPainter(out)
-        for image in images[1:]:
-            p.drawImage(0, 0, image)
-        p.end()
+        with painting(out) as p:
+            for image in images[1:]:
+                p.drawImage(0, 0, image)
     return out
 
 

@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QAbstractButton, QSizePolicy, QWidget
 
 from dubbin.core.measure.finding import Finding, Severity
 from dubbin.core.texts import tr, tr_count
+from dubbin.window.parts.painting import painting
 from dubbin.window.parts.theme import Theme, font
 
 LEFT, LINE_H = 20, 18
@@ -61,8 +62,11 @@ class FindingRow(QAbstractButton):
         self.setFixedHeight(self.sizeHint().height())
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
+        with painting(self) as p:
+            self._paint(p)
+
+    def _paint(self, p: QPainter) -> None:
         c = self._theme.colours
-        p = QPainter(self)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         colour = {Severity.MINOR: "muted", Severity.AUDIBLE: "thread_text", Severity.SEVERE: "brick"}[self.finding.severity]
         self._paint_mark(p, colour)

@@ -5,6 +5,8 @@ from __future__ import annotations
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QIcon, QPainter, QPainterPath, QPen, QPixmap, QPolygonF
 
+from dubbin.window.parts.painting import painting
+
 SIZE = 40  # drawn at twice the size in which they are shown
 
 
@@ -12,12 +14,11 @@ def icon(name: str, colour: QColor) -> QIcon:
     """play, stop, back, forward, loop, fold, unfold, add, minus, plus, all."""
     pixmap = QPixmap(SIZE, SIZE)
     pixmap.fill(Qt.GlobalColor.transparent)
-    p = QPainter(pixmap)
-    p.setRenderHint(QPainter.RenderHint.Antialiasing)
-    p.setPen(QPen(colour, 3.4, cap=Qt.PenCapStyle.RoundCap, join=Qt.PenJoinStyle.RoundJoin))
-    p.setBrush(Qt.BrushStyle.NoBrush)
-    globals()[f"_draw_{name}"](p, colour)
-    p.end()
+    with painting(pixmap) as p:
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        p.setPen(QPen(colour, 3.4, cap=Qt.PenCapStyle.RoundCap, join=Qt.PenJoinStyle.RoundJoin))
+        p.setBrush(Qt.BrushStyle.NoBrush)
+        globals()[f"_draw_{name}"](p, colour)
     pixmap.setDevicePixelRatio(2.0)
     return QIcon(pixmap)
 

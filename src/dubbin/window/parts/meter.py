@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from dubbin.core.figures import number
 from dubbin.core.measure.live import Reading
 from dubbin.core.texts import tr
+from dubbin.window.parts.painting import painting
 from dubbin.window.parts.theme import Theme
 
 LOWEST_DB = -48.0
@@ -42,8 +43,11 @@ class LevelMeter(QWidget):
         self.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
+        with painting(self) as p:
+            self._paint(p)
+
+    def _paint(self, p: QPainter) -> None:
         c = self._theme.colours
-        p = QPainter(self)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         p.setPen(Qt.PenStyle.NoPen)
         peaks = self._reading.peaks_db if self._reading else ()

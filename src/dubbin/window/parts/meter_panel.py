@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from dubbin.core.figures import number
 from dubbin.core.measure.live import Reading
 from dubbin.core.texts import tr
+from dubbin.window.parts.painting import painting
 from dubbin.window.parts.theme import Theme, font
 
 LOWEST_DB, OVER_DBTP = -48.0, -1.0
@@ -69,8 +70,11 @@ class MeterPanel(QWidget):
         return LEFT + min(max((db - LOWEST_DB) / -LOWEST_DB, 0.0), 1.0) * room
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
+        with painting(self) as p:
+            self._paint(p)
+
+    def _paint(self, p: QPainter) -> None:
         c, reading = self._theme.colours, self._reading
-        p = QPainter(self)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         p.setFont(font(13))
         for row, name in enumerate("LR"):

@@ -9,6 +9,7 @@ from PyQt6.QtGui import QFontMetrics, QPainter, QPainterPath, QPaintEvent, QPen,
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from dubbin.window.parts.choice_button import ChoiceButton
+from dubbin.window.parts.painting import painting
 from dubbin.window.parts.theme import Theme, font, scaled
 
 PAD, HEIGHT = 13, 31
@@ -125,7 +126,10 @@ class Segments(QWidget):
 
     def paint_choice(self, choice: Choice) -> None:
         """Paint the part of the row that a choice covers."""
-        p = QPainter(choice)
+        with painting(choice) as p:
+            self._paint(p, choice)
+
+    def _paint(self, p: QPainter, choice: Choice) -> None:
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         c, here, frame = self._theme.colours, QRectF(choice.rect()), self._frame_of(choice)
         clip = QPainterPath()

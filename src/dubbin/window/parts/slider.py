@@ -7,6 +7,7 @@ from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWh
 from PyQt6.QtWidgets import QSizePolicy, QSlider
 
 from dubbin.core.figures import short_number
+from dubbin.window.parts.painting import painting
 from dubbin.window.parts.theme import Theme
 
 MARGIN = 8
@@ -131,8 +132,11 @@ class MarkedSlider(QSlider):
             event.ignore()  # a page that scrolls must not turn what lies under the pointer
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
+        with painting(self) as p:
+            self._paint(p)
+
+    def _paint(self, p: QPainter) -> None:
         c = self._theme.colours
-        p = QPainter(self)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         y = self.height() / 2
         enabled = self.isEnabled()

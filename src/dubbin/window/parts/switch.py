@@ -6,6 +6,7 @@ from PyQt6.QtCore import QPoint, QRectF, QSize, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QCheckBox, QSizePolicy, QWidget
 
+from dubbin.window.parts.painting import painting
 from dubbin.window.parts.theme import Theme
 
 
@@ -36,8 +37,11 @@ class Switch(QCheckBox):
         return QSize(32, 20)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
+        with painting(self) as p:
+            self._paint(p)
+
+    def _paint(self, p: QPainter) -> None:
         c = self._theme.colours
-        p = QPainter(self)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         body = QRectF(1, (self.height() - 18) / 2, 30, 18)
         on = self.isChecked()

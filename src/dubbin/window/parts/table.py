@@ -5,9 +5,10 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from PyQt6.QtCore import QRectF, Qt
-from PyQt6.QtGui import QPainter, QPaintEvent, QPalette
+from PyQt6.QtGui import QPaintEvent, QPalette
 from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QTableWidget, QTableWidgetItem
 
+from dubbin.window.parts.painting import painting
 from dubbin.window.parts.theme import font, scaled
 
 ROW_H = 26
@@ -41,11 +42,11 @@ class FigureTable(QTableWidget):
         super().paintEvent(event)
         port = self.viewport()
         if self.rowCount() == 0 and self.empty and port is not None:
-            p = QPainter(port)
-            p.setFont(font(15))
-            p.setPen(self.palette().color(QPalette.ColorRole.PlaceholderText))
-            room = QRectF(port.rect()).adjusted(24, 12, -24, -12)
-            p.drawText(room, Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, self.empty)
+            with painting(port) as p:
+                p.setFont(font(15))
+                p.setPen(self.palette().color(QPalette.ColorRole.PlaceholderText))
+                room = QRectF(port.rect()).adjusted(24, 12, -24, -12)
+                p.drawText(room, Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, self.empty)
 
     def show_row(self, row: int, texts: Sequence[str], first: int = 0, tip: str = "") -> list[QTableWidgetItem]:
         """Fill a row with texts from column `first` on; the items, for what is special about them."""

@@ -146,7 +146,9 @@ class Theme(QObject):
         for role in (roles.WindowText, roles.Text, roles.ButtonText):
             palette.setColor(QPalette.ColorGroup.Disabled, role, c.q("muted", 150))
         self._app.setPalette(palette)
-        self._app.setStyleSheet("")  # one that takes the place of another has every widget restyled for each of its parents: five times as long
+        self._app.setStyleSheet(
+            ""
+        )  # one that takes the place of another has every widget restyled for each of its parents: five times as long
         self._app.setStyleSheet(style_sheet(c))
 
 

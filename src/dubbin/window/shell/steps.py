@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from dubbin.core.texts import tr
 from dubbin.window.parts.choice_button import ChoiceButton
+from dubbin.window.parts.painting import painting
 from dubbin.window.parts.theme import Theme, font, scaled
 from dubbin.window.session.session import Session
 from dubbin.window.shell.page import Page, Status
@@ -39,7 +40,11 @@ class StepButton(ChoiceButton):
         return QSize(scaled(WIDTH), scaled(ROW_H))
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        c, p = self._theme.colours, QPainter(self)
+        with painting(self) as p:
+            self._paint(p)
+
+    def _paint(self, p: QPainter) -> None:
+        c = self._theme.colours
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         here = QRectF(self.rect())
         if self.isChecked():
@@ -116,6 +121,9 @@ class StepList(QWidget):
         self.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        p = QPainter(self)
+        with painting(self) as p:
+            self._paint(p)
+
+    def _paint(self, p: QPainter) -> None:
         p.setPen(QPen(self._theme.colours.q("line"), 1))
         p.drawLine(self.width() - 1, 0, self.width() - 1, self.height())

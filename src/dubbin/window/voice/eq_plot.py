@@ -17,6 +17,7 @@ from dubbin.core.measure.voice_tone import laid_over
 from dubbin.core.texts import tr
 from dubbin.core.treat.equalise import OFF_HZ, EqSettings, response_db
 from dubbin.window.parts.moving_keys import EVERY_WAY
+from dubbin.window.parts.painting import painting
 from dubbin.window.parts.polygon import polygon
 from dubbin.window.parts.theme import Theme, font
 
@@ -212,8 +213,11 @@ class EqPlot(QWidget):
     # -- painting ---------------------------------------------------------------------
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
+        with painting(self) as p:
+            self._paint(p)
+
+    def _paint(self, p: QPainter) -> None:
         c, area = self._theme.colours, self._area()
-        p = QPainter(self)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         p.fillRect(self.rect(), c.q("card"))
         p.setFont(font(13))

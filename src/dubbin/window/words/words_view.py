@@ -8,12 +8,13 @@ from bisect import bisect_right
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QResizeEvent
-from PyQt6.QtWidgets import QAbstractScrollArea
+from PyQt6.QtWidgets import QAbstractScrollArea, QWidget
 
 from dubbin.core.figures import number
 from dubbin.core.speech.word_table import WordTable
 from dubbin.core.texts import tr
 from dubbin.window.parts.moving_keys import EVERY_WAY
+from dubbin.window.parts.painting import painting
 from dubbin.window.parts.theme import Theme, font
 from dubbin.window.session.selection import Selection
 from dubbin.window.session.session import Session
@@ -357,10 +358,13 @@ class WordsView(QAbstractScrollArea):
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         self._lay_out(PAINT_BUDGET_S)
-        c = self._theme.colours
         port = self.viewport()
         assert port is not None
-        p = QPainter(port)
+        with painting(port) as p:
+            self._paint(p, port)
+
+    def _paint(self, p: QPainter, port: QWidget) -> None:
+        c = self._theme.colours
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         p.fillRect(port.rect(), c.q("card"))
         if not self._column.laid:
