@@ -49,9 +49,10 @@ def theme(qapp) -> Theme:
 
 @pytest.fixture(autouse=True, scope="module")
 def at_eye_level() -> Iterator[None]:
-    """Work in the background is what tests wait for: here it does not let everything else on the machine go first."""
+    """Work in the background is what tests wait for: here it lets neither everything else on the machine nor the window go first."""
     with pytest.MonkeyPatch.context() as patch:
         patch.setattr(jobs, "BACKGROUND_NICENESS", 0)
+        patch.setattr(jobs, "pause_if_asked", lambda: None)
         yield
 
 

@@ -8,6 +8,10 @@ from pathlib import Path
 
 import pytest
 
+from dubbin.core import giving_way
+from dubbin.core.episode.commands.lanes import name_voice
+from dubbin.window.shell.step import Step
+
 PROGRAM = """
 import gc, sys, threading, time
 from pathlib import Path
@@ -42,3 +46,18 @@ print("went on")
 def test_work_that_ends_when_nobody_wants_to_know_any_more_does_no_harm(tmp_path: Path, kind: tuple[str, ...]):
     ran = subprocess.run([sys.executable, "-c", PROGRAM, str(tmp_path), *kind], capture_output=True, text=True, timeout=120)
     assert ran.returncode == 0 and ran.stdout.splitlines()[-1] == "went on", ran.stderr
+
+
+def test_work_pauses_when_somebody_goes_to_a_page_or_takes_a_step_and_not_while_he_tries(window, monkeypatch):
+    def asked_by(act) -> bool:
+        monkeypatch.setattr(giving_way, "_until", 0.0)
+        act()
+        return giving_way._until > 0.0
+
+    session = window.session
+    change = lambda: name_voice(session.episode, session.episode.lanes[0].id, "Another")  # noqa: E731
+    assert asked_by(lambda: window.go_step(Step.REPAIR))
+    assert not asked_by(lambda: session.preview(change())), "what is tried waits for work"
+    session.end_preview()
+    assert asked_by(lambda: session.do(change()))
+    assert asked_by(session.document.undo)

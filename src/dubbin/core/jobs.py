@@ -14,6 +14,7 @@ from dataclasses import dataclass, field
 from typing import Any, TypeVar
 
 from dubbin.core.errors import Cancelled
+from dubbin.core.giving_way import pause_if_asked
 from dubbin.core.seats import CORES, seated, standing
 
 
@@ -23,13 +24,23 @@ class Task:
     Work calls `step` at least once a block; it raises `Cancelled` when the work is no longer wanted.
     """
 
-    def __init__(self, report: Callable[[float], None] | None = None) -> None:
+    def __init__(self, report: Callable[[float], None] | None = None, *, gives_way: bool = False) -> None:
+        """gives_way: it pauses at a step for as long as the window wants to be alone."""
         self._report = report
+        self._gives_way = gives_way
         self._cancel = threading.Event()
         self._low, self._high = 0.0, 1.0
 
+    def _of_this(self, report: Callable[[float], None] | None) -> Task:
+        """A task that reports elsewhere; cancelled together."""
+        task = Task(report, gives_way=self._gives_way)
+        task._cancel = self._cancel
+        return task
+
     def step(self, fraction: float) -> None:
         """Say that `fraction` (0 to 1) of the present part is done."""
+        if self._gives_way:
+            pause_if_asked()
         if self._cancel.is_set():
             raise Cancelled
         if self._report is not None:
@@ -37,8 +48,7 @@ class Task:
 
     def part(self, low: float, high: float) -> Task:
         """A task for a part of this work, whose 0 to 1 is low to high here; cancelled together."""
-        task = Task(self._report)
-        task._cancel = self._cancel
+        task = self._of_this(self._report)
         span = self._high - self._low
         task._low, task._high = self._low + span * low, self._low + span * high
         return task
@@ -52,9 +62,7 @@ class Task:
                 done[k] = fraction
                 self.step(sum(done) / count)
 
-            task = Task(report)
-            task._cancel = self._cancel
-            return task
+            return self._of_this(report)
 
         return [share(k) for k in range(count)]
 
@@ -65,9 +73,7 @@ class Task:
             tell(fraction)
             self.step(fraction)
 
-        task = Task(report)
-        task._cancel = self._cancel
-        return task
+        return self._of_this(report)
 
     @property
     def cancelled(self) -> bool:
@@ -116,8 +122,7 @@ def in_parallel(work: Callable[[Part], object], parts: Sequence[Part], task: Tas
 
 def side_by_side(works: Sequence[Callable[[Task], object]], task: Task) -> None:
     """Different works at the same time, each with a share of the task; like `in_parallel` otherwise."""
-    quiet = Task()  # progress is what the shares report
-    quiet._cancel = task._cancel
+    quiet = task._of_this(None)  # progress is what the shares report
     pairs = list(zip(works, task.shares(len(works)), strict=True))
     in_parallel(lambda pair: pair[0](pair[1]), pairs, quiet)
 
@@ -228,9 +233,12 @@ class JobRunner:
         first_number: int = 1,
         *,
         in_background: bool = False,
+        gives_way: bool = False,
     ) -> None:
-        """in_background: its threads, and those that they start, let all others of the program go first."""
+        """in_background: its threads, and those that they start, let all others of the program go first. gives_way: its work pauses when the window asks for it; work in the
+        background always does."""
         self._pool = ThreadPoolExecutor(threads, thread_name_prefix="dubbin-job", initializer=_step_back if in_background else None)
+        self._gives_way = gives_way or in_background
         self._numbers = itertools.count(first_number)
         self._on_report = on_report
         self._on_progress = on_progress
@@ -256,7 +264,7 @@ class JobRunner:
             if self._on_progress is not None:
                 self._on_progress(job)
 
-        job.task = Task(report)
+        job.task = Task(report, gives_way=self._gives_way)
         with self._lock:
             self._live[job.number] = job
         job.future = self._pool.submit(self._run, job, work)

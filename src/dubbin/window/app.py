@@ -29,7 +29,7 @@ NO_DISPLAY = tr(
     "dubbin: there is no display to open the window on. Under X on a machine without one: "
     "xvfb-run -s '-screen 0 1280x800x24' ./scripts/demo"
 )
-SWITCH_S = 0.0005  # Python's own 5 ms, at each of the many places where Qt lets go of the lock, made 35 ms of painting 400
+SWITCH_S = 0.0001  # Python's own 5 ms, at each of the many places where Qt lets go of the lock, made 35 ms of painting 400
 # New objects, and rounds of the younger generation, after which the older one is looked through: all words of an hour, 100 ms long, were looked through every few cuts.
 COLLECT_AFTER = (20_000, 20, 100)
 WARM_UP_RATE, WARM_UP_FRAMES = 48000, 3 * 48000

@@ -17,6 +17,7 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
+from dubbin.core.jobs import Task
 from dubbin.core.measure.voicing import Voicing, cepstra
 from dubbin.core.speech.activity import FRAMES_PER_S
 from dubbin.core.speech.doubled_words import may_be_doubled
@@ -60,15 +61,18 @@ class Retake:
     by_sound: bool = False
 
 
-def find_retakes(words: Sequence[Word], rate: int, voicing: Voicing | None = None, language: str = "en") -> list[Retake]:
-    """Retakes of one voice, in the order of their first takes. rate: of the words' frames. language: a code such as en."""
+def find_retakes(
+    words: Sequence[Word], rate: int, voicing: Voicing | None = None, language: str = "en", task: Task | None = None
+) -> list[Retake]:
+    """Retakes of one voice, in the order of their first takes. rate: of the words' frames. language: a code such as en. Raises Cancelled."""
+    task = task or Task()
     spoken = [k for k, w in enumerate(words) if w.kind is WordKind.WORD and plain(w.text)]
     if len(spoken) < 2:
         return []
     out = _stumbles(words, spoken, rate, language)
     taken = {k for r in out for t in r.takes[:-1] for k in range(t.first, t.last)}
     lines = _lines(words, [k for k in spoken if k not in taken], rate)
-    out += _repeated_lines(words, lines, rate, voicing)
+    out += _repeated_lines(words, lines, rate, voicing, task)
     return sorted(out, key=lambda r: r.takes[0].start_frame)
 
 
@@ -164,10 +168,11 @@ def _are_sure(words: Sequence[Word]) -> bool:
     return float(np.mean([w.confidence for w in words])) >= SURE
 
 
-def _repeated_lines(words: Sequence[Word], lines: list[list[int]], rate: int, voicing: Voicing | None) -> list[Retake]:
+def _repeated_lines(words: Sequence[Word], lines: list[list[int]], rate: int, voicing: Voicing | None, task: Task) -> list[Retake]:
     out: list[Retake] = []
     used: set[int] = set()
     for i in range(len(lines)):
+        task.step(i / len(lines))
         if i in used:
             continue
         group, by_sound = [i], False

@@ -37,7 +37,7 @@ class JobBridge(QObject):
         self._log_folder = log_folder
         self._runner = JobRunner(self._bring, self._on_progress, in_background=True)
         self._is_to_tell = False  # that work has come further: the window has heard of it and tells soon
-        self._painter = JobRunner(self._bring, threads=1, first_number=QUIET_FROM)
+        self._painter = JobRunner(self._bring, threads=1, first_number=QUIET_FROM, gives_way=True)
         if hold:
             self._runner.hold()
             self._painter.hold()

@@ -12,6 +12,7 @@ from dubbin.core.episode.document import Document
 from dubbin.core.episode.model import Episode, Lane
 from dubbin.core.episode.time_map import TimeMap, program_map
 from dubbin.core.folders import Folders
+from dubbin.core.giving_way import ALONE_S, give_way
 from dubbin.core.mix.kept_results import KeptResults
 from dubbin.core.sound.working_copy import WorkingCopies
 from dubbin.core.texts import tr
@@ -117,7 +118,8 @@ class Session(QObject):
     def _on_changed(self, before: Episode, after: Episode) -> None:
         if before.recordings != after.recordings:
             self.recordings.load()
-        if self.document.episode is self.document.history.episode:
+        if self.document.episode is self.document.history.episode:  # what is only tried waits for work, and work must not wait for it
+            give_way(ALONE_S)
             self.analyses.look()
             self.look_at_balance()
         self.episode_changed.emit(before, after)

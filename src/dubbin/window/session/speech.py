@@ -250,7 +250,7 @@ class Speech(QObject):
         )
 
         def work(task: Task) -> list[Retake]:
-            return find_retakes(words, rate, voicing, language)
+            return find_retakes(words, rate, voicing, language, task)
 
         def done(found: list[Retake]) -> None:
             self._retakes[transcript.lane] = (words, found)

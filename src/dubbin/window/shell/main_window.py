@@ -21,6 +21,7 @@ from PyQt6.QtWidgets import (
 
 from dubbin.core.episode.document import Document
 from dubbin.core.folders import Folders
+from dubbin.core.giving_way import ALONE_S, give_way
 from dubbin.core.mix.card_entry import CutSwitch, Entry
 from dubbin.core.texts import tr
 from dubbin.window.lanes.actions import lane_actions
@@ -268,6 +269,7 @@ class MainWindow(QMainWindow):
 
     def go_step(self, step: Step) -> None:
         """Bring a step's page to the front."""
+        give_way(ALONE_S)
         page = self.pages[step]
         for other in self.pages.values():
             if other is not page and other.is_open:
