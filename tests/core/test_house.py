@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ast
+from functools import cache
 from pathlib import Path
 
 import pytest
@@ -17,9 +18,15 @@ FLOORS = ["sound", "measure", "treat", "speech", "episode", "mix", "deliver", "b
 SHARED = {"about", "errors", "figures", "in_time", "there", "seats", "jobs", "folders", "memory", "licences", "log", "kernel", "texts"}
 
 
+@cache
+def tree_of(path: Path) -> ast.Module:
+    return ast.parse(path.read_text())
+
+
+@cache
 def imports_of(path: Path) -> set[str]:
     out = set()
-    for node in ast.walk(ast.parse(path.read_text())):
+    for node in ast.walk(tree_of(path)):
         if isinstance(node, ast.Import):
             out |= {alias.name for alias in node.names}
         elif isinstance(node, ast.ImportFrom) and node.module:
@@ -52,7 +59,7 @@ def test_the_command_line_reaches_the_window_only_to_open_it():
 
 def test_every_module_says_what_it_is_for():
     for path in ROOT.rglob("*.py"):
-        assert ast.get_docstring(ast.parse(path.read_text())), path
+        assert ast.get_docstring(tree_of(path)), path
 
 
 # -- the window's rooms -----------------------------------------------------------------
@@ -111,7 +118,7 @@ def kernels() -> list[str]:
     """Names of all compiled functions."""
     out = []
     for path in (ROOT / "core").rglob("*_kernels.py"):
-        for node in ast.parse(path.read_text()).body:
+        for node in tree_of(path).body:
             if isinstance(node, ast.FunctionDef) and node.decorator_list:
                 assert ast.get_docstring(node) and all(a.annotation for a in node.args.args) and node.returns, f"{path}: {node.name}"
                 out.append(f"{path.stem}.{node.name}")
@@ -161,7 +168,7 @@ def undocumented(body: list[ast.stmt], inside: str = "") -> list[str]:
 
 def test_everything_public_in_core_says_what_it_is():
     for path in (ROOT / "core").rglob("*.py"):
-        assert undocumented(ast.parse(path.read_text()).body) == [], path
+        assert undocumented(tree_of(path).body) == [], path
 
 
 @pytest.mark.parametrize(
@@ -169,7 +176,7 @@ def test_everything_public_in_core_says_what_it_is():
     [("sound/source.py", "Source"), ("measure/measuring.py", "Meter"), ("treat/treatment.py", "Treatment"), ("treat/tiles.py", "Tiles")],
 )
 def test_what_is_declared_elsewhere_is_documented_there(module, name):
-    tree = ast.parse((ROOT / "core" / module).read_text())
+    tree = tree_of(ROOT / "core" / module)
     declared = next(node for node in tree.body if isinstance(node, ast.ClassDef) and node.name == name)
     for node in declared.body:
         assert not isinstance(node, ast.FunctionDef) or ast.get_docstring(node), f"{name}.{node.name}"

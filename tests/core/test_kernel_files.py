@@ -7,8 +7,6 @@ import sys
 import threading
 from pathlib import Path
 
-import pytest
-
 from dubbin.core.kernel_files import CodeFile
 
 STAMP = ("a module", 1.0)
@@ -71,14 +69,16 @@ def total(x):
         s += x[k]
     return s
 """
-CALLS = "import sys, numpy as np, some_kernels as k; print(k.total(np.ones(9, sys.argv[1])), sum(k.total.stats.cache_hits.values()))"
+CALLS = """
+import sys, numpy as np, some_kernels as k
+print([k.total(np.ones(9, kind)) for kind in sys.argv[1:]], sum(k.total.stats.cache_hits.values()))
+"""
 
 
-@pytest.mark.parametrize("kinds", [("float32", "float64", "float32", "float64")])
-def test_a_kernel_is_compiled_once_for_each_signature(tmp_path, kinds):
+def test_a_kernel_is_compiled_once_for_each_signature(tmp_path):
     (tmp_path / "some_kernels.py").write_text(KERNEL)
     told = [
-        subprocess.run([sys.executable, "-c", CALLS, kind], cwd=tmp_path, capture_output=True, text=True, check=True).stdout
-        for kind in kinds
+        subprocess.run([sys.executable, "-c", CALLS, *kinds], cwd=tmp_path, capture_output=True, text=True, check=True).stdout
+        for kinds in (["float32"], ["float32", "float64"])
     ]
-    assert told == ["9.0 0\n", "9.0 0\n", "9.0 1\n", "9.0 1\n"]
+    assert told == ["[9.0] 0\n", "[9.0, 9.0] 1\n"]
