@@ -34,6 +34,8 @@ def test_a_painter_has_ended_also_after_an_error():
 @pytest.mark.parametrize("kind", [LanesView, LaneHead, Overview, LevelMeter, StepList, WordsView])
 def test_a_widget_that_cannot_be_painted_takes_nothing_else_with_it(window, qtbot, monkeypatch, kind: type[QWidget]):
     window.go_step(Step.EDIT)
+    window.pages[Step.EDIT].tabs.show_tab("words")
+    qtbot.waitUntil(lambda: any(widget.isVisible() for widget in window.findChildren(kind)))
     with monkeypatch.context() as patch, qtbot.captureExceptions() as told:
         patch.setattr(kind, "_paint", lambda self, p, *_: p.drawLine(0, 0, 1, 1) or 1 / 0)
         for widget in window.findChildren(kind):
