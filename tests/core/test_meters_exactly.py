@@ -208,6 +208,39 @@ class TestLive:
         assert reading.integrated_lufs == pytest.approx(meter.integrated(), abs=1e-4)
         assert reading.range_lu == pytest.approx(meter.range_lu(), abs=1.0) and reading.range_lu > 10
 
+    @pytest.mark.parametrize(("down_db", "counts"), [(12.4, True), (13.0, False)])
+    def test_what_lies_10_lu_below_all_of_it_counts_no_more(self, down_db, counts):
+        """Two halves: what counts of the softer one is told by how far it lies below the mean of both, which is 9.6 and 10.2 LU."""
+        loud = noise(20.0, -20.0, 5, 8000)
+        soft = F32(10 ** (-down_db / 20)) * loud
+        alone = played(loud[None])[0].integrated_lufs
+        both = played(np.concatenate([loud, soft])[None])[0].integrated_lufs
+        mean = 10 * math.log10((1 + 10 ** (-down_db / 10)) / 2)
+        assert both == pytest.approx(alone + (mean if counts else 0.0), abs=0.15)
+
+    @pytest.mark.parametrize(("level_lufs", "counts"), [(-67.0, True), (-69.7, True), (-70.5, False), (-90.0, False)])
+    def test_what_lies_below_70_lufs_is_silence(self, level_lufs, counts):
+        sound = noise(6.0, -20.0, 6, 8000)
+        sound *= F32(10 ** ((level_lufs - played(sound[None])[0].integrated_lufs) / 20))
+        read = played(sound[None])[0].integrated_lufs
+        assert read == (pytest.approx(level_lufs, abs=0.1) if counts else None)
+
+    def test_the_range_is_known_anew_every_second(self):
+        n = np.arange(8000 * 12)
+        x = (np.where(n < 8000 * 6, 0.1, 0.02) * np.random.default_rng(4).normal(0, 1, len(n))).astype(F32)[None]
+        meter = LoudnessMeter(8000, 1)
+        meter.push(x)
+        short = 10 ** ((np.array(meter.short_term()) - OFFSET_LU) / 10)
+        ranges = [played(x[:, : round(seconds * 8000)])[0].range_lu for seconds in (10.98, 11.0, 11.98, 12.0)]
+        assert ranges[0] == played(x[:, : 8000 * 10])[0].range_lu and ranges[2] == ranges[1] != ranges[0]
+        assert ranges[3] == pytest.approx(range_of(short[: len(short)]), abs=0.2)
+
+    def test_what_is_softer_than_any_sound_has_no_correlation(self):
+        one = noise(1.0, -20.0, rate=8000)
+        tiny = F32(3e-8) * one
+        assert played(np.stack([tiny, tiny]))[0].correlation is None
+        assert played(np.stack([F32(1e-4) * one, F32(1e-4) * one]))[0].correlation == pytest.approx(1.0, abs=1e-4)
+
     def test_peaks_of_the_last_block_and_the_highest_so_far_of_each_channel(self):
         x = np.zeros((2, 4000), F32)
         x[0, 100], x[1, 3900] = 0.5, -0.25
