@@ -86,6 +86,18 @@ class TestSteps:
         np.testing.assert_allclose(meter.steps(), expected, rtol=1e-4)
         assert meter.peak_meter is None and meter.result().true_peak_dbtp is None and meter.result().sample_peak_dbfs is None
 
+    def test_peaks_are_told_with_the_rest(self):
+        meter = LoudnessMeter(8000, 1)
+        x = np.zeros((1, 8000), F32)
+        x[0, 500] = -0.5
+        meter.push(x)
+        found = meter.result()
+        assert found.sample_peak_dbfs == pytest.approx(-6.0206, abs=1e-3) and found.true_peak_dbtp >= found.sample_peak_dbfs
+
+    def test_silence_has_no_loudness(self):
+        assert integrated_of(np.zeros(500)) == -math.inf == integrated_of(np.ones(MOMENTARY_STEPS - 1))
+        assert integrated_of(np.ones(MOMENTARY_STEPS)) == pytest.approx(OFFSET_LU)
+
     def test_windows_of_400_ms_and_3_s_end_at_every_step(self):
         meter = LoudnessMeter(8000, 1)
         assert meter.steps().shape == meter.momentary().shape == meter.short_term().shape == (0,)
