@@ -118,6 +118,29 @@ class TestPlots:
         plot.show_curve("a", np.arange(101.0), np.full(101, np.nan))
         assert plot.names_shown() == []
 
+    def test_names_are_read_on_what_they_stand_on_by_day_and_by_night(self, qtbot, theme):
+        plot = Plot(theme, "Loudness", "time", "LUFS")
+        qtbot.addWidget(plot)
+        plot.resize(400, 300)
+        plot.curve("a", "indigo")
+        plot.name_curve("a", "WWWWWWWW")
+        plot.set_range((0.0, 100.0), (-50.0, 0.0))
+        plot.show_curve("a", np.arange(101.0), np.full(101, -25.0))
+        ((item, _),) = plot._names.values()
+        plot.show()
+        qtbot.waitExposed(plot)
+        try:
+            for night in (True, False):
+                theme.set_night(night)
+                QTest.qWait(20)
+                seen = plot.viewport().grab(plot.mapFromScene(item.sceneBoundingRect().adjusted(2, 2, -2, -4)).boundingRect()).toImage()
+                lights = [seen.pixelColor(x, y).lightness() for x in range(seen.width()) for y in range(seen.height())]
+                ground = sorted(lights)[len(lights) // 2]
+                assert abs(ground - theme.colours.q("card").lightness()) < 20, night
+                assert max(abs(light - ground) for light in lights) > 60, "the text stands out"
+        finally:
+            theme.set_night(False)
+
     def test_axes_have_true_minus_signs_and_clocks(self):
         assert _tick_texts([-40.0, 0.0, 2.5], 1.0, 0.5) == ["−40.0", "0.0", "2.5"] and _tick_texts([-40.0], 1.0, 20.0) == ["−40"]
         assert _clock_texts([0.0, 90.0, 3725.0], 1.0, 30.0) == ["0:00", "1:30", "1:02:05"]

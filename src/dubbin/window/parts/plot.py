@@ -90,8 +90,8 @@ class Plot(pg.PlotWidget):  # type: ignore[misc]
             axis.setLabel(text, **{"font-size": "13px", "color": c.muted})
         for name, curve in self._curves.items():
             curve.setPen(self._pen(name))
-        for name, (item, _) in self._names.items():
-            item.setColor(c.q(TEXT_COLOURS.get(self._colours[name][0], self._colours[name][0])))
+        for name in self._names:
+            self._dress_name(name)
 
     def _pen(self, name: str) -> QPen:
         colour, width, dashed = self._colours[name]
@@ -112,16 +112,21 @@ class Plot(pg.PlotWidget):  # type: ignore[misc]
     def name_curve(self, name: str, text: str) -> None:
         """What stands at a curve, so that it is known without its colour; empty: nothing."""
         if name not in self._names:
-            item = pg.TextItem(anchor=(0.5, 1.0), fill=self._theme.colours.q("card", 190))
+            item = pg.TextItem(anchor=(0.5, 1.0))
             item.setFont(font(13, 500))
             item.setZValue(10)
             self.getPlotItem().addItem(item, ignoreBounds=True)
             self._names[name] = (item, "")
         item, _ = self._names[name]
         self._names[name] = (item, text)
-        item.setColor(self._theme.colours.q(TEXT_COLOURS.get(self._colours[name][0], self._colours[name][0])))
+        self._dress_name(name)
         item.setText(text)
         self._place_name(name)
+
+    def _dress_name(self, name: str) -> None:
+        c, (item, _), colour = self._theme.colours, self._names[name], self._colours[name][0]
+        item.fill = pg.mkBrush(c.q("card", 190))
+        item.setColor(c.q(TEXT_COLOURS.get(colour, colour)))
 
     def names_shown(self) -> list[str]:
         """What stands at the curves now."""
