@@ -58,6 +58,19 @@ def test_a_folder_without_locks_is_written_to_all_the_same(tmp_path, monkeypatch
     assert code_file(tmp_path).load("signature") == "code"
 
 
+def test_code_that_cannot_be_kept_is_compiled_again_and_half_of_it_is_never_there(tmp_path, monkeypatch):
+    code_file(tmp_path).save("first", "code")
+
+    def full(*_: object) -> None:
+        raise OSError(28, "no space left on device")
+
+    with monkeypatch.context() as patch:
+        patch.setattr("os.replace", full)
+        code_file(tmp_path).save("second", "code")
+    assert code_file(tmp_path).load("second") is None and code_file(tmp_path).load("first") == "code"
+    assert not list(tmp_path.glob("*.tmp*"))
+
+
 KERNEL = """
 import numpy as np
 from dubbin.core.kernel import kernel

@@ -1,7 +1,7 @@
 """Work in the background pauses for a moment when a person does something.
 
 The window and its work share Python's lock and the cores of the machine. Going to another page takes a few hundredths of a second where nothing goes on beside, and several times as
-long where the lock has to be waited for at each of the many places where Qt lets go of it. A twentieth of a second that work waits is not noticed.
+long where the lock has to be waited for at each of the many places where Qt lets go of it. A quarter of a second that work waits is not noticed.
 """
 
 from __future__ import annotations

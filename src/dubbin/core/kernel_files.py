@@ -8,9 +8,8 @@ is. Here one writes after the other, and nothing is in the index before it is th
 from __future__ import annotations
 
 import fcntl
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager, suppress
-from typing import Any
 
 from numba.core.caching import FunctionCache, IndexDataCacheFile
 
@@ -20,9 +19,9 @@ LOCK = "kernels.lock"  # a file in the folder of the code, held while something 
 class CodeFile(IndexDataCacheFile):
     """The index and the code of one kernel."""
 
-    def save(self, key: Any, data: Any) -> None:
-        """Keep the code of one signature. key: by which numba knows it. Raises OSError where the folder can't be written to."""
-        with self._alone():
+    def save(self, key: object, data: object) -> None:
+        """Keep the code of one signature. key: by which numba knows it. Where the disk is full it is not kept: the work for which it was compiled goes on."""
+        with suppress(OSError), self._alone():
             index = self._load_index()
             if key not in index:
                 taken = set(index.values())
@@ -41,7 +40,7 @@ class CodeFile(IndexDataCacheFile):
 class CodeCache(FunctionCache):
     """As numba's own, by a CodeFile."""
 
-    def __init__(self, function: Any) -> None:
+    def __init__(self, function: Callable[..., object]) -> None:
         super().__init__(function)
         place = self._impl.locator
         self._cache_file = CodeFile(place.get_cache_path(), self._impl.filename_base, place.get_source_stamp())

@@ -22,6 +22,7 @@ from dubbin.core.measure.voicing import Voicing, cepstra
 from dubbin.core.speech.activity import FRAMES_PER_S
 from dubbin.core.speech.doubled_words import may_be_doubled
 from dubbin.core.speech.transcript import Word, WordKind, ends_sentence, plain
+from dubbin.core.speech.vocabulary import ENGLISH
 from dubbin.core.speech.written import written
 
 WITHIN_S = 20.0  # from the end of a take to the begin of the next
@@ -62,7 +63,7 @@ class Retake:
 
 
 def find_retakes(
-    words: Sequence[Word], rate: int, voicing: Voicing | None = None, language: str = "en", task: Task | None = None
+    words: Sequence[Word], rate: int, voicing: Voicing | None = None, language: str = ENGLISH, task: Task | None = None
 ) -> list[Retake]:
     """Retakes of one voice, in the order of their first takes. rate: of the words' frames. language: a code such as en. Raises Cancelled."""
     task = task or Task()

@@ -368,7 +368,11 @@ class WordsView(QAbstractScrollArea):
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         p.fillRect(port.rect(), c.q("card"))
         if not self._column.laid:
-            self._paint_empty(p)
+            p.setPen(c.q("muted"))
+            p.setFont(font(16))
+            room = QRectF(port.rect()).adjusted(24, 12, -24, -12)
+            flags = Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap
+            p.drawText(room, flags, empty_text(self._speech.progress(), bool(self._session.episode.lanes)))
             return
         offset, height = self._offset(), port.height()
         first = max(bisect_right(self._column.tops, offset) - 1, 0)
@@ -394,19 +398,13 @@ class WordsView(QAbstractScrollArea):
                 if -laid.line_height < y < height:
                     painter.line(items, y, laid.line_height, marked)
 
-    def _paint_empty(self, p: QPainter) -> None:
-        c = self._theme.colours
-        port = self.viewport()
-        assert port is not None
-        p.setPen(c.q("muted"))
-        p.setFont(font(16))
-        fraction = self._speech.progress()
-        if fraction is not None:
-            text = tr("Transcribing …  {fraction} %\nYou can go on working; the words appear here voice by voice.").format(
-                fraction=number(100 * fraction, 0)
-            )
-        elif not self._session.episode.lanes:
-            text = tr("Add recordings in Intake; their words will stand here.")
-        else:
-            text = tr("No words yet. “Transcribe”, at the right, begins; or import a transcript.")
-        p.drawText(QRectF(port.rect()).adjusted(24, 12, -24, -12), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, text)
+
+def empty_text(fraction: float | None, has_lanes: bool) -> str:
+    """What stands where there are no words. fraction: of the transcribing that goes on, 0 to 1; None where none does."""
+    if fraction is not None:
+        return tr("Transcribing …  {fraction} %\nYou can go on working; the words appear here voice by voice.").format(
+            fraction=number(100 * fraction, 0)
+        )
+    if not has_lanes:
+        return tr("Add recordings in Intake; their words will stand here.")
+    return tr("No words yet. “Transcribe”, at the right, begins; or import a transcript.")
