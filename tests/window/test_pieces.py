@@ -26,6 +26,7 @@ from dubbin.window.parts.figure_box import FigureBox
 from dubbin.window.parts.plot import Plot, _clock_texts, _tick_texts
 from dubbin.window.parts.segments import Segments
 from dubbin.window.repair.suggesting import Suggesting
+from dubbin.window.words.words_view import empty_text
 
 RATE = 48000
 
@@ -84,6 +85,19 @@ class TestSegments:
         row.chosen.connect(chosen.append)
         QTest.mouseClick(row.choices[3], Qt.MouseButton.LeftButton)
         assert chosen == ["retakes"] and row.choices[3].isChecked() and not row.choices[0].isChecked()
+
+
+@pytest.mark.parametrize(
+    ("fraction", "has_lanes", "said"),
+    [
+        (0.426, True, "Transcribing …  43 %"),
+        (0.0, False, "Transcribing …  0 %"),
+        (None, False, "Add recordings"),
+        (None, True, "No words yet"),
+    ],
+)
+def test_where_there_are_no_words_stands_why_and_what_to_do(fraction, has_lanes, said):
+    assert empty_text(fraction, has_lanes).startswith(said)
 
 
 class TestPlots:
