@@ -84,14 +84,14 @@ def total(x):
 """
 CALLS = """
 import sys, numpy as np, some_kernels as k
-print([k.total(np.ones(9, kind)) for kind in sys.argv[1:]], sum(k.total.stats.cache_hits.values()))
+print([k.total(np.ones(9, kind)) for kind in sys.argv[1:]], sum(k.total.stats.cache_hits.values()), "numba.np.linalg" in sys.modules)
 """
 
 
-def test_a_kernel_is_compiled_once_for_each_signature(tmp_path):
+def test_a_kernel_is_compiled_once_for_each_signature_and_what_compiling_needs_is_loaded_for_nothing_else(tmp_path):
     (tmp_path / "some_kernels.py").write_text(KERNEL)
     told = [
         subprocess.run([sys.executable, "-c", CALLS, *kinds], cwd=tmp_path, capture_output=True, text=True, check=True).stdout
-        for kinds in (["float32"], ["float32", "float64"])
+        for kinds in (["float32"], ["float32"], ["float32", "float64"])
     ]
-    assert told == ["[9.0] 0\n", "[9.0, 9.0] 1\n"]
+    assert told == ["[9.0] 0 True\n", "[9.0] 1 False\n", "[9.0, 9.0] 1 True\n"]

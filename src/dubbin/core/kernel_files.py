@@ -3,6 +3,9 @@
 numba gives the code of each signature a number and notes it in an index before the code is there. Of two programs that compile two signatures of one kernel
 at the same moment both may take the same number: from then on one signature is run with the code of the other, which reads and writes where nothing of its
 is. Here one writes after the other, and nothing is in the index before it is there.
+
+Before it takes code from there numba imports and declares everything that it can compile, which takes a program half a second. Code that is compiled already
+asks for the runtime alone, which counts references to arrays; a signature that must be compiled has the rest declared by the compiler itself.
 """
 
 from __future__ import annotations
@@ -12,6 +15,7 @@ from collections.abc import Callable, Iterator
 from contextlib import contextmanager, suppress
 
 from numba.core.caching import FunctionCache, IndexDataCacheFile
+from numba.core.runtime.nrt import rtsys
 
 LOCK = "kernels.lock"  # a file in the folder of the code, held while something is written there
 
@@ -44,3 +48,8 @@ class CodeCache(FunctionCache):
         super().__init__(function)
         place = self._impl.locator
         self._cache_file = CodeFile(place.get_cache_path(), self._impl.filename_base, place.get_source_stamp())
+
+    def load_overload(self, sig: object, target_context: object) -> object:
+        """The compiled code of a signature, or None where it must be compiled."""
+        rtsys.initialize(target_context)
+        return self._load_overload(sig, target_context)
