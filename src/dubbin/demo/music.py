@@ -19,11 +19,13 @@ FADE_FROM_S, LENGTH_S = 5.0, 15.0
 def pluck(frequency_hz: float, seconds: float, rate: int, rng: np.random.Generator) -> NDArray[np.float64]:
     period = rate / frequency_hz
     delay = int(period - 0.5)
-    excitation = np.zeros(int(seconds * rate))
-    excitation[:delay] = scipy.signal.lfilter([0.5], [1, -0.5], rng.uniform(-1, 1, delay))
-    loop = np.zeros(delay + 2)
-    loop[0], loop[delay], loop[delay + 1] = 1.0, -0.498, -0.498
-    return np.asarray(scipy.signal.lfilter([1.0], loop, excitation))
+    string = np.zeros(int(seconds * rate))
+    string[:delay] = scipy.signal.lfilter([0.5], [1, -0.5], rng.uniform(-1, 1, delay))
+    for at in range(delay, len(string), delay):  # a round trip at a time: all that it is made of is there already
+        before = string[max(at - delay - 1, 0) : min(at, len(string) - delay)]
+        before = before if at > delay else np.concatenate([[0.0], before])
+        string[at : at + delay] += 0.498 * before[:-1] + 0.498 * before[1:]
+    return string
 
 
 def harbour_theme(rate: int, seed: int = 5) -> NDArray[np.float64]:
