@@ -38,16 +38,7 @@ from dubbin.core.sound.source import Sound
 from dubbin.core.speech.known_voices import KnownVoices, spans_of_marks, voice_point
 from dubbin.core.speech.speaker_encoder import SPAN_S
 from tests.conftest import RATE, noise
-
-MASTER = {
-    "file": "/out/a.mp3",
-    "target": "podcast-mono",
-    "format": "mp3",
-    "pass": True,
-    "problems": [],
-    "integrated_lufs": -19.02,
-    "true_peak_dbtp": -1.5,
-}
+from tests.core.batch_work import MASTER, counting, deadly
 
 
 @pytest.fixture
@@ -215,15 +206,6 @@ def test_progress_goes_from_nothing_to_all_whatever_steps_there_are(own, tmp_pat
 # -- workers that die -------------------------------------------------------------------
 
 
-def deadly(work, out, folders, task=None):
-    """Work that takes its whole process along on some files: once, or always."""
-    count = out / f"{work.name}.tries"
-    count.write_text(str(int(count.read_text()) + 1 if count.exists() else 1))
-    if "deadly" in work.name or ("unlucky" in work.name and count.read_text() == "1"):
-        os._exit(9)
-    return Outcome(str(work.item.path), ({**MASTER, "file": str(count)},))
-
-
 def test_a_worker_that_dies_costs_what_it_had_in_hand_and_nothing_else(tmp_path, own, monkeypatch):
     monkeypatch.setattr("dubbin.core.batch.run.run_one", deadly)
     files = touched(tmp_path / "in", "a.wav", "deadly.wav", "b.wav", "unlucky.wav", "c.wav")
@@ -235,15 +217,6 @@ def test_a_worker_that_dies_costs_what_it_had_in_hand_and_nothing_else(tmp_path,
     monkeypatch.setattr("dubbin.core.batch.run.run_one", lambda *a: pytest.fail("done again"))
     again = [o for o in itertools.islice(run_batch([BatchInput(f) for f in files if f.name != "deadly.wav"], out, None, own), 9)]
     assert len(again) == 4 and all(o.again for o in again)
-
-
-def counting(work, out, folders, task=None):
-    """Work that notes how many cores its process takes."""
-    from dubbin.core.seats import CORES
-
-    noted = out / f"{work.name}.cores"
-    noted.write_text(str(CORES))
-    return Outcome(str(work.item.path), ({**MASTER, "file": str(noted)},))
 
 
 @pytest.mark.parametrize(("said", "used"), [(None, "2"), ("1", "1")])
