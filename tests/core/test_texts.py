@@ -91,8 +91,9 @@ def test_the_template_holds_every_text_of_the_code():
     spec = importlib.util.spec_from_file_location("texts_script", ROOT / "scripts" / "texts.py")
     script = importlib.util.module_from_spec(spec)
     spec.loader.exec_module(script)
-    assert (ROOT / "share" / "dubbin.pot").read_text() == script.template(), "run ./scripts/texts"
-    assert len(script.catalogue()) > 1000
+    template = script.template()
+    assert (ROOT / "share" / "dubbin.pot").read_text() == template, "run ./scripts/texts"
+    assert template.count("\nmsgid ") > 1000
 
 
 def lookups(tree: ast.AST) -> list[ast.Call]:

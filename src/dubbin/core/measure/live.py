@@ -57,8 +57,9 @@ class LiveMeter:
         self._weighting = StreamFilter(k_weighting_sos(self._rate), self._channels)
         self._last = np.zeros(0)  # mean squares of the last 20 ms steps, as many as short-term loudness needs
         self._steps = 0
-        self._gated: list[float] = []
-        self._short: list[float] = []
+        # Mean squares of all windows since the start: after an hour tens of thousands, so what follows from them is found when one comes, not at every reading.
+        self._gated, self._short = np.zeros(0), np.zeros(0)
+        self._integrated: float | None = None
         self._pair = np.zeros(3)
         self._range: float | None = None
         self._rest = np.zeros(0)
@@ -74,7 +75,7 @@ class LiveMeter:
         return Reading(
             _lufs(self._last[-MOMENTARY_STEPS:]) if len(self._last) >= MOMENTARY_STEPS else None,
             _lufs(self._last) if len(self._last) == SHORT_TERM_STEPS else None,
-            self._integrated(),
+            self._integrated,
             tuple(gain_to_db(float(p)) for p in np.max(np.abs(x), axis=1)) if x.shape[1] else (),
             finite_or_none(self._peak.true_peak_dbtp),
             self._range,
@@ -89,11 +90,12 @@ class LiveMeter:
         self._steps += 1
         if self._steps % GATING_HOP_STEPS or self._steps < MOMENTARY_STEPS:
             return
-        self._gated.append(float(self._last[-MOMENTARY_STEPS:].mean()))
+        self._gated = np.append(self._gated, self._last[-MOMENTARY_STEPS:].mean())
+        self._integrated = _integrated(self._gated)
         if len(self._last) == SHORT_TERM_STEPS:
-            self._short.append(float(self._last.mean()))
+            self._short = np.append(self._short, self._last.mean())
             if len(self._short) % 10 == 1:
-                self._range = range_of(np.array(self._short))
+                self._range = range_of(self._short)
 
     def _correlation(self, x: Samples) -> float | None:
         if self._channels != 2 or not x.shape[1]:
@@ -105,14 +107,13 @@ class LiveMeter:
         both = float(np.sqrt(self._pair[1] * self._pair[2]))
         return float(self._pair[0]) / both if both > 1e-12 else None
 
-    def _integrated(self) -> float | None:
-        power = np.array(self._gated)
-        power = power[power > 10 ** ((ABSOLUTE_GATE_LUFS - OFFSET_LU) / 10)]
-        if not power.size:
-            return None
-        power = power[power > power.mean() * 10 ** (RELATIVE_GATE_LU / 10)]
-        return _lufs(power)
+
+def _integrated(power: NDArray[np.float64]) -> float | None:
+    power = power[power > 10 ** ((ABSOLUTE_GATE_LUFS - OFFSET_LU) / 10)]
+    if not power.size:
+        return None
+    return _lufs(power[power > power.mean() * 10 ** (RELATIVE_GATE_LU / 10)])
 
 
-def _lufs(powers: list[float] | NDArray[np.float64]) -> float | None:
+def _lufs(powers: NDArray[np.float64]) -> float | None:
     return finite_or_none(OFFSET_LU + power_to_db(float(np.mean(powers))))
