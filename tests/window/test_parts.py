@@ -13,10 +13,11 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from PyQt6 import sip
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtGui import QColor, QFont, QFontInfo, QIcon
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QLabel
+from PyQt6.QtWidgets import QDialog, QLabel, QMainWindow, QWidget
 
 from dubbin.core.figures import clock, number, span_text, with_unit
 from dubbin.core.measure.live import Reading
@@ -339,6 +340,37 @@ def test_a_plot_draws_no_more_points_than_it_can_show(theme, qtbot):
     plot.show_curve("loudness", np.arange(180_000.0), np.zeros(180_000))
     x, _ = plot.data_of("loudness")
     assert x is not None and len(x) <= MOST_POINTS + 2 and x[0] == 0 and x[-1] > 179_700
+
+
+class TestDressing:
+    @staticmethod
+    def ground(widget: QWidget) -> str:
+        return widget.grab().toImage().pixelColor(2, 2).name().upper()
+
+    def test_a_window_and_what_belongs_to_it_have_the_colours_there_are(self, theme, qtbot):
+        window = QMainWindow()
+        qtbot.addWidget(window)
+        dialog = QDialog(window)
+        theme.dress(window)
+        later = QDialog(window)
+        try:
+            for night, colours in ((False, DAY), (True, NIGHT)):
+                theme.set_night(night)
+                assert [self.ground(w) for w in (window, dialog, later)] == [colours.paper] * 3
+        finally:
+            theme.set_night(False)
+
+    def test_a_window_that_is_gone_is_dressed_no_more(self, theme, qtbot):
+        gone, kept = QMainWindow(), QMainWindow()
+        qtbot.addWidget(kept)
+        for window in (gone, kept):
+            theme.dress(window)
+        sip.delete(gone)
+        try:
+            theme.set_night(True)
+            assert self.ground(kept) == NIGHT.paper
+        finally:
+            theme.set_night(False)
 
 
 class TestCollector:

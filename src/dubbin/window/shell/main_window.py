@@ -133,6 +133,7 @@ class MainWindow(QMainWindow):
         self.playing.set_speed(float(self.preferences.get("play_speed", 1.0)))
         self._on_episode_changed()
         self._show_episode()
+        theme.dress(self)
         self.lanes.setFocus()
         QTimer.singleShot(0, self.files.offer_left_over)
         self._autosave = QTimer(self)
