@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import os
+from dataclasses import replace
 
+from dubbin.core.batch import steps
 from dubbin.core.batch.outcome import Outcome
 from dubbin.core.seats import CORES
 
@@ -21,10 +23,24 @@ MASTER = {
 def deadly(work, out, folders, task=None):
     """Work that takes its whole process along on some files: once, or always."""
     count = out / f"{work.name}.tries"
-    count.write_text(str(int(count.read_text()) + 1 if count.exists() else 1))
-    if "deadly" in work.name or ("unlucky" in work.name and count.read_text() == "1"):
+    with count.open("a") as tries:  # another's death may end this process at any moment
+        tries.write("x")
+    if "deadly" in work.name or ("unlucky" in work.name and count.read_text() == "x"):
         os._exit(9)
     return Outcome(str(work.item.path), ({**MASTER, "file": str(count)},))
+
+
+def faulty(work, out, folders, task=None):
+    """As in the program, with a fault of its own at one of the recordings."""
+    raises = ValueError("no such thing") if "faulty" in work.name else None
+
+    def done(step, work, stand, *_: object):
+        if raises is not None:
+            raise raises
+        return replace(stand, outcome=Outcome(str(work.item.path), (MASTER,)))
+
+    steps.do_step = done
+    return steps.run_one(work, out, folders, task)
 
 
 def counting(work, out, folders, task=None):

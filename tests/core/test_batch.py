@@ -33,12 +33,13 @@ from dubbin.core.episode.model import Lane, Recording, Role
 from dubbin.core.errors import CannotWrite, DubbinError
 from dubbin.core.folders import Folders
 from dubbin.core.jobs import Task
+from dubbin.core.log import log_path, start_log, stop_log
 from dubbin.core.seats import CORES_VARIABLE
 from dubbin.core.sound.source import Sound
 from dubbin.core.speech.known_voices import KnownVoices, spans_of_marks, voice_point
 from dubbin.core.speech.speaker_encoder import SPAN_S
 from tests.conftest import RATE, noise
-from tests.core.batch_work import MASTER, counting, deadly
+from tests.core.batch_work import MASTER, counting, deadly, faulty
 
 
 @pytest.fixture
@@ -217,6 +218,23 @@ def test_a_worker_that_dies_costs_what_it_had_in_hand_and_nothing_else(tmp_path,
     monkeypatch.setattr("dubbin.core.batch.run.run_one", lambda *a: pytest.fail("done again"))
     again = [o for o in itertools.islice(run_batch([BatchInput(f) for f in files if f.name != "deadly.wav"], out, None, own), 9)]
     assert len(again) == 4 and all(o.again for o in again)
+
+
+@pytest.mark.parametrize("workers", [1, 2])
+def test_a_fault_of_the_program_costs_the_recording_at_which_it_shows_and_stands_in_the_log(tmp_path, own, monkeypatch, capfd, workers):
+    monkeypatch.setattr(steps, "do_step", steps.do_step)  # so that it is put back
+    monkeypatch.setattr("dubbin.core.batch.run.run_one", faulty)
+    out = tmp_path / "out"
+    out.mkdir()
+    files = touched(tmp_path / "in", "a.wav", "faulty.wav", "b.wav")
+    start_log(own.state)
+    try:
+        outcomes = {Path(o.file).name: o for o in run_batch([BatchInput(f) for f in files], out, None, own, workers=workers)}
+    finally:
+        stop_log()
+    assert {name for name, o in outcomes.items() if o.passes} == {"a.wav", "b.wav"}
+    assert "no such thing" in outcomes["faulty.wav"].error and str(log_path(own.state)) in outcomes["faulty.wav"].error
+    assert "Traceback" in log_path(own.state).read_text() and "Traceback" not in capfd.readouterr().err
 
 
 @pytest.mark.parametrize(("said", "used"), [(None, "2"), ("1", "1")])

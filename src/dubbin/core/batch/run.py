@@ -16,6 +16,7 @@ from dubbin.core.deliver.recipe import Recipe
 from dubbin.core.episode.file import SUFFIX
 from dubbin.core.folders import Folders
 from dubbin.core.jobs import Task
+from dubbin.core.log import start_log
 from dubbin.core.seats import CORES_VARIABLE
 
 Elsewhere = Callable[[Sequence[Work]], Iterator[tuple[Work, Outcome]]]  # does work and hands its outcomes out as they come
@@ -97,7 +98,8 @@ def _on_pool(works: Sequence[Work], out: Path, folders: Folders, workers: int) -
     from concurrent.futures.process import BrokenProcessPool
 
     for some in [works] if workers > 1 else [[work] for work in works]:
-        with cores_shared_out(), ProcessPoolExecutor(workers, mp_context=multiprocessing.get_context("spawn")) as pool:
+        spawn = multiprocessing.get_context("spawn")
+        with cores_shared_out(), ProcessPoolExecutor(workers, mp_context=spawn, initializer=start_log, initargs=(folders.state,)) as pool:
             futures = {pool.submit(run_one, work, out, folders): work for work in some}
             try:
                 for future in as_completed(futures):

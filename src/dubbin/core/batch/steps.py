@@ -26,9 +26,10 @@ from dubbin.core.episode.file import SUFFIX, load_episode, save_episode
 from dubbin.core.episode.importing import import_file
 from dubbin.core.episode.lining_up import line_up, lined_up
 from dubbin.core.episode.model import CutKind, Episode, Role, Tags
-from dubbin.core.errors import DubbinError
+from dubbin.core.errors import Cancelled, DubbinError
 from dubbin.core.folders import Folders
 from dubbin.core.jobs import Task
+from dubbin.core.log import program_error
 from dubbin.core.mix.card_entry import CutSwitch, Entry
 from dubbin.core.mix.kept_results import KeptResults
 from dubbin.core.mix.render import balanced_program, episode_sounds
@@ -123,8 +124,18 @@ def do_step(step: Step, work: Work, stand: Stand, out: Path, folders: Folders, t
 
 
 def run_one(work: Work, out: Path, folders: Folders, task: Task | None = None) -> Outcome:
-    """One input to its masters; the episode is kept beside them."""
-    task, stand, done, reached = task or Task(), Stand(), 0.0, 0.0
+    """One input to its masters; the episode is kept beside them. Whatever goes wrong is its outcome, also a fault of the program: the others of a night go on.
+    Raises Cancelled."""
+    try:
+        return _through_its_steps(work, out, folders, task or Task())
+    except Cancelled:
+        raise
+    except Exception as error:
+        return Outcome(str(work.item.path), error=f"{work.item.path}: {program_error(error, folders.state)}")
+
+
+def _through_its_steps(work: Work, out: Path, folders: Folders, task: Task) -> Outcome:
+    stand, done, reached = Stand(), 0.0, 0.0
     prune(folders.tiles, folders.most_tile_bytes)
     KeptResults(folders.results).prune()
     whole = sum(NEEDS[step].share for step in work.steps)
