@@ -29,9 +29,8 @@ from tests.core.test_hearing_again import Model
 
 def vowels(seconds: float, *spans: tuple[float, float]) -> np.ndarray:
     """A voice's vowels over spans (s) with soft noise around: (frames,)."""
-    n = np.arange(round(seconds * RATE))
-    x = noise(seconds, -75, 5)
-    buzz = sum(np.sin(2 * np.pi * 120 * k * n / RATE) / k for k in range(1, 25)).astype(np.float32)
+    x, period = noise(seconds, -75, 5), np.arange(RATE // 120) * 120 / RATE
+    buzz = np.resize(sum(np.sin(2 * np.pi * k * period) / k for k in range(1, 25)), len(x)).astype(np.float32)
     for start_s, end_s in spans:
         a, b = round(start_s * RATE), round(end_s * RATE)
         x[a:b] += 0.1 * buzz[a:b] * np.minimum(1, np.minimum(np.arange(b - a), np.arange(b - a)[::-1]) / 480)

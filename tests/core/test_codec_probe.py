@@ -61,13 +61,13 @@ def test_loud_tiles_are_of_the_louder_half_and_spread_over_the_whole(speech):
 
 def test_a_long_program_is_encoded_once(speech, tmp_path, monkeypatch):
     """The codec of this format takes several tenths of a LU: without a look beforehand it would be encoded twice."""
-    monkeypatch.setattr(mastering, "SHORTEST_S", 45)  # of a program that is looked at: encoding two minutes takes longer than all else here
-    x = np.resize(speech, 50 * RATE).astype(np.float32)
+    monkeypatch.setattr(mastering, "SHORTEST_S", 25)  # of a program that is looked at: encoding two minutes takes longer than all else here
+    x = np.resize(speech, 30 * RATE).astype(np.float32)
     program, counts = Sound(np.stack([x, x]), RATE), Counter()
     real = mastering.encode
 
     def counted(source, path, *args, **kwargs):
-        counts["whole" if source.frames > 40 * source.rate else "probe"] += 1
+        counts["whole" if source.frames > 25 * source.rate else "probe"] += 1
         real(source, path, *args, **kwargs)
 
     monkeypatch.setattr(mastering, "encode", counted)

@@ -63,7 +63,7 @@ PUBLICATION = Publication(ALL_TAGS, None, CHAPTERS, (Break(9.5, 3.0, "Advertisem
 
 @pytest.fixture(scope="module")
 def talk(request):
-    x = request.getfixturevalue("speech")
+    x = request.getfixturevalue("speech")[: 12 * RATE]
     return Sound(np.stack([x, x * 0.8]), RATE)
 
 

@@ -31,30 +31,14 @@ from dubbin.core.episode.model import (
     SeamShape,
 )
 from dubbin.core.speech.pauses import Pause
-from dubbin.core.speech.transcript import Transcript, Word, WordKind
 from tests.conftest import MUTANTS, SOAK
 from tests.core.holds import all_holds
+from tests.core.machine_episode import LENGTH, RATE, first_episode
 
-RATE = 48000
-LENGTH = 60 * RATE
 FRAME = st.one_of(st.integers(-RATE, LENGTH + RATE), st.sampled_from([0, 1, LENGTH - 1, LENGTH, 10 * RATE, 10 * RATE + 1, 20 * RATE]))
 FRAMES = st.integers(1, 8 * RATE)
 TEXT = st.text(st.characters(exclude_categories=["Cs"]), max_size=12)
 PICK = st.integers(0, 1000)
-
-
-def first_episode() -> Episode:
-    """Two voices and music, with words and a few pauses to cut."""
-    taken = tuple(Recording(r, f"/{r}.wav", r * 8, LENGTH, RATE, 1) for r in ("a", "b", "m"))
-    on = (Lane("a", "a", (0,), "Ines"), Lane("b", "b", (0,), "Tobias", start_frame=RATE // 2), Lane("m", "m", (0,), "Music", Role.MUSIC))
-    said = tuple(
-        Transcript(
-            lane,
-            tuple(Word(f"{lane}{k}", k * RATE, k * RATE + RATE // 2, WordKind.FILLER if k % 7 == 3 else WordKind.WORD) for k in range(50)),
-        )
-        for lane in ("a", "b")
-    )
-    return Episode("e1", "Machine", RATE, taken, on, transcripts=said)
 
 
 FIRST = first_episode()

@@ -31,7 +31,7 @@ from dubbin.core.sound.working_copy import WorkingCopies
 from dubbin.core.sound.writing import write_sound
 from dubbin.core.treat.tiles import DiskTiles
 from tests.conftest import RATE, noise
-from tests.core.test_document_machine import first_episode
+from tests.core.machine_episode import first_episode
 
 SMALL_BYTES = 1_000_000
 

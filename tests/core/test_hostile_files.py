@@ -50,7 +50,8 @@ from dubbin.core.speech.known_voices import KnownVoices
 from dubbin.core.treat.tiles import DiskTiles
 from tests.conftest import RATE, SEED, SOAK, noise
 from tests.core.hostile import damaged, spoilt
-from tests.core.test_document_machine import PAUSES, first_episode
+from tests.core.machine_episode import first_episode
+from tests.core.test_document_machine import PAUSES
 
 
 def full_episode() -> Episode:

@@ -40,7 +40,7 @@ from dubbin.core.mix.card_entry import BalanceSwitch, RepairSwitch, entries_from
 from dubbin.core.mix.card_plan import PlanKey, PlanKind, plan_card
 from dubbin.core.mix.lane_gains import find_balance
 from dubbin.core.mix.render import episode_sounds
-from dubbin.core.mix.run_card import CardResources, run_card
+from dubbin.core.mix.run_card import CardPart, CardResources, run_card
 from dubbin.core.mix.voice_facts import voice_facts
 from dubbin.core.sound.working_copy import WorkingCopies
 from dubbin.core.speech.pauses import STARTING_POINTS
@@ -157,7 +157,7 @@ def test_what_somebody_has_set_is_left_as_it_is(ran):
     mine = (TreatmentUse("denoise", True, 33),)
     for lane in episode.lanes:
         episode = change_lane(episode, lane.id, "", repairs=mine).episode
-    for change in run_card(episode, CardResources(copies, tile_cache, words=False)).changes:
+    for change in run_card(episode, CardResources(copies, tile_cache, words=False), until=CardPart.REPAIR).changes:
         episode = change(episode).episode
     assert all(next(u for u in lane.repairs if u.name == "denoise").strength == 33 for lane in episode.lanes)
 
@@ -246,7 +246,11 @@ def test_what_is_no_recipe_is_refused_in_a_sentence(tmp_path):
 # -- batches ----------------------------------------------------------------------------
 
 PLAIN = replace(
-    recipe_of(new_episode()), pauses_on=False, fillers=False, retakes=False, delivery=replace(new_episode().delivery, formats=("mp3",))
+    recipe_of(new_episode()),
+    pauses_on=False,
+    fillers=False,
+    retakes=False,
+    delivery=replace(new_episode().delivery, targets=("podcast-mono",), formats=("mp3",)),
 )
 
 

@@ -13,6 +13,7 @@ from PyQt6.QtCore import QTimer
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QAbstractButton, QApplication, QComboBox, QLabel, QLineEdit, QMenu, QTableWidget, QWidget
 
+from dubbin.core import jobs
 from dubbin.core.folders import user_folders
 from dubbin.core.texts import use_language
 
@@ -53,6 +54,7 @@ def main(episode: str) -> None:
     folders = user_folders()
     assert use_language(["xx"], (folders.translations,)) == "xx"
     app = QApplication([])
+    jobs.BACKGROUND_NICENESS = 0  # here it is what is waited for
     from dubbin.core.episode.document import Document
     from dubbin.window.parts.theme import Theme
     from dubbin.window.player.sinks import SimulatedSink
