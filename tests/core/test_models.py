@@ -14,6 +14,7 @@ from dubbin.core.sound.source import Sound
 from dubbin.core.speech import models
 from dubbin.core.speech import transcribe as transcribing
 from dubbin.core.speech.activity import find_activity
+from dubbin.core.speech.byte_pairs import LINES, LIST
 from dubbin.core.speech.decoding import Heard, HeardWord, _joined
 from dubbin.core.speech.models import LANGUAGES, MODELS, QUICK, THOROUGH, Models, built_in_model, find_model
 from dubbin.core.speech.recogniser import LanguageNotKnown, recognise, recogniser
@@ -44,7 +45,7 @@ def wheels(tmp_path, monkeypatch):
 def test_the_parts_are_put_together_once(wheels, tmp_path):
     folder = find_model("thorough", tmp_path / "cache")
     assert (folder / "model.bin").read_bytes() == b"".join(PARTS)
-    assert all((folder / name).is_file() for name in models.NEEDED)
+    assert all((folder / name).is_file() for name in (*models.NEEDED, LIST))
     (wheels / "parts_1" / "data" / "model.bin.part1").unlink()
     assert find_model("thorough", tmp_path / "cache") == folder
     assert [p.name for p in folder.parent.iterdir()] == [folder.name]  # no draft is left
@@ -133,7 +134,7 @@ class TestWhichModelHears:
     def test_a_folder_of_ones_own_for_all_of_them(self, tmp_path):
         own = tmp_path / "own"
         own.mkdir()
-        for name in models.NEEDED:
+        for name in (*models.NEEDED, LINES):
             (own / name).touch()
         assert Models(str(own), tmp_path).for_language("fr") == own and Models(str(own), tmp_path).other() is None
 

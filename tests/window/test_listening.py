@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QFileDialog, QInputDialog
 
 from dubbin.core.episode.commands.lanes import name_voice
 from dubbin.core.episode.commands.words import set_transcript
+from dubbin.core.speech.byte_pairs import LIST
 from dubbin.core.speech.models import NEEDED
 from dubbin.core.speech.transcript import Spoken, Transcript
 from dubbin.window.edit.listening_dialog import ListeningDialog, language_title
@@ -104,11 +105,11 @@ def test_a_folder_of_ones_own_is_looked_at_before_it_is_taken(edit, answered, mo
     edit.session.said.connect(said.append)
     dialog = answered(lambda dialog: dialog._choose_folder())
     assert "holds no speech model" in said[-1] and dialog.choice() == "quick"
-    for name in NEEDED:
+    for name in (*NEEDED, LIST):
         (tmp_path / name).touch()
     dialog = answered(lambda dialog: dialog._choose_folder())
     assert dialog.choice() == str(tmp_path) == edit.speech.models.choice and tmp_path.name in dialog.buttons[""].text()
-    for name in NEEDED:
+    for name in (*NEEDED, LIST):
         (tmp_path / name).unlink()
     tmp_path.rmdir()
     assert edit.speech.models.choice == ""  # a folder that is gone gives way to the model that comes with the program

