@@ -125,26 +125,26 @@ def measure(home: Path) -> dict[str, Any]:
     made.show()
     beat, out = Heartbeat(), {}
 
-    def act(name: str, do: Any, wait_ms: int = 700) -> None:
+    def act(name: str, do: Any, wait_ms: int = 700, work: str = "background work") -> None:
         QTest.qWait(100)
         beat.longest_ms()
         QTimer.singleShot(0, do)
         QTest.qWait(wait_ms)
-        key = f"{name}{' (background work)' if made.jobs.live else ''}"
+        key = f"{name}{f' ({work})' if made.jobs.live else ''}"
         out[key] = max(round(beat.longest_ms()), out.get(key, 0))
 
-    def all_acts() -> None:
+    def all_acts(work: str = "background work") -> None:
         for step in (Step.EDIT, Step.REPAIR, Step.VOICE, Step.BALANCE, Step.MASTER, Step.INTAKE, Step.EDIT):
-            act(f"to {step.value}", lambda step=step: made.go_step(step), 2500 if step is Step.EDIT else 900)
-        act("all pauses", lambda: made.pages[Step.EDIT].acts.pausing.toggle_all(), 2500)
-        act("see the whole", made.view.show_all)
-        act("zoom to ten minutes", lambda: made.view.show_range(600 * RATE, 1200 * RATE))
-        act("zoom to a minute", lambda: made.view.show_range(600 * RATE, 660 * RATE))
-        act("scroll", lambda: made.view.scroll(200.0))
-        act("select", lambda: made.selection.select(605 * RATE, 607 * RATE))
-        act("cut", lambda: made.pages[Step.EDIT].acts.cutting.cut(), 1500)
-        act("undo", lambda: made.session.document.undo(), 1500)
-        act("save", lambda: made.files.save(), 1500)
+            act(f"to {step.value}", lambda step=step: made.go_step(step), 2500 if step is Step.EDIT else 900, work=work)
+        act("all pauses", lambda: made.pages[Step.EDIT].acts.pausing.toggle_all(), 2500, work=work)
+        act("see the whole", made.view.show_all, work=work)
+        act("zoom to ten minutes", lambda: made.view.show_range(600 * RATE, 1200 * RATE), work=work)
+        act("zoom to a minute", lambda: made.view.show_range(600 * RATE, 660 * RATE), work=work)
+        act("scroll", lambda: made.view.scroll(200.0), work=work)
+        act("select", lambda: made.selection.select(605 * RATE, 607 * RATE), work=work)
+        act("cut", lambda: made.pages[Step.EDIT].acts.cutting.cut(), 1500, work=work)
+        act("undo", lambda: made.session.document.undo(), 1500, work=work)
+        act("save", lambda: made.files.save(), 1500, work=work)
 
     act("just opened", lambda: None, 1500)
     all_acts()
@@ -152,6 +152,12 @@ def measure(home: Path) -> dict[str, Any]:
         QTest.qWait(200)
     out["while measuring went on"] = round(beat.longest_ms())
     all_acts()
+    for work, begin in (("words", lambda: made.speech.start(again=True)), ("the card", made.card_run.run)):
+        act("begin", begin, 3000, work)
+        all_acts(work)
+        made.jobs.cancel_all()
+        while made.jobs.live:
+            QTest.qWait(50)
     made.shut_down()
     beat.end()
     for place, count in beat.places.most_common(25):

@@ -51,7 +51,9 @@ def window(qtbot, shared_window, episode_of_words):  # noqa: F811
     window.navigation.go(11 * RATE)
     window.selection.select(20 * RATE, 22 * RATE)
     settle(qtbot, window)
-    window.words_pane.words.verticalScrollBar().setValue(0)  # it follows the head from wherever it was
+    words = window.words_pane.words
+    words._lay_out()  # to the end, however slow the machine is: how long it is shows at its side
+    words.verticalScrollBar().setValue(0)  # it follows the head from wherever it was
     return window
 
 
