@@ -343,6 +343,18 @@ def test_an_hour_of_words_is_laid_out_again_only_where_it_changed(edit):
     assert same >= len(view._column.laid) - 3
 
 
+def test_a_word_that_is_corrected_is_shown_once(edit, qtbot, monkeypatch):
+    page, shown = edit.pages[Step.EDIT], []
+    real = page.refresh
+    monkeypatch.setattr(page, "refresh", lambda: shown.append(edit.speech.table.texts[row]) or real())
+    row = row_of(edit, "bells.")
+    voice = edit.speech.table.voice(row)
+    edit.session.do(correct_word(edit.session.episode, voice.lane, int(edit.speech.table.numbers[row]), "belfries."))
+    assert shown == ["belfries."]
+    edit.speech.changed.emit()
+    assert len(shown) == 2, "what is found later is shown, too"
+
+
 def test_what_is_out_of_sight_is_laid_out_in_the_turns_that_follow(edit, qtbot, monkeypatch):
     lane = edit.session.episode.lanes[0]
     words = [Word(f"word{k}.", k * RATE // 4, k * RATE // 4 + RATE // 8) for k in range(1500)]

@@ -74,11 +74,16 @@ def _parts(old: tuple[Any, ...], new: tuple[Any, ...]) -> list[Any]:
     head = _common(old, new)
     tail = _common(old[head:][::-1], new[head:][::-1])
     middle_old, middle_new = old[head : len(old) - tail], new[head : len(new) - tail]
-    places = _places(middle_old)
+    same = {id(item): k for k, item in enumerate(middle_old)}
+    equal: dict[Any, int] | None = None
     pairs = len(middle_old) == len(middle_new)
     parts: list[Any] = [[0, head]] if head else []
     for k, item in enumerate(middle_new):
-        found = _found(places, item)
+        found = same.get(id(item))
+        # To look for an equal item takes a look at all that each holds, words of an hour for instance: of one item that took another's place it is known.
+        if found is None and not (pairs and len(middle_new) == 1):
+            equal = _places(middle_old) if equal is None else equal
+            found = _found(equal, item)
         if found is not None:
             _add_run(parts, head + found)
         elif pairs and is_dataclass(item) and type(item) is type(middle_old[k]):

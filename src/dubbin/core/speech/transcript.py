@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass
 from enum import StrEnum
+from functools import lru_cache
 
 UNKNOWN = "und"  # the code of ISO 639-2 for a language that is not determined
 
@@ -64,6 +65,7 @@ def plain(text: str) -> str:
     return re.sub(r"[^\w']+", "", text.lower().replace("’", "'")).strip("'_")
 
 
+@lru_cache(maxsize=1 << 16)
 def ends_sentence(text: str) -> bool:
     """Whether a sentence ends with a word, by its punctuation."""
     return bool(_ENDS_SENTENCE.search(text.strip()))

@@ -32,32 +32,36 @@ class WordTable:
         """transcripts: each with the session frame at which its lane begins, and the lane's name."""
         words: list[Word] = []
         starts: list[NDArray[np.int64]] = []
-        voices: list[int] = []
-        numbers: list[int] = []
+        voices: list[NDArray[np.int64]] = []
+        numbers: list[NDArray[np.int64]] = []
         self.voices: list[Voice] = []
         for transcript, offset, name in transcripts:
-            base = len(self.voices)
+            base, said = len(self.voices), transcript.words
             names = transcript.speakers or (name,)
             self.voices += [Voice(transcript.lane, k, n) for k, n in enumerate(names)]
-            words += transcript.words
-            starts.append(np.array([w.start_frame for w in transcript.words], np.int64) + offset)
-            voices += [base + min(w.speaker, len(names) - 1) for w in transcript.words]
-            numbers += range(len(transcript.words))
+            words += said
+            starts.append(np.array([w.start_frame for w in said], np.int64) + offset)
+            speakers = np.array([w.speaker for w in said], np.int64) if len(names) > 1 else np.zeros(len(said), np.int64)
+            voices.append(base + np.minimum(speakers, len(names) - 1))
+            numbers.append(np.arange(len(said)))
         start = np.concatenate(starts) if starts else np.zeros(0, np.int64)
-        length = np.array([w.end_frame - w.start_frame for w in words], np.int64)
-        order = np.lexsort((length, start)) if len(words) else np.zeros(0, np.int64)
-        self.words = [words[k] for k in order]
+        length = np.array([w.end_frame for w in words], np.int64) - np.array([w.start_frame for w in words], np.int64)
+        order = np.lexsort((length, start))
+        self.words = [words[k] for k in order.tolist()]
         self.starts = start[order]
-        self.ends = self.starts + length[order] if len(words) else self.starts
-        self.voice_of = np.array(voices, np.int64)[order] if len(words) else np.zeros(0, np.int64)
-        self.numbers = np.array(numbers, np.int64)[order] if len(words) else np.zeros(0, np.int64)
+        self.ends = self.starts + length[order]
+        self.voice_of = np.concatenate(voices)[order] if voices else np.zeros(0, np.int64)
+        self.numbers = np.concatenate(numbers)[order] if numbers else np.zeros(0, np.int64)
         self.middles = (self.starts + self.ends) // 2
         self.texts = [w.text for w in self.words]
-        self.word_count = sum(w.kind is WordKind.WORD for w in self.words)
+        kinds = [w.kind for w in self.words]
+        self.word_count, self.has_fillers = kinds.count(WordKind.WORD), WordKind.FILLER in kinds
         self.ends_sentence = np.array([ends_sentence(t) for t in self.texts], np.bool_)
-        self.is_sound = np.array([w.kind is WordKind.SOUND for w in self.words], np.bool_)
-        self.is_kept = np.array([not s or t not in PASSING_SOUNDS for s, t in zip(self.is_sound, self.texts, strict=True)], np.bool_)
-        self.is_read = np.array([not s or t not in REPAIRED_SOUNDS for s, t in zip(self.is_sound, self.texts, strict=True)], np.bool_)
+        self.is_sound = np.array([kind is WordKind.SOUND for kind in kinds], np.bool_)
+        self.is_kept, self.is_read = np.ones(len(kinds), np.bool_), np.ones(len(kinds), np.bool_)
+        for row in np.flatnonzero(self.is_sound).tolist():
+            self.is_kept[row] = self.texts[row] not in PASSING_SOUNDS
+            self.is_read[row] = self.texts[row] not in REPAIRED_SOUNDS
 
     def __len__(self) -> int:
         return len(self.words)

@@ -87,8 +87,8 @@ class EditPage(Page):
         ])  # fmt: skip
         self.evidence = self.tabs
         selection.changed.connect(self._show_buttons)
-        self.speech.changed.connect(self._refresh_if_open)
-        self.acts.seams.changed.connect(self._refresh_if_open)
+        self.speech.changed.connect(self._on_found)
+        self.acts.seams.changed.connect(self._on_found)
         session.jobs.changed.connect(self._show_writing)
         self.connect_model()
 
@@ -292,6 +292,11 @@ class EditPage(Page):
         self._show_cuts()
         self._show_buttons()
         self.tabs.refresh()
+
+    def _on_found(self) -> None:
+        """Words, or what is found in the episode, are others."""
+        if not self.session.is_telling:  # else it is shown with the episode
+            self._refresh_if_open()
 
     def _show_buttons(self) -> None:
         if self.is_open:

@@ -39,6 +39,7 @@ class Session(QObject):
         super().__init__()
         self.folders, self.jobs = folders, jobs
         self._open = OpenEpisode(document)
+        self.is_telling = False  # of a change: who listens to it, and to something that follows from it, comes to its turn
         self.tile_cache, self.kept = DiskTileCache(folders.tiles), KeptResults(folders.results)
         jobs.start("prune", tr("Making room in the cache"), lambda _: self._prune(), lambda _: None, quiet=True)
         self.recordings = Recordings(jobs, WorkingCopies(folders.copies), document)
@@ -122,7 +123,11 @@ class Session(QObject):
             give_way(ALONE_S)
             self.analyses.look()
             self.look_at_balance()
-        self.episode_changed.emit(before, after)
+        self.is_telling = True
+        try:
+            self.episode_changed.emit(before, after)
+        finally:
+            self.is_telling = False
 
     def _on_read(self, _: str) -> None:
         self.analyses.look()

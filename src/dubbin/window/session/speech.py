@@ -26,7 +26,7 @@ from dubbin.core.speech.align_text import TextWord
 from dubbin.core.speech.models import MODELS, Models
 from dubbin.core.speech.retakes import Retake, find_retakes
 from dubbin.core.speech.transcribe import Transcription, remark_on, transcribe_with
-from dubbin.core.speech.transcript import Transcript, Word, WordKind
+from dubbin.core.speech.transcript import Transcript, Word
 from dubbin.core.speech.word_table import WordTable
 from dubbin.core.texts import tr
 from dubbin.core.there import is_folder_there
@@ -211,7 +211,7 @@ class Speech(QObject):
     def found_fillers(self) -> list[FoundFiller] | None:
         """The same; None while they are looked for, in the background, and while the recordings are being read."""
         table, rate = self.table, self._session.episode.rate
-        if all(word.kind is not WordKind.FILLER for word in table.words):
+        if not table.has_fillers:
             return []
         if any(self._session.recordings.source(lane) is None for lane in self.voices()):
             return None
