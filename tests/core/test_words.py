@@ -8,6 +8,8 @@ from itertools import pairwise
 
 import numpy as np
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from dubbin.core.errors import DubbinError
 from dubbin.core.measure.echo import measure_echo
@@ -330,6 +332,27 @@ def test_chapters_begin_where_the_subject_changes():
     ideas = suggest_chapters([*words, *said(ferry, start)], RATE)
     assert len(ideas) == 2 and abs(ideas[1].frame / RATE - start) < 8.0
     assert any(t in ideas[1].title.lower() for t in ("ferry", "passengers", "captain", "harbour", "river"))
+
+
+@given(
+    said=st.lists(st.tuples(st.sampled_from(["a", "ab", "Ab,", "b", "—"]), st.sampled_from(["l", "m"]), st.booleans()), max_size=14),
+    wanted=st.lists(st.sampled_from(["a", "ab", "b", "—", "abc"]), max_size=3),
+)
+def test_what_the_table_finds_is_what_stands_there_word_by_word(said, wanted):
+    spoken = {lane: tuple(w(text, k) for k, (text, who, sound) in enumerate(said) if who == lane) for lane in ("l", "m")}
+    kinds = {lane: [sound for _, who, sound in said if who == lane] for lane in spoken}
+    marked = {
+        x: tuple(replace(word, kind=WordKind.SOUND) if s else word for word, s in zip(spoken[x], kinds[x], strict=True)) for x in spoken
+    }
+    table = WordTable([(Transcript(lane, words), 0, lane) for lane, words in marked.items()])
+    texts, out = [plain(t) for t in wanted if plain(t)], []
+    for lane in spoken:
+        rows = [r for r in range(len(table)) if table.voice(r).lane == lane and not table.is_sound[r]]
+        for k in range(len(rows) - len(texts) + 1):
+            here = [plain(table.texts[r]) for r in rows[k : k + len(texts)]]
+            if texts and here[:-1] == texts[:-1] and here[-1].startswith(texts[-1]):
+                out.append((rows[k], rows[k + len(texts) - 1] + 1))
+    assert table.find(" ".join(wanted)) == sorted(out)
 
 
 def test_the_table_finds_words_in_a_row_of_one_voice():

@@ -57,12 +57,14 @@ class Spoken:
 
 
 PASSING_SOUNDS = frozenset(("click", "breath"))  # no automatic cut stops at them; it does at a laugh, and at what was not understood
+_NO_WORD = re.compile(r"[^\w']+")
 _ENDS_SENTENCE = re.compile(r"[.!?…。！？؟۔।॥։][\"'”’“»›)\]」』）\s]*$")
 
 
+@lru_cache(maxsize=1 << 16)
 def plain(text: str) -> str:
     """A word as it is compared: small letters, figures and inner apostrophes only."""
-    return re.sub(r"[^\w']+", "", text.lower().replace("’", "'")).strip("'_")
+    return _NO_WORD.sub("", text.lower().replace("’", "'")).strip("'_")
 
 
 @lru_cache(maxsize=1 << 16)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from bisect import bisect_right
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -105,12 +106,17 @@ class WordTable:
         wanted = [plain(part) for part in text.split() if plain(part)]
         if not wanted:
             return []
+        *whole, begun = wanted
         out = []
-        for voice in range(len(self.voices)):
-            rows = np.flatnonzero((self.voice_of == voice) & ~self.is_sound)
-            said = [plain(self.words[r].text) for r in rows]
-            for k in range(len(said) - len(wanted) + 1):
-                part = said[k : k + len(wanted)]
-                if part[:-1] == wanted[:-1] and part[-1].startswith(wanted[-1]):
-                    out.append((int(rows[k]), int(rows[k + len(wanted) - 1]) + 1))
+        for rows, said in self._said:
+            for k in [k for k, word in enumerate(said) if word.startswith(begun)]:
+                first = k - len(whole)
+                if first >= 0 and said[first:k] == whole:
+                    out.append((rows[first], rows[k] + 1))
         return sorted(out)
+
+    @cached_property
+    def _said(self) -> list[tuple[list[int], list[str]]]:
+        """Of each voice the rows of its words, and the words as they are compared."""
+        rows = [np.flatnonzero((self.voice_of == voice) & ~self.is_sound).tolist() for voice in range(len(self.voices))]
+        return [(own, [plain(self.texts[row]) for row in own]) for own in rows]
