@@ -128,6 +128,9 @@ def _glide(home: Path) -> list[Row]:
 
 
 def _measure(home: Path) -> list[Row]:
+    from dubbin.core.episode.commands.lanes import name_voice
+    from dubbin.core.episode.commands.markers import add_marker
+    from dubbin.core.episode.commands.words import correct_word
     from dubbin.window.shell.step import Step
 
     application, window, settle = _open(home, 1)
@@ -164,5 +167,11 @@ def _measure(home: Path) -> list[Row]:
         field = list(window.pages[Step.EDIT].form.fields.values())[1 + k]
         timed(f"a pause setting ({name})", lambda k: None, lambda k, f=field: f.setValue(f.value() + 0.05))  # type: ignore[misc]
     timed("a step of the play head", lambda k: None, lambda k: window.navigation.go((500 + k) * rate))
+    session, lane = window.session, window.session.episode.lanes[0].id
+    timed("a word corrected", lambda k: None, lambda k: session.do(correct_word(session.episode, lane, 100 + 90 * k, f"other{k}")))
+    timed("a voice named", lambda k: None, lambda k: session.do(name_voice(session.episode, lane, f"Voice {k}")))
+    timed("a marker set", lambda k: None, lambda k: session.do(add_marker(session.episode, (700 + k) * rate, f"marker {k}")))
+    timed("a letter typed into the search", lambda k: None, lambda k: window.words_pane.field.setText("the bell"[: 1 + k % 8]))
+    window.words_pane.field.clear()
     _close(window)
     return out

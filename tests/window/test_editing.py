@@ -22,6 +22,7 @@ from dubbin.core.mix.monitor import MonitorMode
 from dubbin.core.speech.hesitations import is_filler_text
 from dubbin.core.speech.transcript import Transcript, Word, WordKind
 from dubbin.demo.episode import EPISODE_FILE
+from dubbin.window.session import analyses
 from dubbin.window.session.selection import Selection
 from dubbin.window.shell.step import Step
 from dubbin.window.words import words_view
@@ -341,6 +342,20 @@ def test_an_hour_of_words_is_laid_out_again_only_where_it_changed(edit):
     view._lay_out()
     same = sum(any(a is b for b in kept) for a in view._column.laid)
     assert same >= len(view._column.laid) - 3
+
+
+def test_a_pause_setting_looks_for_pauses_once_and_shows_what_it_found(edit, qtbot, monkeypatch):
+    page, looked = edit.pages[Step.EDIT], []
+    real = analyses.find_pauses
+    monkeypatch.setattr(analyses, "find_pauses", lambda *a: looked.append(a[1]) or real(*a))
+    field = page.form.fields["longer_than_s"]
+    before = len(edit.session.analyses.pauses())
+    looked.clear()
+    field.setValue(field.value() + 0.6)
+    assert looked == [edit.session.episode.pauses]
+    assert len(edit.session.analyses.pauses()) < before
+    edit.session.document.undo()
+    assert len(edit.session.analyses.pauses()) == before and len(looked) == 2
 
 
 def test_a_word_that_is_corrected_is_shown_once(edit, qtbot, monkeypatch):

@@ -232,13 +232,9 @@ class Analyses(QObject):
 
     def pauses(self) -> list[Pause]:
         """Pauses with the present settings; empty until all voices are measured."""
-        episode, found = self._episode(), self._activities()
-        key = (episode.pauses, episode.frames, tuple((lane.id, start_s, id(activity)) for lane, start_s, activity in found))
-        if self._pauses is None or self._pauses[0] != key:
-            if any(activity is None for _, _, activity in found):
-                return []
-            self._pauses = (key, self._pauses_with(episode.pauses))
-        return self._pauses[1]
+        if any(activity is None for _, _, activity in self._activities()):
+            return []
+        return self._pauses_with(self._episode().pauses)
 
     def level_over(self, start_s: float, end_s: float) -> float | None:
         """The level in dBFS that a stretch of the session stays below; None while it is being measured."""
@@ -251,6 +247,10 @@ class Analyses(QObject):
         return settings, self._pauses_with(settings)
 
     def _pauses_with(self, settings: PauseSettings) -> list[Pause]:
-        episode = self._episode()
-        known = [(start_s, activity) for _, start_s, activity in self._activities() if activity is not None]
-        return find_pauses(known, settings, episode.frames / episode.rate) if known else []
+        """Of the voices that are measured; found once, so that settings which are then taken are not looked for again."""
+        episode, found = self._episode(), self._activities()
+        key = (settings, episode.frames, tuple((lane.id, start_s, id(activity)) for lane, start_s, activity in found))
+        if self._pauses is None or self._pauses[0] != key:
+            known = [(start_s, activity) for _, start_s, activity in found if activity is not None]
+            self._pauses = (key, find_pauses(known, settings, episode.frames / episode.rate) if known else [])
+        return self._pauses[1]

@@ -88,7 +88,8 @@ def set_pauses(episode: Episode, settings: PauseSettings, found: Iterable[Pause]
 
 def cut_pause(episode: Episode, pause: Pause) -> Change:
     """Cut one pause that was found."""
-    opened = replace(episode, kept_pauses=tuple(k for k in episode.kept_pauses if not _overlap(k, *_frames_of(episode, pause))))
+    start, end = _frames_of(pause, episode.rate, episode.frames)
+    opened = replace(episode, kept_pauses=tuple(k for k in episode.kept_pauses if not _overlap(k, start, end)))
     cuts = pause_cuts(opened, [pause])
     seconds = sum(c.frames for c in cuts) / episode.rate
     return Change(tr("Cut a pause of {seconds} s").format(seconds=number(seconds, 2)), _with_cuts(opened, [*episode.cuts, *cuts]))
@@ -96,9 +97,9 @@ def cut_pause(episode: Episode, pause: Pause) -> Change:
 
 def pause_cuts(episode: Episode, found: Iterable[Pause]) -> list[Cut]:
     """Cuts for pauses, without those that somebody put back; none touches a word of the transcripts."""
-    cuts = []
+    cuts, last = [], episode.frames
     for pause in found:
-        start, end = _frames_of(episode, pause)
+        start, end = _frames_of(pause, episode.rate, last)
         if end > start and not any(_overlap(k, start, end) for k in episode.kept_pauses):
             cuts.append(Cut(start, end, CutKind.PAUSE))
     return _beside_words(episode, cuts)
@@ -148,9 +149,9 @@ def _kept_words(episode: Episode) -> tuple[NDArray[np.int64], NDArray[np.int64]]
     return both[:, 0], both[:, 1]
 
 
-def _frames_of(episode: Episode, pause: Pause) -> tuple[int, int]:
-    """The session frames that are taken out of a pause."""
-    return round(pause.cut_start_s * episode.rate), min(round(pause.cut_end_s * episode.rate), episode.frames)
+def _frames_of(pause: Pause, rate: int, last: int) -> tuple[int, int]:
+    """The session frames that are taken out of a pause. last: of the session."""
+    return round(pause.cut_start_s * rate), min(round(pause.cut_end_s * rate), last)
 
 
 def set_start(episode: Episode, frame: int) -> Change:
