@@ -368,6 +368,12 @@ def test_a_word_that_is_corrected_is_shown_once(edit, qtbot, monkeypatch):
     assert shown == ["belfries."]
     edit.speech.changed.emit()
     assert len(shown) == 2, "what is found later is shown, too"
+    edit.session.episode_changed.connect(tell := lambda *_: edit.speech.changed.emit())  # by somebody who hears of a change after the page
+    try:
+        edit.session.document.undo()
+        assert shown[2:] == ["bells.", "bells."], "what is found after the page has shown a change is shown, too"
+    finally:
+        edit.session.episode_changed.disconnect(tell)
 
 
 def test_what_is_out_of_sight_is_laid_out_in_the_turns_that_follow(edit, qtbot, monkeypatch):

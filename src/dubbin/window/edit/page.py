@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QInputDialog, QPushButton, Q
 
 from dubbin.core.episode.commands.cuts import set_pauses
 from dubbin.core.episode.commands.seams import set_seams
-from dubbin.core.episode.model import Placed
+from dubbin.core.episode.model import Episode, Placed
 from dubbin.core.episode.time_map import FURTHEST_SESSION_FRAME, merged
 from dubbin.core.figures import clock, number, thousands
 from dubbin.core.speech.pauses import STARTING_POINTS, PauseSettings
@@ -86,6 +86,7 @@ class EditPage(Page):
             ("history", tr("History"), self.history, self.history.refresh),
         ])  # fmt: skip
         self.evidence = self.tabs
+        self._shown: Episode | None = None  # by the last refresh
         selection.changed.connect(self._show_buttons)
         self.speech.changed.connect(self._on_found)
         self.acts.seams.changed.connect(self._on_found)
@@ -287,6 +288,7 @@ class EditPage(Page):
         return tr("all lanes together")
 
     def refresh(self) -> None:
+        self._shown = self.session.episode
         self._show_pauses()
         self._show_words()
         self._show_cuts()
@@ -295,7 +297,7 @@ class EditPage(Page):
 
     def _on_found(self) -> None:
         """Words, or what is found in the episode, are others."""
-        if not self.session.is_telling:  # else it is shown with the episode
+        if not self.session.is_telling or self._shown is self.session.episode:  # else it is shown with the episode, in a moment
             self._refresh_if_open()
 
     def _show_buttons(self) -> None:
