@@ -25,7 +25,53 @@ def rows() -> list[Row]:
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
     with tempfile.TemporaryDirectory() as home:
         os.environ["DUBBIN_HOME"] = home
-        return _measure(Path(home)) + _glide(Path(home))
+        return _made(Path(home)) + _meter() + _measure(Path(home)) + _glide(Path(home))
+
+
+def _made(home: Path) -> list[Row]:
+    """Processor time of the window's thread until an empty window stands and is painted, and until it has the other colours."""
+    from PyQt6.QtTest import QTest
+    from PyQt6.QtWidgets import QApplication
+
+    from dubbin.core.folders import user_folders
+    from dubbin.window.parts.theme import Theme
+    from dubbin.window.player.sinks import SimulatedSink
+    from dubbin.window.rooms import make_window
+
+    theme = Theme(QApplication.instance() or QApplication([]))  # type: ignore[arg-type]
+    stands, dressed = [], []
+    for _ in range(4):
+        started = time.thread_time()
+        window = make_window(user_folders(), theme, None, SimulatedSink(RATE))
+        window.show()
+        QTest.qWait(50)
+        stands.append(time.thread_time() - started)
+        started = time.thread_time()
+        theme.set_night(not theme.colours.dark)
+        QTest.qWait(50)
+        dressed.append(time.thread_time() - started)
+        _close(window)
+    return [
+        ("an empty window made, styled and painted", f"{min(stands[1:]):.2f} s"),
+        ("day to night, or back, of an empty window", f"{min(dressed[1:]):.2f} s"),
+    ]
+
+
+def _meter() -> list[Row]:
+    """What the meter of what plays takes, before and after an hour of playing."""
+    from dubbin.core.measure.live import LiveMeter
+
+    second = (0.05 * np.random.default_rng(1).standard_normal((2, RATE))).astype(np.float32)
+    meter, took, block = LiveMeter(RATE, 2), [], RATE // 50
+    meter.push(4 * second)  # as in speech the peak stands, and most of what follows can't reach it
+    for seconds in (0, HOUR_S):
+        for _ in range(seconds):
+            meter.push(second)
+        started = time.thread_time()
+        for k in range(50):
+            meter.push(second[:, k * block : (k + 1) * block])
+        took.append(f"{1000 * (time.thread_time() - started) / 50:.1f}")
+    return [("the meter of what plays, for each 20 ms, at once, after an hour", f"{', '.join(took)} ms")]
 
 
 def _episode(home: Path, hours: int = 1):  # type: ignore[no-untyped-def]
