@@ -94,6 +94,17 @@ def test_every_text_is_text_and_nothing_of_it_runs(opened, episode):
     assert text_of(opened, "#chapters") == "0:07 The <bell>"
 
 
+def test_words_stand_apart_only_where_their_script_parts_them(browser, episode, tmp_path):
+    said = ("渡し", "船", "へ", "and", "back")
+    words = tuple(Word(text, (10 + k) * RATE, (10 + k) * RATE + RATE // 2) for k, text in enumerate(said))
+    page = tmp_path / "two scripts.html"
+    write_review(Sound(np.full((1, 21 * RATE), 0.1, np.float32), RATE), replace(episode, transcripts=(Transcript("l0", words),)), page)
+    browser.open(page)
+    browser.wait_for("document.querySelectorAll('.word').length")
+    shown = "(() => { const t = document.querySelector('.turn'); [...t.children].filter(e => e.className !== 'word').forEach(e => e.remove()); return t.textContent; })()"
+    assert browser.evaluate(shown) == "渡し船へand back"
+
+
 def test_it_can_fetch_nothing_and_run_nothing_else(opened):
     fetched = opened.evaluate("fetch('data:text/plain,x').then(() => 'fetched', () => 'refused')")
     added = opened.evaluate(

@@ -10,7 +10,7 @@ from dubbin.core.deliver.captions import LINE_LETTERS, LINES, LONGEST_S, SpokenW
 from dubbin.core.deliver.notes import sentences
 from dubbin.core.speech.decoding import HeardWord
 from dubbin.core.speech.hearing_again import is_plausible
-from dubbin.core.speech.written import columns, letters_to_say, written
+from dubbin.core.speech.written import are_joined, columns, letters_to_say, written
 
 
 def said(words: list[str], each_s: float = 0.2) -> list[SpokenWord]:
@@ -73,3 +73,7 @@ def test_a_word_takes_as_many_letters_as_are_said(text, letters):
 
 def test_a_number_may_last_as_long_as_its_figures_are_said():
     assert is_plausible(HeardWord("1999", 0.0, 2.2, 0.9)) and not is_plausible(HeardWord("mill", 0.0, 2.2, 0.9))
+
+
+def test_a_word_without_letters_joins_nothing():
+    assert not are_joined("", "and") and not are_joined("and", "") and not are_joined("", "") and are_joined("", "船")

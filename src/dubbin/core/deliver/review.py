@@ -10,6 +10,7 @@ import base64
 import hashlib
 import json
 from collections.abc import Sequence
+from itertools import pairwise
 from pathlib import Path
 from typing import Any
 
@@ -32,6 +33,7 @@ from dubbin.core.jobs import Task
 from dubbin.core.sound.source import Source, blocks
 from dubbin.core.sound.writing import replacing, scratch_folder
 from dubbin.core.speech.transcript import WordKind
+from dubbin.core.speech.written import are_joined
 from dubbin.core.texts import language, tr
 
 LOUDNESS_LUFS, CEILING_DBTP = -16.0, -1.5  # as it is heard elsewhere
@@ -111,10 +113,16 @@ def _data(episode: Episode, time_map: TimeMap, what: Publication, said: Sequence
         first += len(turn.words)
     return {
         "id": episode.id, "seconds": what.duration_s, "turns": starts,
-        "words": [[_s(w.start_s), _s(w.end_s), w.text] for turn in said for w in turn.words],
+        "words": [word for turn in said for word in _words(turn)],
         "chapters": [[_s(c.start_s), c.title] for c in what.chapters],
         "map": [[_s(s.program / rate), _s(s.start / rate), _s((s.end - s.start) / rate)] for s in time_map.spans],
     }  # fmt: skip
+
+
+def _words(turn: Turn) -> list[list[Any]]:
+    """Of each word of a turn its beginning, its end, its text, and 1 where no space stands before it."""
+    follows = [0, *(int(are_joined(a.text, b.text)) for a, b in pairwise(turn.words))]
+    return [[_s(w.start_s), _s(w.end_s), w.text, joined] for w, joined in zip(turn.words, follows, strict=True)]
 
 
 def _s(seconds: float) -> float:

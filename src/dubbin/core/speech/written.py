@@ -31,8 +31,15 @@ def written(words: Iterable[str]) -> str:
     """Words in a row."""
     out = ""
     for word in words:
-        out += f" {word}" if out and word and not _are_joined(out[-1], word[0]) else word
+        out += f" {word}" if out and word and not are_joined(out, word) else word
     return out
+
+
+def are_joined(before: str, after: str) -> bool:
+    """Whether no space stands between two words that follow one another."""
+    if _is_in(before[-1:], IDEOGRAPHS) or _is_in(after[:1], IDEOGRAPHS):
+        return True
+    return _is_in(before[-1:], OTHERS) and _is_in(after[:1], OTHERS)
 
 
 def letters_to_say(text: str) -> int:
@@ -46,11 +53,5 @@ def columns(text: str) -> int:
     return sum(0 if unicodedata.combining(c) else 2 if unicodedata.east_asian_width(c) in "WF" else 1 for c in text)
 
 
-def _are_joined(before: str, after: str) -> bool:
-    if _is_in(before, IDEOGRAPHS) or _is_in(after, IDEOGRAPHS):
-        return True
-    return _is_in(before, OTHERS) and _is_in(after, OTHERS)
-
-
 def _is_in(character: str, blocks: tuple[tuple[int, int], ...]) -> bool:
-    return any(first <= ord(character) <= last for first, last in blocks)
+    return bool(character) and any(first <= ord(character) <= last for first, last in blocks)

@@ -139,7 +139,7 @@
       const span = made("span", data.words[k][2], "word");
       span.dataset.k = String(k);
       spans.push(span);
-      turn.append(span, " ");
+      turn.append(k > first && !data.words[k][3] ? " " : "", span);
     }
     $("transcript").append(turn);
   });
