@@ -13,7 +13,8 @@ from PyQt6.QtTest import QTest
 
 from dubbin.core.episode.commands.arrangement import insert_break
 from dubbin.core.episode.commands.cuts import cut_stretch
-from dubbin.core.episode.commands.lanes import remove_lane
+from dubbin.core.episode.commands.lanes import change_lane, name_voice, remove_lane
+from dubbin.core.episode.commands.markers import add_chapter
 from dubbin.core.episode.commands.recordings import nudge
 from dubbin.core.episode.commands.words import correct_word, set_transcript
 from dubbin.core.episode.document import Document
@@ -344,6 +345,40 @@ def test_an_hour_of_words_is_laid_out_again_only_where_it_changed(edit):
     assert same >= len(view._column.laid) - 3
 
 
+def test_words_are_laid_out_anew_only_where_something_of_the_page_has_changed(edit, qtbot):
+    lane, view = edit.session.episode.lanes[0], words_view.WordsView(edit.session, edit.speech, Selection(), edit.theme)
+    qtbot.addWidget(view)
+    view.resize(400, 200)
+    view.show()
+    qtbot.waitExposed(view)
+
+    def laid_anew() -> bool:
+        before = view._column
+        view._lay_out()
+        return view._column is not before
+
+    view._lay_out()
+    QTest.qWait(20)  # its bar appears, and takes room
+    view._lay_out()
+    edit.session.do(change_lane(edit.session.episode, lane.id, "Level", level_db=1.5))
+    assert not laid_anew()
+    most = view.verticalScrollBar().maximum()
+    view.resize(400, 150)
+    assert not laid_anew() and view.verticalScrollBar().maximum() == most + 50 > 50, "it scrolls as far as its lines go"
+    for change in (
+        lambda e: add_chapter(e, 20 * RATE, "The bell"),
+        lambda e: cut_stretch(e, 30 * RATE, 31 * RATE),
+        lambda e: name_voice(e, lane.id, "Somebody"),
+        lambda e: insert_break(e, 40 * RATE, 2 * RATE, "b1"),
+    ):
+        edit.session.do(change(edit.session.episode))
+        assert laid_anew()
+        edit.session.document.undo()
+        assert laid_anew()
+    view.resize(300, 150)
+    assert laid_anew()
+
+
 def test_a_pause_setting_looks_for_pauses_once_and_shows_what_it_found(edit, qtbot, monkeypatch):
     page, looked = edit.pages[Step.EDIT], []
     real = analyses.find_pauses
@@ -388,7 +423,7 @@ def test_what_is_out_of_sight_is_laid_out_in_the_turns_that_follow(edit, qtbot, 
     whole = len(view._column.laid)
     assert 0 < first < whole
     view.verticalScrollBar().setValue(0)
-    view._on_changed()
+    view.set_size(view.size_px - 1)
     view.grab()
     assert len(view._column.laid) < whole
     view.reveal(len(words) - 1)

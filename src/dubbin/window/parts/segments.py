@@ -39,6 +39,7 @@ class Segments(QWidget):
         for choice in self.choices:
             choice.clicked.connect(lambda _=False, c=choice: self._choose(c.key))
         self._measured: tuple[int, list[float]] = (0, [])  # at what scale of the text
+        self._heights: dict[int, int] = {}  # by width, at that scale: a layout asks a hundred times
         self._current = self.choices[0].key
         self.choices[0].setChecked(True)
         self.setAccessibleName(name)
@@ -64,6 +65,7 @@ class Segments(QWidget):
         """Of the choices; measured once, for they are asked for at every layout."""
         if self._measured[0] != (scale := scaled(100)):
             self._measured = scale, self._measure()
+            self._heights.clear()
         return self._measured[1]
 
     def _measure(self) -> list[float]:
@@ -95,7 +97,10 @@ class Segments(QWidget):
         return True
 
     def heightForWidth(self, width: int) -> int:
-        return scaled(HEIGHT) * len(self._rows(width))
+        self._widths()  # which forgets the heights when the scale of the text is another one
+        if width not in self._heights:
+            self._heights[width] = scaled(HEIGHT) * len(self._rows(width))
+        return self._heights[width]
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         for number, row in enumerate(self._rows(self.width())):

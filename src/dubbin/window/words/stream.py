@@ -63,12 +63,11 @@ def paragraphs(table: WordTable, episode: Episode, time_map: TimeMap) -> Iterato
     starts, ends, voices = table.starts[order], table.ends[order], table.voice_of[order]
     voices = _filled(voices, is_cut)
     pauses, gone = _between(starts, ends, place, is_cut, time_map, rate)
-    headings = _headings(episode, time_map)
     opens = np.zeros(len(order), np.bool_)
     opens[0] = True
     opens[1:] = voices[1:] != voices[:-1]
     heading_at: dict[int, list[Heading]] = {}
-    for frame, heading in headings:
+    for frame, heading in headings(episode, time_map):
         # The first word that is heard from there on.
         candidates = np.flatnonzero(~is_cut & (place >= frame - rate // 20))
         k = int(candidates[0]) if len(candidates) else len(order) - 1
@@ -123,7 +122,8 @@ def _between(
     return pauses, gone
 
 
-def _headings(episode: Episode, time_map: TimeMap) -> list[tuple[int, Heading]]:
+def headings(episode: Episode, time_map: TimeMap) -> list[tuple[int, Heading]]:
+    """(program frame, what stands there over the words) of chapters, breaks and inserts, in their order."""
     out = [(time_map.to_program_or_next(m.frame), Heading(m.text, "chapter", m.frame)) for m in episode.chapters]
     for item in episode.placed:
         first = item.pieces[0].start_frame if item.pieces else 0

@@ -21,7 +21,7 @@ from dubbin.window.session.session import Session
 from dubbin.window.session.speech import Speech
 from dubbin.window.words.column import TOP, Column
 from dubbin.window.words.flow import Flow, Item, ItemKind
-from dubbin.window.words.stream import paragraphs
+from dubbin.window.words.stream import headings, paragraphs
 from dubbin.window.words.word_painter import Marked, WordPainter, small_font, text_font
 
 SMALLEST_PX, LARGEST_PX = 13, 28
@@ -46,7 +46,8 @@ class WordsView(QAbstractScrollArea):
         self._press: tuple[QPointF, int | None] | None = None
         self._anchor: int | None = None
         self.found: frozenset[int] = frozenset()
-        self._stale = True
+        self._stale = True  # something has changed; whether it is one of the words is looked at before they are laid out anew
+        self._shown: tuple[object, ...] = ()
         self.setFrameShape(self.Shape.NoFrame)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName(tr("Words"))
@@ -97,20 +98,31 @@ class WordsView(QAbstractScrollArea):
         assert port is not None
         if self._flow is None or self._flow.width != port.width():
             self._flow = Flow(text_font(self._px), small_font(self._px), port.width())
-            self._stale = True
+            self._shown, self._stale = (), True
         table = self._speech.table
         if self._stale or table is not self._column.table:
             self._stale = False
-            if any(r >= len(table) for r in self._opened):
-                self._opened = frozenset()
-            self._column = Column(table, paragraphs(table, self._session.episode, self._session.map))
-        elif self._column.is_whole:
+            self._begin(table)
+        if self._column.is_whole:
             return
         self._column.go_on(self._flow, self._opened, self._offset() + 1.25 * port.height(), budget_s)
         if not self._column.is_whole:
             QTimer.singleShot(0, self._lay_on)
-        bar = self.verticalScrollBar()
-        assert bar is not None
+        self._set_range()
+
+    def _begin(self, table: WordTable) -> None:
+        """Begin to lay out anew, if anything of the page is another thing than it was."""
+        if any(r >= len(table) for r in self._opened):
+            self._opened = frozenset()
+        episode, program = self._session.episode, self._session.map
+        shown = (table, program, tuple(headings(episode, program)), self._opened)
+        if shown != self._shown:
+            self._shown = shown
+            self._column = Column(table, paragraphs(table, episode, program))
+
+    def _set_range(self) -> None:
+        bar, port = self.verticalScrollBar(), self.viewport()
+        assert bar is not None and port is not None
         bar.setRange(0, max(0, round(self._column.height + TOP - port.height())))
         bar.setPageStep(port.height())
 
@@ -119,7 +131,8 @@ class WordsView(QAbstractScrollArea):
         self._lay_out(PAINT_BUDGET_S)
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
-        self._on_changed()
+        self._set_range()  # of another height the same lines are seen; another width is found when they are painted
+        self._repaint()
 
     def scrollContentsBy(self, dx: int, dy: int) -> None:
         self._repaint()
