@@ -62,7 +62,7 @@ class SpeechModel:
 
 
 QUICK = SpeechModel("quick", tr("Quick"), ("en",), 25, 0.085)
-THOROUGH = SpeechModel("thorough", tr("Thorough"), (), 10, 0.079)
+THOROUGH = SpeechModel("thorough", tr("Thorough"), (), 12, 0.055)
 MODELS = {m.name: m for m in (QUICK, THOROUGH)}
 
 
