@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import fcntl
+import gc
 import json
 import os
 import shutil
@@ -53,6 +54,17 @@ LONGEST = (
     "test_window_walk", "test_silent_folder", "test_delivery", "test_pictures", "test_alone", "test_alignment", "test_journal", "test_translated",
     "test_voice_names", "test_recognising", "test_hearing_again",
 )  # fmt: skip
+
+
+def pytest_collection() -> None:
+    gc.disable()  # of what is imported nothing is unused
+
+
+def pytest_collection_finish() -> None:
+    """What was imported and collected stays until the end: nobody need look through it for what is unused again and again."""
+    gc.collect()
+    gc.freeze()
+    gc.enable()
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:

@@ -62,6 +62,22 @@ def test_every_module_says_what_it_is_for():
         assert ast.get_docstring(tree_of(path)), path
 
 
+def lookups(tree: ast.AST) -> list[ast.Call]:
+    return [n for n in ast.walk(tree) if isinstance(n, ast.Call) and getattr(n.func, "id", "") in ("tr", "mark", "tr_count")]
+
+
+def test_texts_are_looked_up_whole():
+    """What is put together before it is looked up can't be found in a catalogue, and what stands within an f-string is not seen by the template."""
+    for path in ROOT.rglob("*.py"):
+        if "dubbin.core.texts" not in imports_of(path):
+            continue
+        for call in lookups(tree_of(path)):
+            assert not any(isinstance(part, (ast.JoinedStr, ast.BinOp)) for part in call.args[:2]), f"{path}:{call.lineno}"
+        for node in ast.walk(tree_of(path)):
+            if isinstance(node, ast.JoinedStr):
+                assert not any(isinstance(call.args[0], ast.Constant) for call in lookups(node)), f"{path}:{node.lineno}"
+
+
 # -- the window's rooms -----------------------------------------------------------------
 
 STEPS = {"intake", "repair", "edit", "voice", "balance", "master"}

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import ast
 import importlib.util
 from pathlib import Path
 
@@ -12,7 +11,6 @@ from babel.messages.mofile import write_mo
 from hypothesis import given
 from hypothesis import strategies as st
 
-from dubbin.core import texts
 from dubbin.core.figures import clock, clock_seconds, decimal_point, number, short_number, span_text, use_decimal_point, with_unit
 from dubbin.core.folders import user_folders
 from dubbin.core.texts import languages, tr, tr_count, use_language
@@ -94,21 +92,6 @@ def test_the_template_holds_every_text_of_the_code():
     template = script.template()
     assert (ROOT / "share" / "dubbin.pot").read_text() == template, "run ./scripts/texts"
     assert template.count("\nmsgid ") > 1000
-
-
-def lookups(tree: ast.AST) -> list[ast.Call]:
-    return [n for n in ast.walk(tree) if isinstance(n, ast.Call) and getattr(n.func, "id", "") in ("tr", "mark", "tr_count")]
-
-
-def test_texts_are_looked_up_whole():
-    """What is put together before it is looked up can't be found in a catalogue, and what stands within an f-string is not seen by the template."""
-    for path in Path(texts.__file__).parents[1].rglob("*.py"):
-        tree = ast.parse(path.read_text())
-        for call in lookups(tree):
-            assert not any(isinstance(part, (ast.JoinedStr, ast.BinOp)) for part in call.args[:2]), f"{path}:{call.lineno}"
-        for node in ast.walk(tree):
-            if isinstance(node, ast.JoinedStr):
-                assert not any(isinstance(call.args[0], ast.Constant) for call in lookups(node)), f"{path}:{node.lineno}"
 
 
 # -- figures ------------------------------------------------------------------------------
