@@ -43,13 +43,13 @@ PATIENCE = 400  # looks, 10 ms apart
 def with_hands(act: Callable[[], object], *hands: Hand) -> None:
     """Do something that opens dialogs, one after the other, each of which gets a hand; what a hand leaves open is left by Esc."""
     waiting, trouble = list(hands), list[BaseException]()
-    looks, met = [0], set[int]()
+    looks, met = [0], list[QWidget]()  # held, so that nobody else is taken for one of them
 
     def look() -> None:
         dialog = QApplication.activeModalWidget()
         looks[0] += 1
-        if dialog is not None and dialog.isVisible() and id(dialog) not in met:
-            met.add(id(dialog))
+        if dialog is not None and dialog.isVisible() and dialog not in met:
+            met.append(dialog)
             hand = waiting.pop(0) if waiting else None
             if waiting:
                 QTimer.singleShot(10, look)
@@ -66,6 +66,7 @@ def with_hands(act: Callable[[], object], *hands: Hand) -> None:
 
     QTimer.singleShot(0, look)
     act()
+    met.clear()
     if trouble:
         raise trouble[0]
     assert not waiting, f"{len(waiting)} dialogs did not open"

@@ -46,20 +46,25 @@ def read_text(path: Path) -> list[TextWord]:
         if b"\x00" in data[:4000]:
             raise DubbinError(tr("{name} is no text.").format(name=path.name)) from None
         text = data.decode("latin-1")
-    words = _captions(text, path.suffix.lower() == ".vtt") if path.suffix.lower() in (".srt", ".vtt") else _plain_words(text)
+    ending = path.suffix.lower()
+    words = _captions(text, path.name, is_vtt=ending == ".vtt") if ending in (".srt", ".vtt") and text.strip() else _plain_words(text)
     if not words:
         raise DubbinError(tr("{name} holds no words.").format(name=path.name))
     return words
 
 
-def _captions(text: str, is_vtt: bool) -> list[TextWord]:
-    """The words of captions. is_vtt: they are WebVTT, where characters that mean something there are written as entities."""
+def _captions(text: str, name: str, *, is_vtt: bool) -> list[TextWord]:
+    """The words of captions, of a file of that name. is_vtt: they are WebVTT, where characters that mean something there are written as entities."""
     import pysubs2
 
     try:
         subtitles = pysubs2.SSAFile.from_string(text)
     except Exception as error:
-        raise DubbinError(tr("The captions can't be understood: {error}.").format(error=error)) from error
+        raise DubbinError(
+            tr(
+                "{name} is not made of captions: each has a line with its times, 00:00:01,000 --> 00:00:02,500, and its words below."
+            ).format(name=name)
+        ) from error
     out: list[TextWord] = []
     for event in subtitles:
         if event.is_comment:
