@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import datetime
@@ -146,9 +147,12 @@ def deliver_clips(program: Source, folder: Path, order: Order, spans: Sequence[t
     Raises CannotWrite and UnusableSound when nothing can be made; what else goes wrong is in the result.
     """
     task = task or Task()
-    done = []
+    done, begun = [], Counter[str]()
     for (start, stop), part in zip(spans, task.shares(len(spans)), strict=True):
         one = clip_order(order, start / program.rate, stop / program.rate)
+        begun[one.name] += 1
+        if (others := begun[one.name]) > 1:  # that begin within the same second
+            one = replace(one, name=f"{one.name}-{others}")
         extras = tuple(dict.fromkeys((*one.extras, "captions")))
         done.append(deliver(Clip(program, start, stop), folder, replace(one, extras=extras), part))
     return Delivered(
