@@ -7,6 +7,7 @@ from pathlib import Path
 import dubbin
 from dubbin.cli.manual import manual
 from dubbin.cli.parser import make_parser
+from dubbin.desktop.completions import completions
 
 SHIPPED = Path(dubbin.__file__).parent / "desktop" / "files" / "dubbin.1"
 
@@ -35,6 +36,11 @@ def test_every_command_has_its_section_and_no_line_is_taken_for_a_macro():
         assert f"\n.SS {name}\n" in page
     known = {".TH", ".SH", ".SS", ".B", ".TP", ".PP", ".nf", ".fi"}
     assert {line.split()[0] for line in page.splitlines() if line.startswith((".", "'"))} <= known
+
+
+def test_a_share_has_one_sign_in_the_page_and_in_completions():
+    for text in (manual(), completions("zsh"), completions("fish")):
+        assert "% of the demo's words wrong" in text.replace("'\\''", "'").replace("\\'", "'") and "%%" not in text
 
 
 def test_opening_wants_no_file():

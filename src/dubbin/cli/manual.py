@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 
 from dubbin import __version__
-from dubbin.cli.parser import make_parser
+from dubbin.cli.parser import about, make_parser
 
 ENVIRONMENT = (
     ("DUBBIN_HOME", "A folder below which cache, state and documents are kept, in place of the usual ones."),
@@ -43,7 +43,7 @@ def manual() -> str:
         for action in sub._actions:
             if action.help and action.help is not argparse.SUPPRESS and not isinstance(action, argparse._HelpAction):
                 shown = ", ".join(action.option_strings) or str(action.metavar or action.dest)
-                lines += [".TP", f".B {_roff(shown)}", _roff(action.help)]
+                lines += [".TP", f".B {_roff(shown)}", _roff(about(action))]
     lines.append(".SH ENVIRONMENT")
     for name, text in ENVIRONMENT:
         lines += [".TP", f".B {name}", _roff(text)]

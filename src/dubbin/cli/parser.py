@@ -22,6 +22,11 @@ class Add(Protocol):
     def __call__(self, name: str, run: tuple[str, str], help: str, *, json: bool = True) -> argparse.ArgumentParser: ...
 
 
+def about(action: argparse.Action) -> str:
+    """What an argument is for, as the help shows it."""
+    return (action.help or "").replace("%%", "%")
+
+
 def make_parser() -> argparse.ArgumentParser:
     """The parser of all commands; what it parses carries `run` and `debug`."""
     parser = argparse.ArgumentParser(prog="dubbin", description=tr("From recorded speech to masters that provably pass."))

@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 import sys
 
-from dubbin.cli.parser import make_parser
+from dubbin.cli.parser import about, make_parser
 
 SHELLS = {"bash": "dubbin.bash", "zsh": "_dubbin", "fish": "dubbin.fish"}
 Commands = dict[str, tuple[str, list[argparse.Action]]]
@@ -56,30 +56,30 @@ def _bash(known: Commands) -> str:
 
 def _zsh(known: Commands) -> str:
     lines = ["#compdef dubbin", "local -a known", "known=("]
-    lines += [f"    {_quoted(name + ':' + about.replace(':', ' '))}" for name, (about, _) in known.items()]
+    lines += [f"    {_quoted(name + ':' + purpose.replace(':', ' '))}" for name, (purpose, _) in known.items()]
     lines += [")", "if (( CURRENT == 2 )); then", "    _describe command known", "    return", "fi", "case $words[2] in"]
     for name, (_, actions) in known.items():
         lines.append(f"    {name}) _arguments '*:file:_files' \\")
         specs = []
         for action in actions:
-            about = (action.help or "").replace("[", "(").replace("]", ")").replace(":", " ")
+            purpose = about(action).replace("[", "(").replace("]", ")").replace(":", " ")
             value = "" if action.nargs == 0 else f":value:({' '.join(map(str, action.choices))})" if action.choices else ":value:_files"
-            specs += [_quoted(f"{'*' if action.nargs in ('+', '*') else ''}{option}[{about}]{value}") for option in action.option_strings]
+            specs += [_quoted(f"{'*' if action.nargs in ('+', '*') else ''}{option}[{purpose}]{value}") for option in action.option_strings]
         lines.append("        " + " \\\n        ".join(specs) + " ;;")
     return "\n".join([*lines, "esac"]) + "\n"
 
 
 def _fish(known: Commands) -> str:
     lines = ["# Completion of dubbin for fish.", "complete -c dubbin -n __fish_use_subcommand -f"]
-    for name, (about, actions) in known.items():
-        lines.append(f"complete -c dubbin -n __fish_use_subcommand -a {name} -d {_quoted(about)}")
+    for name, (purpose, actions) in known.items():
+        lines.append(f"complete -c dubbin -n __fish_use_subcommand -a {name} -d {_quoted(purpose)}")
         for action in actions:
             parts = [f"-{'l' if option.startswith('--') else 's'} {option.lstrip('-')}" for option in action.option_strings]
             if action.choices:
                 parts.append(f"-x -a {_quoted(' '.join(map(str, action.choices)))}")
             elif action.nargs != 0:
                 parts.append("-r")
-            lines.append(f"complete -c dubbin -n '__fish_seen_subcommand_from {name}' {' '.join(parts)} -d {_quoted(action.help or '')}")
+            lines.append(f"complete -c dubbin -n '__fish_seen_subcommand_from {name}' {' '.join(parts)} -d {_quoted(about(action))}")
     return "\n".join(lines) + "\n"
 
 
