@@ -167,6 +167,20 @@ def test_an_insert_brings_its_lane_and_takes_it_along():
         assert gone.placed == () and len(gone.lanes) == 2 and len(gone.recordings) == 2
 
 
+@pytest.mark.parametrize("put", [move_stretches, copy_stretches])
+def test_what_was_moved_out_of_the_end_goes_with_the_lane_that_was_longer_and_comes_back_with_it(put):
+    longer = Recording("x", "/tmp/x.wav", "h", LENGTH + 4000, 48000, 1)
+    one = episode()
+    one = replace(one, recordings=(*one.recordings, longer), lanes=(*one.lanes, Lane("x", "x", (0,), "Guest")))
+    now = put(one, [(LENGTH - 500, LENGTH + 500)], 1000, "m").episode
+    now = put(now, [(LENGTH + 1000, LENGTH + 2000)], 2000, "n").episode
+    assert program_map(now).stretches_between(900, 1100) == [(900, 1000), (LENGTH - 500, LENGTH - 400)]
+    shorter = remove_lane(now, "x").episode
+    heard = program_map(shorter).spans
+    assert all(span.end <= LENGTH for span in heard) and [(s.start, s.end) for s in heard if s.placed] == [(LENGTH - 500, LENGTH)]
+    assert replace(shorter, recordings=now.recordings, lanes=now.lanes) == now
+
+
 def test_a_nudge_before_the_beginning_moves_everything_that_is_anchored_but_inserts():
     now = insert_break(episode(), 5000, 1000, "b").episode
     now = toggle_split(cut_stretch(now, 100, 200).episode, 300).episode

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from bisect import bisect_left, bisect_right
 from collections.abc import Callable, Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from itertools import pairwise
 
@@ -212,7 +212,7 @@ class _Kept:
 def _program_map(episode: Episode) -> TimeMap:
     cuts = merged(episode.cuts)
     base = without(0, episode.frames, union([*cuts, *moved_away(episode)]))
-    return _put_together(base, episode.placed, cuts)
+    return _put_together(base, [_within(p, episode.frames) for p in episode.placed], cuts)
 
 
 def _session_map(episode: Episode) -> TimeMap:
@@ -249,6 +249,14 @@ def _put_together(base: Stretches, placed: Sequence[Placed], cuts: Stretches) ->
     for item in waiting[k:]:
         out += _pieces(item, cuts)
     return TimeMap(out, copies)
+
+
+def _within(item: Placed, frames: int) -> Placed:
+    """What is there of something placed: a lane that was longer than the others may be gone, and what was moved out of its end with it."""
+    if all(p.end_frame <= frames or p.start_frame >= PARKED_FROM_FRAME for p in item.pieces):
+        return item
+    there = [p if p.start_frame >= PARKED_FROM_FRAME else replace(p, end_frame=min(p.end_frame, frames)) for p in item.pieces]
+    return replace(item, pieces=tuple(p for p in there if p.start_frame < p.end_frame))
 
 
 def _pieces(item: Placed, cuts: Stretches) -> list[tuple[int, int, str | None]]:
