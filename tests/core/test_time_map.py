@@ -10,6 +10,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from dubbin.core.episode.balance_settings import Bed
 from dubbin.core.episode.commands.arrangement import (
     copy_stretches,
     insert_break,
@@ -18,6 +19,7 @@ from dubbin.core.episode.commands.arrangement import (
     place_at,
     remove_placed,
 )
+from dubbin.core.episode.commands.balance import put_under
 from dubbin.core.episode.commands.change import Change
 from dubbin.core.episode.commands.cuts import cut_stretch, put_back, put_back_all, set_end, set_start, toggle_split
 from dubbin.core.episode.commands.lanes import remove_lane
@@ -187,6 +189,15 @@ def test_a_nudge_before_the_beginning_moves_everything_that_is_anchored_but_inse
     moved = nudge(now, "l", -50).episode
     assert moved.cuts == (Cut(150, 250),) and moved.splits == (350,)
     assert moved.placed[0].at_frame == 5050 and moved.placed[0].pieces == now.placed[0].pieces
+
+
+def test_what_lay_under_the_program_before_its_beginning_comes_back_into_the_session_from_zero_on():
+    one = episode()
+    now = put_under(one, one.lanes[1].id, Bed(1000)).episode
+    now = cut_stretch(nudge(now, one.lanes[1].id, -700).episode, 1000, 2000).episode
+    assert now.frames == LENGTH and now.cuts[0].start_frame == 1000, "the session stays where it is"
+    back = put_under(now, one.lanes[1].id, None).episode
+    assert [lane.start_frame for lane in back.lanes] == [700, 0] and (back.cuts[0].start_frame, back.frames) == (1700, LENGTH + 700)
 
 
 def test_the_program_has_one_start_and_one_end():

@@ -9,6 +9,7 @@ from typing import Any
 from dubbin.core.episode.balance_settings import Bed, LinePoint
 from dubbin.core.episode.commands.change import Change
 from dubbin.core.episode.commands.lanes import change_lane
+from dubbin.core.episode.commands.recordings import from_zero
 from dubbin.core.episode.model import Episode, Lane, Role
 from dubbin.core.figures import number
 from dubbin.core.texts import tr
@@ -116,7 +117,8 @@ def put_under(episode: Episode, lane_id: str, bed: Bed | None) -> Change:
         if bed is not None
         else tr("Put {voice} into the session").format(voice=lane.voice)
     )
-    return change_lane(episode, lane_id, title, bed=bed)
+    change = change_lane(episode, lane_id, title, bed=bed)
+    return replace(change, episode=from_zero(change.episode))  # under the program it may have been moved before the session's beginning
 
 
 def change_bed(episode: Episode, lane_id: str, title: str, merge_key: str | None = None, **fields: Any) -> Change:

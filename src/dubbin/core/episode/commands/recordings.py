@@ -49,7 +49,7 @@ def place_recording(episode: Episode, recording_id: str, start_frame: int, drift
     """
     recordings = tuple(replace(r, drift_ppm=drift_ppm, frames=frames) if r.id == recording_id else r for r in episode.recordings)
     lanes = tuple(replace(lane, start_frame=start_frame) if lane.recording == recording_id else lane for lane in episode.lanes)
-    return Change(title, _from_zero(replace(episode, recordings=recordings, lanes=lanes)))
+    return Change(title, from_zero(replace(episode, recordings=recordings, lanes=lanes)))
 
 
 def nudge(episode: Episode, lane_id: str, frames: int) -> Change:
@@ -59,7 +59,7 @@ def nudge(episode: Episode, lane_id: str, frames: int) -> Change:
         replace(other, start_frame=other.start_frame + frames) if other.recording == lane.recording else other for other in episode.lanes
     )
     moved = 1000 * frames / episode.rate
-    changed = _from_zero(replace(episode, lanes=lanes))
+    changed = from_zero(replace(episode, lanes=lanes))
     return Change(
         tr("Move {voice} by {moved} ms").format(voice=lane.voice, moved=number(moved, sign=True)),
         changed,
@@ -67,7 +67,7 @@ def nudge(episode: Episode, lane_id: str, frames: int) -> Change:
     )
 
 
-def _from_zero(episode: Episode) -> Episode:
+def from_zero(episode: Episode) -> Episode:
     """The same session with its first lane at 0 or later; all that is anchored in it moves along."""
     first = min((lane.start_frame for lane in episode.session_lanes), default=0)
     if first >= 0:
