@@ -1,4 +1,4 @@
-"""Every dialog that asks for a file or a folder, as a person meets it: opened by its command, answered by a typed name or left; and what came of it."""
+"""Dialogs that ask for a file or a folder, as a person meets them: opened by their commands, answered by a typed name or left; and what came of it."""
 
 from __future__ import annotations
 
