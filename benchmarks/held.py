@@ -100,7 +100,7 @@ class Heartbeat:
         self._last = now
 
     def longest_ms(self) -> float:
-        """Since it was asked last, without what the whole machine stood still for."""
+        """Since it was asked last, without what any core stood still for."""
         gaps, self._gaps = self._gaps, []
         stood = [s for s in self._stood if gaps and s[1] > gaps[0][0]]
         return 1000 * max((b - a - stood_in(a, b, stood) for a, b in gaps), default=0.0)

@@ -77,7 +77,7 @@ def rendered(window) -> np.ndarray:
 def point_of(view, row: int) -> QPoint:
     """The middle of a word in the pane, scrolled to."""
     view.reveal(row)
-    rect = view._row_rect(row)
+    rect = view._column.rect_of(row)
     return QPoint(round(rect.center().x()), round(rect.center().y() - view._offset()))
 
 
@@ -377,6 +377,9 @@ def test_words_are_laid_out_anew_only_where_something_of_the_page_has_changed(ed
         assert laid_anew()
     view.resize(300, 150)
     assert laid_anew()
+    for transcript in edit.session.episode.transcripts:
+        edit.session.do(set_transcript(edit.session.episode, Transcript(transcript.lane, ())))
+    assert laid_anew() and view.verticalScrollBar().maximum() == 0, "of no words there is nothing to scroll to"
 
 
 def test_a_pause_setting_looks_for_pauses_once_and_shows_what_it_found(edit, qtbot, monkeypatch):

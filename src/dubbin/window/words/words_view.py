@@ -119,6 +119,7 @@ class WordsView(QAbstractScrollArea):
         if shown != self._shown:
             self._shown = shown
             self._column = Column(table, paragraphs(table, episode, program))
+            self._set_range()  # of no words none is laid out
 
     def _set_range(self) -> None:
         bar, port = self.verticalScrollBar(), self.viewport()
@@ -146,40 +147,12 @@ class WordsView(QAbstractScrollArea):
     def item_at(self, position: QPointF) -> Item | None:
         """The word or mark at a point of the viewport; of empty room on a line, the last one before."""
         self._lay_out()
-        y = position.y() + self._offset()
-        k = bisect_right(self._column.tops, y) - 1
-        if k < 0:
-            return self._column.laid[0].lines[0][0] if self._column.laid and self._column.laid[0].lines[0] else None
-        laid = self._column.laid[k]
-        line = int((y - self._column.tops[k] - laid.heading_height) // laid.line_height)
-        line = min(max(line, 0), len(laid.lines) - 1)
-        items = laid.lines[line]
-        best = None
-        for item in items:
-            if item.x - 2 <= position.x():
-                best = item
-        return best or (items[0] if items else None)
-
-    def _row_rect(self, row: int) -> QRectF | None:
-        """Where a word stands, in the page's own coordinates."""
-        place = self._column.order.get(row)
-        if place is None:
-            return None
-        k = bisect_right(self._column.firsts, place) - 1
-        laid, top = self._column.laid[k], self._column.tops[k]
-        rect = None
-        for n, items in enumerate(laid.lines):
-            for item in items:
-                if item.row == row or row in item.rows:
-                    rect = QRectF(item.x, top + laid.heading_height + n * laid.line_height, item.width, laid.line_height)
-                    if item.kind not in (ItemKind.PAUSE, ItemKind.STITCH):
-                        return rect
-        return rect
+        return self._column.item_at(position.x(), position.y() + self._offset())
 
     def reveal(self, row: int) -> None:
         """Scroll so that a word is seen."""
         self._lay_out()
-        rect = self._row_rect(row)
+        rect = self._column.rect_of(row)
         bar, port = self.verticalScrollBar(), self.viewport()
         if rect is None or bar is None or port is None:
             return
@@ -283,14 +256,6 @@ class WordsView(QAbstractScrollArea):
             start = int(table.starts[rows[0]])
             self._selection.select_words(tuple(rows), start, int(max(table.ends[r] for r in rows)))
 
-    def row_by(self, row: int | None, step: int) -> int | None:
-        """The word that stands `step` words further on the page."""
-        if not self._column.rows:
-            return None
-        if row is None or row not in self._column.order:
-            return self._column.rows[0]
-        return self._column.rows[min(max(self._column.order[row] + step, 0), len(self._column.rows) - 1)]
-
     def head_row(self) -> int | None:
         """The word at the play head, or the next one after it."""
         table = self._speech.table
@@ -337,10 +302,10 @@ class WordsView(QAbstractScrollArea):
     def _row_after(self, row: int | None, key: Qt.Key) -> int | None:
         """The word that a key goes to from another: the one beside it, above or below it, a page further, or the first or last of the line."""
         step = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}.get(key)
-        rect = self._row_rect(row) if row is not None else None
+        rect = self._column.rect_of(row) if row is not None else None
         port = self.viewport()
         if step is not None or rect is None or port is None:
-            return self.row_by(row, step or 0)
+            return self._column.row_beside(row, step or 0)
         page = max(port.height() - rect.height(), rect.height())
         down = {Qt.Key.Key_Up: -rect.height(), Qt.Key.Key_Down: rect.height(), Qt.Key.Key_PageUp: -page, Qt.Key.Key_PageDown: page}.get(
             key, 0.0
