@@ -226,7 +226,7 @@ def test_whatever_stands_in_a_header_it_is_read_or_left_alone(tmp_path, places, 
 
 
 @given(**CHANGES)
-@settings(max_examples=20 * SOAK, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=12 * SOAK, suppress_health_check=[HealthCheck.function_scoped_fixture])
 def test_whatever_stands_in_a_header_the_file_is_used_or_refused_in_a_sentence(tmp_path, places, kept):
     with_another_header(tmp_path / "a.wav", places, kept)
     try:

@@ -47,6 +47,15 @@ def as_one(source, path, monkeypatch, kbps=96, *, vbr=False):
         return written(source, path, kbps, vbr=vbr)
 
 
+@pytest.fixture(scope="module")
+def in_parts(talk, tmp_path_factory) -> bytes:
+    """The talk with all the threads there are."""
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(encode_parts, "PART_S", 3.0)
+        patch.setattr(encode_parts, "SEEK_S", 1.0)
+        return written(talk, tmp_path_factory.mktemp("parts") / "parts.mp3")[1]
+
+
 def error_db(x, y):
     return 10 * np.log10(np.mean((x - y) ** 2) + 1e-20)
 
@@ -85,11 +94,10 @@ def test_a_border_lies_in_the_pause_near_its_even_place():
     assert 3.4 * RATE < found < 4.4 * RATE
 
 
-def test_the_bytes_do_not_depend_on_how_many_threads_there_are(talk, tmp_path, monkeypatch):
-    _, two = written(talk, tmp_path / "two.mp3")
+def test_the_bytes_do_not_depend_on_how_many_threads_there_are(talk, in_parts, tmp_path, monkeypatch):
     monkeypatch.setattr(jobs, "CORES", 1)
     _, one = written(talk, tmp_path / "one.mp3")
-    assert one == two
+    assert one == in_parts
 
 
 def test_where_nothing_fits_the_whole_is_encoded_at_once(talk, tmp_path, monkeypatch):

@@ -35,7 +35,7 @@ from dubbin.window.rooms import make_window
 from dubbin.window.shell import saver
 from dubbin.window.shell.main_window import MainWindow
 from dubbin.window.shell.step import Step
-from tests.conftest import made_once
+from tests.conftest import RATE, made_once
 
 LONG_MS = 300_000  # on a machine that others use too
 SHARED = pytest.StashKey[MainWindow]()
@@ -202,10 +202,10 @@ def short_demo(demo_folder, among_all):
     return made_once(among_all / "short", lambda folder: make_excerpt(demo_folder, folder))
 
 
-def make_excerpt(demo_folder: Path, folder: Path) -> None:
+def make_excerpt(demo_folder: Path, folder: Path, seconds: int = EXCERPT_S) -> None:
     for path in demo_folder.glob("*.wav"):
-        x, rate = sf.read(path, dtype="float32")
-        sf.write(folder / path.name, x[: EXCERPT_S * rate], rate, subtype="PCM_24")
+        x, rate = sf.read(path, frames=seconds * RATE, dtype="float32")
+        sf.write(folder / path.name, x, rate, subtype="PCM_24")
     shutil.copy(demo_folder / "harbour-theme.flac", folder)
     whole = load_episode(demo_folder / EPISODE_FILE)
     copies = WorkingCopies(folder / "cache")

@@ -9,6 +9,9 @@ import sys
 
 import pytest
 
+from dubbin.demo.episode import EPISODE_FILE
+from tests.window.conftest import make_excerpt
+
 pytestmark = pytest.mark.skipif(shutil.which("xvfb-run") is None, reason="Xvfb is not installed")
 
 SCRIPT = """
@@ -35,10 +38,12 @@ sys.exit(app.run(user_folders(), Path(sys.argv[1])))
 """
 
 
-def test_the_program_starts_on_the_demo_in_a_real_window(demo, tmp_path):
+def test_the_program_starts_on_the_demo_in_a_real_window(demo_folder, tmp_path):
+    (tmp_path / "demo").mkdir()
+    make_excerpt(demo_folder, tmp_path / "demo", seconds=15)  # with a home of its own the program measures all of it
     env = {**os.environ, "QT_QPA_PLATFORM": "xcb", "DUBBIN_HOME": str(tmp_path / "home")}
     done = subprocess.run(
-        ["xvfb-run", "-a", "-s", "-screen 0 1280x800x24", sys.executable, "-c", SCRIPT, str(demo)],
+        ["xvfb-run", "-a", "-s", "-screen 0 1280x800x24", sys.executable, "-c", SCRIPT, tmp_path / "demo" / EPISODE_FILE],
         env=env, capture_output=True, text=True, timeout=60,
     )  # fmt: skip
     assert done.stdout.split() == ["xcb", "True", "3", "True"], done.stderr
