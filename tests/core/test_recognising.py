@@ -10,12 +10,13 @@ from concurrent.futures import ThreadPoolExecutor
 import numpy as np
 import pytest
 
+from dubbin.core import jobs
 from dubbin.core.errors import DubbinError
 from dubbin.core.sound.source import Sound
 from dubbin.core.speech import recogniser as recognising
 from dubbin.core.speech.decoding import MODEL_RATE, Decoder, Heard, HeardWord
 from dubbin.core.speech.models import built_in_model
-from dubbin.core.speech.recogniser import PAGES_AT_ONCE, PROBED_PAGES, LanguageNotKnown, pages_of, recognise
+from dubbin.core.speech.recogniser import PAGES_AT_ONCE, PROBED_PAGES, LanguageNotKnown, _groups, pages_of, recognise
 from tests.conftest import RATE
 
 LOUD_S = 0.5  # of sound, after which comes as much silence
@@ -72,6 +73,16 @@ def test_every_burst_is_a_word_at_its_own_place(bursts):
     assert language == "en" and len(words) == 90
     assert np.abs(starts(words) - np.arange(90)).max() < 0.05
     assert max(model.at_once) == PAGES_AT_ONCE
+
+
+@pytest.mark.parametrize("cores", [1, 2, 3, 4])
+@pytest.mark.parametrize("count", [*range(14), 60])
+def test_pages_are_heard_in_groups_that_keep_every_core_at_work(monkeypatch, cores, count):
+    monkeypatch.setattr(jobs, "CORES", cores)
+    groups = _groups(range(count))
+    assert [k for group in groups for k in group] == list(range(count))
+    assert all(1 <= len(group) <= PAGES_AT_ONCE for group in groups)
+    assert len(groups) % cores == 0 or len(groups) == count, "no core is left without a group"
 
 
 def test_what_a_window_left_unfinished_is_heard_on_another_page(bursts):

@@ -16,12 +16,14 @@ import threading
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
+from itertools import pairwise
 from pathlib import Path
 
 import numpy as np
 import soxr
 from numpy.typing import NDArray
 
+from dubbin.core import jobs
 from dubbin.core.jobs import Task, in_parallel
 from dubbin.core.memory import give_back
 from dubbin.core.seats import holding
@@ -36,7 +38,7 @@ MARGIN_S = 0.22  # heard before and after what is said
 JOIN_S = 0.7  # gaps shorter than this stay as they are
 SHORTEST_S = 0.08
 EARLIEST_PART = 0.75  # of a page, after which a longer stretch is parted
-PAGES_AT_ONCE = 2  # that the model writes side by side; as many groups as there are cores go on at the same time
+PAGES_AT_ONCE = 2  # that the model writes side by side, at most; as many groups as there are cores go on at the same time
 UNHEARD_S, AFTER_WORD_S = 0.25, 0.1  # speech in what a page left unfinished that is heard again; what still belongs to its last word
 MOST_ROUNDS = 4
 LANGUAGE_PAGES = 3  # from which the language is told
@@ -266,8 +268,15 @@ def _hear_pages(
             if known:
                 known.add(pages[k], heard)
 
-    in_parallel(hear, [missing[k : k + PAGES_AT_ONCE] for k in range(0, len(missing), PAGES_AT_ONCE)], task)
+    in_parallel(hear, _groups(missing), task)
     return [found[k] for k in range(len(pages))]
+
+
+def _groups(numbers: Sequence[int]) -> list[Sequence[int]]:
+    """Numbers of pages in groups of PAGES_AT_ONCE or less, as many for each core: two short rests on one page each would have one core wait for the other."""
+    count = min(jobs.CORES * -(-len(numbers) // (jobs.CORES * PAGES_AT_ONCE)), len(numbers))
+    edges = [k * len(numbers) // count for k in range(count + 1)] if count else []
+    return [numbers[a:b] for a, b in pairwise(edges)]
 
 
 def _unheard(page: Page, heard: Heard, said: NDArray[np.bool_]) -> list[Piece]:
