@@ -170,7 +170,7 @@ class TestClips:
         order = clip_order(ORDER, 1.25, 3.25)
         assert [(w.text, w.start_s, w.end_s) for w in order.publication.words] == [("old", -0.25, 0.25), ("bell", 0.75, 1.25)]
         assert order.publication == replace(PUBLICATION, chapters=(), breaks=(), markers=(), words=order.publication.words, duration_s=2.0)
-        assert order == replace(ORDER, name="ep.clip-1s", publication=order.publication, notes=None)
+        assert order == replace(ORDER, name="ep.clip-1-3s", publication=order.publication, notes=None)
 
     def test_clips_of_the_program_come_with_captions_and_tell_all_that_was_made(self, made, tmp_path, monkeypatch):
         told: list[float] = []
@@ -190,20 +190,20 @@ class TestClips:
         monkeypatch.setattr(delivery, "write_companions", write)
         spans = [(RATE, 2 * RATE), (3 * RATE, 5 * RATE)]
         done = deliver_clips(Sound(x, RATE), tmp_path, replace(ORDER, extras=("notes",)), spans, Task(told.append))
-        assert [(a[0].frames, a[2]) for a in made.asked] == [(RATE, "ep.clip-1s"), (2 * RATE, "ep.clip-3s")]
+        assert [(a[0].frames, a[2]) for a in made.asked] == [(RATE, "ep.clip-1-2s"), (2 * RATE, "ep.clip-3-5s")]
         middle = made.asked[1][0].read(RATE, RATE + 100)
         np.testing.assert_array_equal(middle, x[:, 4 * RATE : 4 * RATE + 100])
         assert [m.head_s for m in done.masters] == [1, 2] and [f.reason for f in done.failed] == ["early", "late"]
-        assert done.files == (tmp_path / "ep.clip-1s.srt", tmp_path / "ep.clip-3s.srt") and done.problems == ()
+        assert done.files == (tmp_path / "ep.clip-1-2s.srt", tmp_path / "ep.clip-3-5s.srt") and done.problems == ()
         assert told == sorted(told) and told[-1] == 1.0 and any(abs(t - 0.5) < 1e-9 for t in told)
 
-    def test_clips_that_begin_within_one_second_do_not_take_one_anothers_place(self, made, tmp_path):
+    def test_clips_that_begin_and_end_within_the_same_seconds_do_not_take_one_anothers_place(self, made, tmp_path):
         spans = [(RATE, 2 * RATE), (RATE + 99, 2 * RATE), (3 * RATE, 4 * RATE), (RATE, 3 * RATE)]
         done = deliver_clips(PROGRAM, tmp_path, replace(ORDER, extras=()), spans)
-        names = ["ep.clip-1s", "ep.clip-1s-2", "ep.clip-3s", "ep.clip-1s-3"]
+        names = ["ep.clip-1-2s", "ep.clip-1-2s-2", "ep.clip-3-4s", "ep.clip-1-3s"]
         assert [a[2] for a in made.asked] == names and [f.name for f in done.files if f.suffix == ".srt"] == [f"{n}.srt" for n in names]
 
     def test_what_goes_wrong_with_one_is_told_with_the_rest(self, made, tmp_path):
-        (tmp_path / "ep.clip-1s.srt").mkdir()
+        (tmp_path / "ep.clip-1-2s.srt").mkdir()
         done = deliver_clips(PROGRAM, tmp_path, replace(ORDER, extras=()), [(0, RATE), (RATE, 2 * RATE)])
-        assert len(done.problems) == 1 and "ep.clip-1s.srt" in done.problems[0] and tmp_path / "ep.clip-0s.srt" in done.files
+        assert len(done.problems) == 1 and "ep.clip-1-2s.srt" in done.problems[0] and tmp_path / "ep.clip-0-1s.srt" in done.files

@@ -114,10 +114,10 @@ def test_clips_are_masters_with_captions_of_their_own_from_zero(tmp_path):
     done = deliver_clips(Sound(x[None], RATE), tmp_path, order, [(0, 5 * RATE), (6 * RATE, 13 * RATE)])
     assert [round(m.proof.measured.duration_s) for m in done.masters] == [5, 7] and not done.problems
     names = {p.name for p in tmp_path.iterdir()}
-    assert {"ep.clip-0s.srt", "ep.clip-6s.srt", "ep.clip-6s.vtt"} <= names and any(n.endswith(".proof.html") for n in names)
-    assert "frost" in (tmp_path / "ep.clip-6s.srt").read_text() and "bell" not in (tmp_path / "ep.clip-6s.srt").read_text()
+    assert {"ep.clip-0-5s.srt", "ep.clip-6-13s.srt", "ep.clip-6-13s.vtt"} <= names and any(n.endswith(".proof.html") for n in names)
+    assert "frost" in (tmp_path / "ep.clip-6-13s.srt").read_text() and "bell" not in (tmp_path / "ep.clip-6-13s.srt").read_text()
     first = next(w for w in talk.words if w.text == "It").start_s - 6.0
-    assert f"00:00:00,{round(first * 1000):03d}" in (tmp_path / "ep.clip-6s.srt").read_text()
+    assert f"00:00:00,{round(first * 1000):03d}" in (tmp_path / "ep.clip-6-13s.srt").read_text()
 
 
 def test_titles_are_drafted_from_what_is_said_and_stand_in_the_notes():

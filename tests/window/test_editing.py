@@ -11,7 +11,7 @@ import pytest
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
 
-from dubbin.core.episode.commands.arrangement import insert_break
+from dubbin.core.episode.commands.arrangement import insert_break, move_stretches
 from dubbin.core.episode.commands.cuts import cut_stretch
 from dubbin.core.episode.commands.lanes import change_lane, name_voice, remove_lane
 from dubbin.core.episode.commands.markers import add_chapter
@@ -19,6 +19,7 @@ from dubbin.core.episode.commands.recordings import nudge
 from dubbin.core.episode.commands.words import correct_word, set_transcript
 from dubbin.core.episode.document import Document
 from dubbin.core.episode.model import CoverKind, CutKind, PlacedKind
+from dubbin.core.figures import span_text
 from dubbin.core.mix.monitor import MonitorMode
 from dubbin.core.speech.hesitations import is_filler_text
 from dubbin.core.speech.transcript import Transcript, Word, WordKind
@@ -250,6 +251,21 @@ def test_a_break_and_an_insert_are_heard_seen_and_taken_out(edit, qtbot, short_d
     page.program.setCurrentCell(0, 0)
     page.program.remove()
     assert edit.session.map.program_frames == before and len(edit.session.episode.lanes) == 3
+
+
+def test_the_list_of_the_program_says_how_much_of_what_was_moved_is_heard(edit):
+    page = edit.pages[Step.EDIT]
+    page.tabs.show_tab("program")
+    length = lambda: page.program.item(0, 3).text()  # noqa: E731
+    edit.session.do(move_stretches(edit.session.episode, [(10 * RATE, 14 * RATE)], 30 * RATE, "m"))
+    assert length() == span_text(4.0)
+    edit.session.do(cut_stretch(edit.session.episode, 11 * RATE, 12 * RATE))
+    assert length() == span_text(3.0)
+    edit.session.do(cut_stretch(edit.session.episode, 9 * RATE, 15 * RATE))
+    assert length() == "not heard" and page.program.rowCount() == 1
+    page.program.setCurrentCell(0, 0)
+    page.program.remove()
+    assert not edit.session.episode.placed
 
 
 def test_a_word_is_bleeped_on_its_lane_alone(edit):

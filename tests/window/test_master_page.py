@@ -108,7 +108,7 @@ def test_a_clip_of_the_selection_and_stems_that_add_up(qtbot, master, tmp_path):
     master.pages[Step.MASTER].exporting.clip_to(out)
     settle(qtbot, master)
     (clip,) = out.glob("*.wav")
-    assert "clip-1s" in clip.name and sf.info(clip).duration == pytest.approx(3.0, abs=0.01)
+    assert "clip-1-4s" in clip.name and sf.info(clip).duration == pytest.approx(3.0, abs=0.01)
     clip.unlink()
     master.pages[Step.MASTER].exporting.stems_to(out)
     settle(qtbot, master)
@@ -164,7 +164,7 @@ def test_passages_are_listed_heard_and_made_into_clips_with_captions(qtbot, mast
     page.clips.make(tmp_path)
     settle(qtbot, master)
     names = sorted(p.name for p in tmp_path.iterdir())
-    assert any(n.endswith(".clip-0s.srt") for n in names) and any(n.endswith(".wav") for n in names)
+    assert any(n.endswith(".clip-0-4s.srt") for n in names) and any(n.endswith(".wav") for n in names)
     with pytest.raises(DubbinError):
         page.clips.make(tmp_path / "nowhere")
 

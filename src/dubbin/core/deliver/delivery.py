@@ -151,7 +151,7 @@ def deliver_clips(program: Source, folder: Path, order: Order, spans: Sequence[t
     for (start, stop), part in zip(spans, task.shares(len(spans)), strict=True):
         one = clip_order(order, start / program.rate, stop / program.rate)
         begun[one.name] += 1
-        if (others := begun[one.name]) > 1:  # that begin within the same second
+        if (others := begun[one.name]) > 1:  # that begin and end within the same seconds
             one = replace(one, name=f"{one.name}-{others}")
         extras = tuple(dict.fromkeys((*one.extras, "captions")))
         done.append(deliver(Clip(program, start, stop), folder, replace(one, extras=extras), part))
@@ -169,4 +169,4 @@ def clip_order(order: Order, start_s: float, stop_s: float) -> Order:
         if start_s <= (w.start_s + w.end_s) / 2 < stop_s
     )
     what = replace(order.publication, chapters=(), breaks=(), markers=(), words=words, duration_s=stop_s - start_s)
-    return replace(order, name=f"{order.name}.clip-{start_s:.0f}s", publication=what, notes=None)
+    return replace(order, name=f"{order.name}.clip-{start_s:.0f}-{stop_s:.0f}s", publication=what, notes=None)

@@ -37,10 +37,11 @@ class ProgramList(ActiveTable):
                 (at, marker, (clock(at / episode.rate, 1), tr("chapter") if marker.is_chapter else tr("marker"), marker.text, ""))
             )
         for item in episode.placed:
-            heard = [s.program for s in time_map.spans if s.placed == item.id]
-            at = heard[0] if heard else time_map.to_program_or_next(item.at_frame)
+            heard = [s for s in time_map.spans if s.placed == item.id]  # without what is cut of it, and what has gone with a lane
+            at = heard[0].program if heard else time_map.to_program_or_next(item.at_frame)
             what = tr(item.kind.value) + (tr(", with a cue tone") if item.cue else "")
-            entries.append((at, item, (clock(at / episode.rate, 1), what, item.name, span_text(item.frames / episode.rate))))
+            length = span_text(sum(s.frames for s in heard) / episode.rate) if heard else tr("not heard")
+            entries.append((at, item, (clock(at / episode.rate, 1), what, item.name, length)))
         entries.sort(key=lambda e: e[0])
         self._entries = [e[1] for e in entries]
         self.fill([e[2] for e in entries])
