@@ -80,7 +80,6 @@ def test_a_point_of_the_curve_is_dragged_typed_and_set_back(window, page, qtbot)
     QTest.keyClick(eq, Qt.Key.Key_Up)
     use = next(u for u in window.session.picked_lane.voice_chain if u.name == "equalise")
     assert use.settings["bell3_db"] == -2.5
-    settle(qtbot, window)
 
 
 def test_starting_points_are_taken_kept_and_copied(window, page, qtbot, monkeypatch):
@@ -92,7 +91,6 @@ def test_starting_points_are_taken_kept_and_copied(window, page, qtbot, monkeypa
     QTest.mouseClick(page.copy, Qt.MouseButton.LeftButton)
     first, second = window.session.episode.lanes[:2]
     assert first.voice_chain == second.voice_chain
-    settle(qtbot, window)
 
 
 def test_a_voice_is_matched_to_another(window, page, qtbot):
@@ -102,4 +100,3 @@ def test_a_voice_is_matched_to_another(window, page, qtbot):
     settle(qtbot, window)
     QTest.mouseClick(page.match, Qt.MouseButton.LeftButton)
     assert window.session.document.history.done[-1].title == "Match Ines to Tobias" and "equalise" in on(window)
-    settle(qtbot, window)
