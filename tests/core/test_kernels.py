@@ -687,6 +687,8 @@ def likeliest(scores, unit_of, word_of, opens, low, high, prior, spread, bend, s
                 enters = t == 0 or come[t, s] != s
                 best[t, s] = value + (entry(s, t) if enters else 0.0) + scores[t, unit_of[s]]
     s = states - 1 if best[-1, -1] >= best[-1, -2] else states - 2
+    if best[-1, s] == -np.inf:
+        return [-1] * steps
     path = []
     for t in range(steps - 1, -1, -1):
         path.append(s)
@@ -703,6 +705,25 @@ def test_the_likeliest_course_through_a_phrase():
     low, high = np.zeros(states, np.int64), np.full(states, steps, np.int64)
     prior = np.array([0, 4, 0, 0, 17, 0, 0], float)
     rest = (unit_of, word_of, opens, low, high, prior, 3.0, 2.0, -0.1, -0.5)
+    np.testing.assert_array_equal(word_edges_kernels.best_path(scores, *rest), likeliest(scores, *rest))
+
+
+@pytest.mark.parametrize("seed", range(40))
+def test_looking_only_at_what_may_stand_at_a_step_leaves_the_course_as_it_is(seed):
+    """Words whose windows lie one behind the other, overlap, hold one another or leave no way through."""
+    rng = np.random.default_rng(seed)
+    count, steps = int(rng.integers(1, 7)), int(rng.integers(8, 60))
+    sizes = rng.integers(1, 4, count)
+    word_of = np.concatenate([[-1], *(np.r_[np.full(size, k), -1] for k, size in enumerate(sizes))])
+    opens = np.r_[False, (word_of[1:] >= 0) & (word_of[:-1] < 0)]
+    middle, reach = (np.arange(count) + 0.5) * steps / count, rng.uniform(0.3, 2.5) * steps / count
+    low, high = np.zeros(len(word_of), np.int64), np.full(len(word_of), steps, np.int64)
+    for k in range(count):
+        low[word_of == k], high[word_of == k] = (middle[k] + rng.uniform(0.2, 1.0, 2) * (-reach, reach)).clip(0, steps)
+    unit_of = rng.integers(0, 5, len(word_of))
+    prior = np.where(opens, np.take(middle, np.maximum(word_of, 0)), 0.0)
+    rest = (unit_of, word_of, opens, low, high, prior, 3.0, 2.0, -0.1, -0.5)
+    scores = rng.normal(size=(steps, 5))
     np.testing.assert_array_equal(word_edges_kernels.best_path(scores, *rest), likeliest(scores, *rest))
 
 

@@ -27,7 +27,7 @@ from dubbin.core.speech.retakes import find_retakes
 from dubbin.core.speech.transcribe import transcribe
 from dubbin.core.speech.transcript import Transcript, Word, WordKind, plain
 from dubbin.core.speech.turns import crosstalk, own_speech
-from dubbin.core.speech.word_edges import find_features, letters_of, refine_edges
+from dubbin.core.speech.word_edges import LONGEST_PHRASE_S, _parted, find_features, letters_of, refine_edges
 from dubbin.core.speech.word_table import WordTable
 from dubbin.demo.recordings import FOLDER, clean_lines, script
 from tests.conftest import RATE, noise
@@ -114,6 +114,35 @@ def test_edges_are_found_to_within_some_hundredths(ines):
     assert np.mean(np.abs(start)) < 0.05 and np.mean(np.abs(end)) < 0.05
     assert np.mean(np.abs(start)) < 0.6 * np.mean([abs(f.start_s - a) for f, (_, a, _, _) in zip(late, words, strict=True)])
     assert all(x.end_s <= y.start_s + 1e-9 for x, y in pairwise(found))
+
+
+@given(st.lists(st.tuples(st.floats(0.05, 1.5), st.floats(0.0, 0.59)), min_size=1, max_size=400))
+def test_speech_without_a_pause_is_parted_where_words_stand_furthest_apart(lengths):
+    words, at = [], 0.0
+    for length, gap in lengths:
+        words.append(HeardWord("so", at, at + length, 1.0))
+        at += length + gap
+    parts = _parted(range(len(words)), words)
+    assert [k for part in parts for k in part] == list(range(len(words)))
+    assert all(words[p[-1]].end_s - words[p[0]].start_s <= LONGEST_PHRASE_S for p in parts)
+    gaps = [b.start_s - a.end_s for a, b in pairwise(words)]
+    if len(parts) == 2:
+        middle = gaps[max(len(words) // 4, 1) - 1 : 3 * len(words) // 4 - 1]
+        assert gaps[parts[1][0] - 1] == pytest.approx(max(middle))
+
+
+def test_minutes_of_words_without_a_pause_are_put_to_their_sound():
+    """As after somebody has cut all pauses: four bursts a second, each a word."""
+    rng, count = np.random.default_rng(0), 600
+    each = RATE // 4
+    burst = np.zeros(each, np.float32)
+    burst[each // 5 :] = 0.1
+    x = (np.tile(burst, count) * rng.standard_normal(count * each)).astype(np.float32)
+    source = Sound(x[None], RATE)
+    heard = [HeardWord("sa", k / 4 + 0.12, k / 4 + 0.2, 1.0) for k in range(count)]
+    found = refine_edges(heard, find_features(source), find_activity(source))
+    starts = np.array([w.start_s for w in found]) - np.arange(count) / 4
+    assert np.median(np.abs(starts - 0.05)) < 0.03 and np.quantile(np.abs(starts - 0.05), 0.95) < 0.06
 
 
 def test_letters_stand_for_sounds():

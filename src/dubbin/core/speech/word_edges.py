@@ -48,7 +48,7 @@ STAY = -0.001  # log probability a step
 GAP_ENTRY = 1.0
 INAUDIBLE = -2.3  # a step of a word in which nothing is heard
 KAPPA = 35  # frames of all speech that every letter's curve is made with
-PHRASE_GAP_S = 0.6
+PHRASE_GAP_S, LONGEST_PHRASE_S = 0.6, 60.0
 USUAL_RT60_S, LATE_S = 0.25, 0.05
 LATE_WEIGHT, LEAST_LEFT = 3.0, 0.1  # of the late power that is taken off; of the power that stays at least
 LIVE_RT60_S = 0.3  # from which on what sounds on behind a word is the room
@@ -86,18 +86,16 @@ def band_levels(y: NDArray[np.float32], skip: int, count: int) -> NDArray[np.flo
     return np.asarray(10.0 * np.log10(out + 1e-9), np.float32)
 
 
-def without_tails(levels: NDArray[np.float32], rt60_s: float | None) -> NDArray[np.float32]:
-    """Levels without what the room still sounds of LATE_S ago and before (Polack's model, as in the treatment of echo)."""
+def take_off_tails(levels: NDArray[np.float32], rt60_s: float | None) -> None:
+    """Take off levels, in place, what the room still sounds of LATE_S ago and before (Polack's model, as in the treatment of echo)."""
     rt60_s = min(max(rt60_s or USUAL_RT60_S, 0.15), 1.2)
     decay = 10.0 ** (-6.0 * STEP_S / rt60_s)
     delay = round(LATE_S / STEP_S)
-    out = np.empty_like(levels)
     for band in range(levels.shape[1]):  # one by one: hours of all of them would take much memory
         power = 10.0 ** (levels[:, band].astype(np.float64) / 10.0)
         late = np.zeros_like(power)
         late[delay:] = running_mean(power, decay)[:-delay] * decay**delay
-        out[:, band] = 10.0 * np.log10(np.maximum(power - LATE_WEIGHT * late, LEAST_LEFT * power))
-    return out
+        levels[:, band] = 10.0 * np.log10(np.maximum(power - LATE_WEIGHT * late, LEAST_LEFT * power))
 
 
 def _observations(levels: NDArray[np.float32]) -> NDArray[np.float32]:
@@ -139,10 +137,9 @@ def letters_of(text: str) -> str:
 
 @dataclass(frozen=True)
 class _Phrase:
-    """words: numbers of the first and one past the last. units: for each state its unit; word_of: for each state its word, -1 in
+    """units: for each state its unit; word_of: for each state its word, -1 in
     gaps; opens: True for the first state of a word."""
 
-    words: tuple[int, int]
     units: NDArray[np.int64]
     word_of: NDArray[np.int64]
     opens: NDArray[np.bool_]
@@ -155,17 +152,17 @@ def refine_edges(
 ) -> list[HeardWord]:
     """The same words with better edges, sorted, not overlapping.
 
-    levels: from `find_features`; activity: of the same sound; rt60_s: of its room, if it is known.
+    levels: from `find_features`, used up: those of hours take hundreds of megabytes. activity: of the same sound; rt60_s: of its room, if it is known.
     """
     task = task or Task()
     words = sorted(words, key=lambda w: (w.start_s, w.end_s))
     if not words or len(levels) < 4:
         return words
-    dry = without_tails(levels, rt60_s)
-    words = _prepared(words, *usual_lags(words, audible_steps(dry)))
-    sounds = audible_steps(dry if (rt60_s or 0.0) > LIVE_RT60_S else levels)
-    x = _observations(dry)
-    del dry
+    sounds = audible_steps(levels)
+    take_off_tails(levels, rt60_s)
+    audible = audible_steps(levels)
+    words = _prepared(words, *usual_lags(words, audible))
+    x = _observations(levels)
     at = np.minimum((np.arange(len(levels)) * STEP_S * FRAMES_PER_S).astype(int), len(activity.excess_db) - 1)
     heard = scipy.ndimage.binary_closing(np.pad(activity.excess_db[at] > 0, 8), np.ones(9))[8:-8]
     names = [GAP, ANY, *sorted({u for w in words for u in letters_of(w.text)} - {ANY})]
@@ -186,7 +183,7 @@ def refine_edges(
     for word, (start, end) in zip(words, edges, strict=True):
         start = max(start, out[-1].end_s if out else 0.0)
         out.append(replace(word, start_s=float(start), end_s=float(max(end, start + 2 * STEP_S))))
-    return sounding_on(out, sounds)
+    return sounding_on(out, audible if (rt60_s or 0.0) > LIVE_RT60_S else sounds)
 
 
 def _prepared(words: Sequence[HeardWord], lag_s: float, end_lag_s: float) -> list[HeardWord]:
@@ -205,7 +202,7 @@ def _phrases(words: Sequence[HeardWord], number: dict[str, int], count: int) -> 
             groups.append([])
         groups[-1].append(k)
     out = []
-    for group in groups:
+    for group in (part for whole in groups for part in _parted(whole, words)):
         units, word_of, opens = [number[GAP]], [-1], [False]
         for k in group:
             for j, unit in enumerate(letters_of(words[k].text)):
@@ -218,8 +215,18 @@ def _phrases(words: Sequence[HeardWord], number: dict[str, int], count: int) -> 
             opens.append(False)
         start = max(int((words[group[0]].start_s - REACH_S - 0.1) / STEP_S), 0)
         stop = min(int((words[group[-1]].end_s + REACH_S + 0.1) / STEP_S) + 1, count)
-        out.append(_Phrase((group[0], group[-1] + 1), np.array(units), np.array(word_of), np.array(opens), start, max(stop, start + 1)))
+        out.append(_Phrase(np.array(units), np.array(word_of), np.array(opens), start, max(stop, start + 1)))
     return out
+
+
+def _parted(group: Sequence[int], words: Sequence[HeardWord]) -> list[Sequence[int]]:
+    """Numbers of words that follow one another, parted where they stand furthest apart, until no part is too long: who speaks for minutes without a pause, or was
+    edited so, is no single phrase."""
+    if len(group) < 3 or words[group[-1]].end_s - words[group[0]].start_s <= LONGEST_PHRASE_S:
+        return [group]
+    middle = range(max(len(group) // 4, 1), max(3 * len(group) // 4, 2))
+    cut = max(middle, key=lambda k: words[group[k]].start_s - words[group[k - 1]].end_s)
+    return [*_parted(group[:cut], words), *_parted(group[cut:], words)]
 
 
 def _even_labels(words: Sequence[HeardWord], edges: NDArray[np.float64], number: dict[str, int], count: int) -> NDArray[np.int64]:
@@ -269,7 +276,6 @@ def _align(
     scores = FRAME_WEIGHT * (offsets[units] - 0.5 * distance)
     silent = np.where(heard[phrase.start : phrase.stop], 0.0, INAUDIBLE * FRAME_WEIGHT)
     scores[:, units != 0] += silent[:, None]
-    first = phrase.words[0]
     low, high = np.zeros(len(phrase.units), np.int64), np.full(len(phrase.units), len(part), np.int64)
     prior = np.zeros(len(phrase.units))
     for state, word in enumerate(phrase.word_of):
@@ -284,7 +290,7 @@ def _align(
         return  # no way through: the edges stay as they were
     labels[phrase.start : phrase.stop] = phrase.units[path]
     word = phrase.word_of[path]
-    for k in range(first, phrase.words[1]):
-        steps = np.flatnonzero(word == k)
-        if len(steps):
-            edges[k] = (phrase.start + steps[0]) * STEP_S, (phrase.start + steps[-1] + 1) * STEP_S
+    steps = np.flatnonzero(word >= 0)
+    begins = np.flatnonzero(np.diff(word[steps], prepend=-1))  # words stand in order on the way
+    for a, b in zip(begins, [*begins[1:], len(steps)], strict=True):
+        edges[word[steps[a]]] = (phrase.start + steps[a]) * STEP_S, (phrase.start + steps[b - 1] + 1) * STEP_S

@@ -4,7 +4,32 @@ from __future__ import annotations
 
 import numpy as np
 
-from dubbin.core.kernel import F64, I64, Bools, kernel
+from dubbin.core.kernel import F64, I64, Bools, inlined, kernel
+
+
+@inlined()
+def _within(word_of: I64, low: I64, high: I64, steps: int) -> tuple[I64, I64]:
+    """The first and the last state (steps,) that may stand at each step; where none may, the last comes before the first. A gap follows the word before it and ends
+    before the one behind it does."""
+    states = len(word_of)
+    begins, ends = low.copy(), high.copy()
+    for s in range(states):
+        if word_of[s] < 0:
+            begins[s] = low[s - 1] if s > 0 else 0
+            ends[s] = high[s + 1] if s + 1 < states else steps
+    for s in range(states - 2, -1, -1):
+        begins[s] = min(begins[s], begins[s + 1])
+    for s in range(1, states):
+        ends[s] = max(ends[s], ends[s - 1])
+    first, last = np.empty(steps, np.int64), np.empty(steps, np.int64)
+    a, b = 0, -1
+    for t in range(steps):
+        while b + 1 < states and begins[b + 1] <= t:
+            b += 1
+        while a < states and ends[a] <= t:
+            a += 1
+        first[t], last[t] = a, b
+    return first, last
 
 
 @kernel()
@@ -28,10 +53,12 @@ def best_path(
     `bend` times that on the penalty grows straight. stay, gap_entry: log likelihoods of staying, and of entering a gap."""
     steps, states = scores.shape[0], len(unit_of)
     nothing = -1e30
+    first, last = _within(word_of, low, high, steps)
     before, now = np.full(states, nothing), np.full(states, nothing)
-    back = np.zeros((steps, states), np.int8)
+    # Only states that may stand at a step are looked at: of minutes without a pause all of them would take hours of work and gigabytes.
+    back = np.zeros((steps, max(int(np.max(last - first)) + 1, 1)), np.int8)
     for t in range(steps):
-        for s in range(states):
+        for s in range(first[t], last[t] + 1):
             best, come = nothing, 0
             if t == 0:
                 if s == 0 or s == 1:
@@ -53,8 +80,10 @@ def best_path(
             if word_of[s] >= 0 and (t < low[s] or t >= high[s]):
                 best = nothing
             now[s] = best + scores[t, unit_of[s]] if best > nothing / 2 else nothing
-            back[t, s] = come
-        for s in range(states):
+            back[t, s - first[t]] = come
+        for s in range(first[max(t - 1, 0)], first[t]):
+            before[s] = nothing
+        for s in range(first[t], last[t] + 1):
             before[s] = now[s]
     path = np.full(steps, -1, np.int64)
     s = states - 1
@@ -64,5 +93,5 @@ def best_path(
         return path
     for t in range(steps - 1, -1, -1):
         path[t] = s
-        s -= back[t, s]
+        s -= back[t, s - first[t]]
     return path
