@@ -144,6 +144,16 @@ def test_how_far_it_is_is_told_in_order_from_every_part(tmp_path):
         assert any(low < share <= high for share in shares), (low, high)
 
 
+def test_a_master_that_can_not_be_put_in_its_place_is_told_with_the_reason(told, tmp_path, monkeypatch):
+    def full(source, target) -> None:
+        raise OSError(28, "No space left on device")
+
+    monkeypatch.setattr("dubbin.core.deliver.master.shutil.move", full)
+    done = make_masters(program(), tmp_path, "a", [TARGET], [WAV])
+    assert not done.made and [f.reason for f in done.failed] == [f"{tmp_path / 'a.own.wav'} could not be written: No space left on device."]
+    assert list(tmp_path.iterdir()) == []
+
+
 def test_what_is_coded_again_goes_on_from_where_it_was(told, tmp_path):
     shares: list[float] = []
     make_masters(program(), tmp_path, "a", [TARGET], [MP3], task=Task(shares.append))

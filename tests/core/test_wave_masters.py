@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import re
 import struct
 from dataclasses import replace
@@ -35,6 +36,9 @@ def talk(head_s: float = 0.5, tail_s: float = 0.5) -> Sound:
 def test_its_description_holds_what_was_measured_of_it(tmp_path, channels, mode):
     (master,) = make_masters(talk(), tmp_path, "a", [replace(TARGET, channels=channels)], [WAV], Tags(title="The slow ferry")).made
     data, loud = master.file.read_bytes(), master.proof.measured.loudness
+    assert (master.proof.measured.sha256, master.proof.measured.bytes) == (hashlib.sha256(data).hexdigest(), len(data)), (
+        "of the file as it is in the end"
+    )
     body = data[data.index(b"bext") + 8 :]
     title, originator, date, time = (body[a:b].rstrip(b"\0").decode() for a, b in ((0, 256), (256, 288), (320, 330), (330, 338)))
     assert (title, originator) == ("The slow ferry", "Dubbin")
