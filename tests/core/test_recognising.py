@@ -10,7 +10,6 @@ from concurrent.futures import ThreadPoolExecutor
 import numpy as np
 import pytest
 
-from dubbin.core import jobs
 from dubbin.core.errors import DubbinError
 from dubbin.core.sound.source import Sound
 from dubbin.core.speech import recogniser as recognising
@@ -78,7 +77,7 @@ def test_every_burst_is_a_word_at_its_own_place(bursts):
 @pytest.mark.parametrize("cores", [1, 2, 3, 4])
 @pytest.mark.parametrize("count", [*range(14), 60])
 def test_pages_are_heard_in_groups_that_keep_every_core_at_work(monkeypatch, cores, count):
-    monkeypatch.setattr(jobs, "CORES", cores)
+    monkeypatch.setattr(recognising, "CORES", cores)
     groups = _groups(range(count))
     assert [k for group in groups for k in group] == list(range(count))
     assert all(1 <= len(group) <= PAGES_AT_ONCE for group in groups)

@@ -23,10 +23,9 @@ import numpy as np
 import soxr
 from numpy.typing import NDArray
 
-from dubbin.core import jobs
 from dubbin.core.jobs import Task, in_parallel
 from dubbin.core.memory import give_back
-from dubbin.core.seats import holding
+from dubbin.core.seats import CORES, holding
 from dubbin.core.sound.source import Source, read_padded
 from dubbin.core.speech.activity import FRAMES_PER_S, runs
 from dubbin.core.speech.decoding import MODEL_RATE, Decoder, Heard, HeardWord
@@ -274,7 +273,7 @@ def _hear_pages(
 
 def _groups(numbers: Sequence[int]) -> list[Sequence[int]]:
     """Numbers of pages in groups of PAGES_AT_ONCE or less, as many for each core: two short rests on one page each would have one core wait for the other."""
-    count = min(jobs.CORES * -(-len(numbers) // (jobs.CORES * PAGES_AT_ONCE)), len(numbers))
+    count = min(CORES * -(-len(numbers) // (CORES * PAGES_AT_ONCE)), len(numbers))
     edges = [k * len(numbers) // count for k in range(count + 1)] if count else []
     return [numbers[a:b] for a, b in pairwise(edges)]
 
