@@ -8,7 +8,7 @@ from dubbin.core.kernel import F64, I64, Bools, inlined, kernel
 
 
 @inlined()
-def _within(word_of: I64, low: I64, high: I64, steps: int) -> tuple[I64, I64]:
+def states_at(word_of: I64, low: I64, high: I64, steps: int) -> tuple[I64, I64]:
     """The first and the last state (steps,) that may stand at each step; where none may, the last comes before the first. A gap follows the word before it and ends
     before the one behind it does."""
     states = len(word_of)
@@ -53,7 +53,7 @@ def best_path(
     `bend` times that on the penalty grows straight. stay, gap_entry: log likelihoods of staying, and of entering a gap."""
     steps, states = scores.shape[0], len(unit_of)
     nothing = -1e30
-    first, last = _within(word_of, low, high, steps)
+    first, last = states_at(word_of, low, high, steps)
     before, now = np.full(states, nothing), np.full(states, nothing)
     # Only states that may stand at a step are looked at: of minutes without a pause all of them would take hours of work and gigabytes.
     back = np.zeros((steps, max(int(np.max(last - first)) + 1, 1)), np.int8)
