@@ -23,7 +23,7 @@ from dubbin.core.speech.fillers import NOT_UNDERSTOOD, add_unheard, mark_kinds
 from dubbin.core.speech.hesitations import is_filler_text
 from dubbin.core.speech.models import built_in_model, check_model
 from dubbin.core.speech.recogniser import HeardWord, Recogniser, pages_of, recognise, recogniser
-from dubbin.core.speech.retakes import find_retakes
+from dubbin.core.speech.retakes import MOST_WORDS, find_retakes
 from dubbin.core.speech.transcribe import transcribe
 from dubbin.core.speech.transcript import Transcript, Word, WordKind, plain
 from dubbin.core.speech.turns import crosstalk, own_speech
@@ -272,6 +272,14 @@ def test_a_line_said_again_is_a_retake_and_an_answer_is_not():
     found = find_retakes(sorted([*a, *b, *c, *d, *e], key=lambda x: x.start_frame), RATE)
     assert [[t.start_frame // RATE for t in r.takes] for r in found] == [[0, 8], [33, 40]]
     assert find_retakes([*a, *said(" ".join(x.text for x in b), 90.0)], RATE) == []  # more than a minute later
+
+
+@pytest.mark.parametrize(("count", "takes"), [(MOST_WORDS, 1), (MOST_WORDS + 1, 0)])
+def test_minutes_that_are_read_without_a_pause_or_a_full_stop_are_no_line(count, takes):
+    """As in a text that somebody imported without any: to compare each stretch with the next would take longer than to hear it."""
+    text = " ".join("".join(chr(97 + (k * step) % 26) for step in (1, 3, 7, 11, 15)) + "xyz"[k % 3] for k in range(count))
+    once = said(text, each_s=0.35)
+    assert len(find_retakes([*once, *said(text, once[-1].end_frame / RATE + 2.0)], RATE)) == takes
 
 
 @pytest.mark.parametrize("first,second,again", [

@@ -27,7 +27,7 @@ from dubbin.core.speech.written import written
 
 WITHIN_S = 20.0  # from the end of a take to the begin of the next
 LINE_GAP_S = 0.55  # a pause this long ends a line
-FEWEST_WORDS = 3  # of a line that counts as said again
+FEWEST_WORDS, MOST_WORDS = 3, 200  # of a line that counts as said again: minutes without a pause or a full stop are no line
 SAID_AGAIN = 0.8  # share of a take's words that the next one has too
 BROKEN_OFF, BROKEN_SHARE = 3, 1 / 3  # words at the end of a take that broke off, which the next need not have; of a long one more
 MISHEARD, SURE = 0.8, 0.6  # letters of words that were heard differently; a confidence from which on they are others
@@ -196,7 +196,7 @@ def _repeated_lines(words: Sequence[Word], lines: list[list[int]], rate: int, vo
 def _is_retake(words: Sequence[Word], lines: list[list[int]], i: int, j: int, rate: int, voicing: Voicing | None) -> tuple[bool, bool]:
     """Whether line j says line i again: by its words, by its sound."""
     first, second = lines[i], lines[j]
-    if j > i + 1 + LINES_BETWEEN:
+    if j > i + 1 + LINES_BETWEEN or len(first) > MOST_WORDS:
         return False, False
     a, b = [words[k] for k in first], [words[k] for k in second]
     # A short answer taken up by the same voice ("eleven weeks. It rained for nine of them") is no retake: it has too few words.
