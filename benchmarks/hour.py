@@ -2,7 +2,7 @@
 
 Every part runs in a program of its own, so that its peak memory is the kernel's count of that part alone (VmHWM).
 
-    python benchmarks/hour.py [PART ...] [--minutes N] [--voices FOLDER] [--keep FOLDER]    parts: check, card, again, start, held, peers
+    python benchmarks/hour.py [PART ...] [--minutes N] [--voices FOLDER] [--keep FOLDER]    parts: check, card, again, start, held, unbroken, peers
 """
 
 from __future__ import annotations
@@ -307,16 +307,37 @@ def against_peers(folder: Path, minutes: float) -> list[Row]:
     return out
 
 
+def unbroken_child(folder: Path, hours: str) -> dict[str, Any]:
+    from unbroken import put_to_its_sound
+
+    from dubbin.core.memory import share_one_heap
+
+    share_one_heap()
+    seconds, mb = put_to_its_sound(float(hours), _peak_mb)
+    return {"seconds": seconds, "mb": mb}
+
+
+def unbroken(folder: Path, minutes: float) -> list[Row]:
+    """Words of hours in which nobody pauses, put to their sound."""
+    from unbroken import HOURS
+
+    found = [_child("unbroken", folder, str(hours)) for hours in HOURS]
+    seconds, mb = (", ".join(f"{f[k]:.0f}" for f in found) for k in ("seconds", "mb"))
+    lengths = ", ".join(f"{hours:g}" for hours in HOURS)
+    return [(f"words put to their sound, where nobody pauses for {lengths} h", f"{seconds} s of one core, {mb} MB")]
+
+
 PARTS: dict[str, Callable[[Path, float], list[Row]]] = {
     "check": check,
     "again": again,
     "card": card,
     "start": start,
     "held": held,
+    "unbroken": unbroken,
     "peers": against_peers,
 }
 CHILDREN: dict[str, Callable[..., dict[str, Any]]] = {
-    "build": build_child, "card": card_child, "again": again_child, "started": started_child, "held": held_child, "peers": peers_child,
+    "build": build_child, "card": card_child, "again": again_child, "started": started_child, "held": held_child, "unbroken": unbroken_child, "peers": peers_child,
 }  # fmt: skip
 
 
