@@ -11,7 +11,7 @@ import opentimelineio as otio
 import pytest
 import soundfile as sf
 from PIL import Image
-from PyQt6.QtWidgets import QDialogButtonBox, QFileDialog, QWidget
+from PyQt6.QtWidgets import QDialogButtonBox, QFileDialog, QPushButton, QWidget
 
 from dubbin.core.deliver.recipe import recipe_of, save_recipe
 from dubbin.core.episode.commands.lanes import change_lane
@@ -21,7 +21,7 @@ from dubbin.window.master import listening
 from dubbin.window.shell.step import Step
 from tests.conftest import RATE
 from tests.window.conftest import settle
-from tests.window.test_dialogs_by_hand import BUTTON, Hand, choosing, click, leave, press, typing, unchanged, with_hands  # noqa: F401
+from tests.window.test_dialogs_by_hand import BUTTON, Hand, choosing, click, keys, leave, press, typing, unchanged, with_hands  # noqa: F401
 from tests.window.test_editing import edit  # noqa: F401
 
 
@@ -135,6 +135,54 @@ class TestWhatIsRead:
         Image.new("RGB", (1400, 1400), (154, 78, 28)).save(path)
         with_hands(lambda: click(edit.pages[Step.MASTER].tags.cover), choosing(path))
         assert edit.session.episode.delivery.cover == str(path)
+
+
+class TestPlacesThatAreKept:
+    """A dialog from which another one asks for a folder."""
+
+    @pytest.fixture
+    def preferred(self, edit):  # noqa: F811
+        """What the window prefers; as before when the test is over."""
+        names = "speech_model", "cache_folder"
+        before = {name: edit.preferences.get(name, "") for name in names}
+        yield lambda name: edit.preferences.get(name, "")
+        for name, value in before.items():
+            edit.preferences.set(name, value)
+
+    @staticmethod
+    def of_another_model(dialog: QWidget) -> None:
+        (choose,) = (b for b in dialog.findChildren(QPushButton) if "folder" in b.text())
+        click(choose)
+        press(dialog, BUTTON.Ok)
+
+    def test_a_folder_with_a_model_of_ones_own(self, edit, tmp_path, preferred):  # noqa: F811
+        for name in ("model.bin", "config.json", "tokenizer.json", "vocabulary.json"):
+            (tmp_path / name).write_text("{}")
+        with_hands(run(edit, "listening"), self.of_another_model, choosing_folder(tmp_path))
+        assert preferred("speech_model") == str(tmp_path)
+
+    def test_a_folder_without_a_model_is_said_and_the_one_before_stays(self, edit, tmp_path, said, preferred):  # noqa: F811
+        before = preferred("speech_model")
+        with_hands(run(edit, "listening"), self.of_another_model, choosing_folder(tmp_path))
+        assert len(said) == 1 and str(tmp_path) in said[0] and "model.bin" in said[0]
+        assert (preferred("speech_model") or "quick") == (before or "quick")
+
+    @pytest.mark.parametrize("is_left", [False, True])
+    def test_a_folder_for_the_cache(self, edit, tmp_path, preferred, is_left):  # noqa: F811
+        told = []
+
+        def choose(dialog: QWidget) -> None:
+            (button,) = (b for b in dialog.findChildren(QPushButton) if b.text().startswith("Choose a place"))
+            dialog.pages.setCurrentWidget(
+                next(p for p in (dialog.pages.widget(i) for i in range(dialog.pages.count())) if p.isAncestorOf(button))
+            )
+            click(button)
+            told.append(dialog.cache_said.text())
+
+        before = preferred("cache_folder")
+        with_hands(keys(edit, "Ctrl+,"), choose, leave if is_left else choosing_folder(tmp_path))
+        assert preferred("cache_folder") == (before if is_left else str(tmp_path / "dubbin-cache"))
+        assert [str(tmp_path) in text for text in told] == [not is_left]
 
 
 class TestWhatIsWritten:

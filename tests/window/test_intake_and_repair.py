@@ -19,6 +19,7 @@ from dubbin.window.parts.finding_row import FindingRow
 from dubbin.window.shell.step import Step
 from tests.conftest import RATE, noise, rms_db, tone
 from tests.window.conftest import drag, settle
+from tests.window.test_dialogs_by_hand import choosing, leave, with_hands
 
 
 def rows_of(window, lane) -> list[FindingRow]:
@@ -83,7 +84,9 @@ def test_a_moved_recording_is_found_again(open_window, demo, qtbot, tmp_path):
     lane = window.session.episode.lanes[1]
     card = window.pages[Step.INTAKE]._cards[lane.id]
     assert not card.relink.isHidden()
-    window.session.recordings.relink(lane.recording, new)
+    with_hands(card.relink.click, leave)
+    assert window.session.episode.recording(lane.recording).path == str(old)
+    with_hands(card.relink.click, choosing(new))
     settle(qtbot, window)
     assert window.session.episode.recording(lane.recording).path == str(new)
     assert window.session.analyses.report(window.session.episode.lanes[1]) is not None and card.relink.isHidden()

@@ -33,6 +33,8 @@ from dubbin.core.speech.transcript import Transcript, Word
 from dubbin.window.shell.step import Step
 from tests.core.test_other_readers import film, filmed
 from tests.window.conftest import LONG_MS, put_down, settle
+from tests.window.test_dialogs_by_hand import leave, with_hands
+from tests.window.test_file_dialogs import choosing_folder
 
 RATE = 48000
 
@@ -105,7 +107,10 @@ def test_a_clip_of_the_selection_and_stems_that_add_up(qtbot, master, tmp_path):
     assert not page.clip.isEnabled()
     master.selection.select(RATE, 4 * RATE)
     assert page.clip.isEnabled()
-    master.pages[Step.MASTER].exporting.clip_to(out)
+    with_hands(page.clip.click, leave)
+    settle(qtbot, master)
+    assert list(out.iterdir()) == []
+    with_hands(page.clip.click, choosing_folder(out))
     settle(qtbot, master)
     (clip,) = out.glob("*.wav")
     assert "clip-1-4s" in clip.name and sf.info(clip).duration == pytest.approx(3.0, abs=0.01)
@@ -119,7 +124,7 @@ def test_a_clip_of_the_selection_and_stems_that_add_up(qtbot, master, tmp_path):
 
 
 @pytest.mark.parametrize("is_cut", [False, True])
-def test_the_video_button_makes_what_the_picture_needs(qtbot, master, tmp_path, monkeypatch, is_cut):
+def test_the_video_button_makes_what_the_picture_needs(qtbot, master, tmp_path, is_cut):
     out, page = tmp_path / "out", master.pages[Step.MASTER]
     out.mkdir()
     episode = filmed(film(tmp_path / "talk.mp4"), tmp_path)
@@ -130,9 +135,16 @@ def test_the_video_button_makes_what_the_picture_needs(qtbot, master, tmp_path, 
     master.go_step(Step.MASTER)
     settle(qtbot, master)
     asked = []
-    monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda _, title, start: asked.append(title) or str(out))
+
+    def take(dialog):
+        asked.append(dialog.windowTitle())
+        choosing_folder(out)(dialog)
+
     assert page.video.isVisible()
-    QTest.mouseClick(page.video, Qt.MouseButton.LeftButton)
+    with_hands(page.video.click, leave)
+    settle(qtbot, master)
+    assert list(out.iterdir()) == []
+    with_hands(lambda: QTest.mouseClick(page.video, Qt.MouseButton.LeftButton), take)
     settle(qtbot, master)
     made = {p.name for p in out.iterdir()}
     assert made == ({"film.podcast-mono.wav", "film.picture.edl", "film.picture.otio"} if is_cut else {"film.podcast-mono.mp4"})

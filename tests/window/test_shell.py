@@ -16,6 +16,7 @@ from dubbin.core.deliver.own_targets import own_targets
 from dubbin.core.episode.commands.delivery import set_title
 from dubbin.core.episode.file import load_episode
 from dubbin.core.episode.journal_reading import left_over
+from dubbin.core.errors import CannotWrite
 from dubbin.core.folders import user_folders
 from dubbin.window.master.targets_dialog import TargetsDialog
 from dubbin.window.parts.card import Card, HelpButton
@@ -155,6 +156,8 @@ class TestPreferences:
         preferences.clear_cache()
         assert not old.exists() and "empty" in preferences.cache_said.text()
         preferences.set_cache(tmp_path)
+        with pytest.raises(CannotWrite, match="does not exist"):
+            preferences.set_cache(tmp_path / "gone")
         assert window.preferences.get("cache_folder", "") == str(tmp_path / "dubbin-cache")
 
 

@@ -30,6 +30,8 @@ def main(argv: Sequence[str] | None = None) -> int:
     module, function = args.run
 
     start_log(folders.state, debug=args.debug)
+    if folders.remark:
+        print(f"dubbin: {folders.remark}", file=sys.stderr)
     try:
         run = getattr(importlib.import_module(f"dubbin.cli.{module}"), function)
         return int(run(args, folders))

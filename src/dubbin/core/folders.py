@@ -4,9 +4,12 @@ from __future__ import annotations
 
 import json
 import os
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
+
+from dubbin.core.in_time import can_be_used
+from dubbin.core.texts import tr
 
 PREFERENCES = "preferences.json"
 MOST_CACHE_GB = 24  # of treated sound, kept between one use of the program and the next
@@ -14,11 +17,20 @@ MOST_CACHE_GB = 24  # of treated sound, kept between one use of the program and 
 
 @dataclass(frozen=True)
 class Folders:
-    """cache: working copies and computed tiles, safe to delete; state: journals; documents: the demo episode."""
+    """cache: working copies and computed tiles, safe to delete; state: journals; documents: the demo episode; unusable: the place that somebody chose for
+    the cache, where it can't be used now (a disk that is not plugged in) and the cache lies where it does without a choice."""
 
     cache: Path
     state: Path
     documents: Path
+    unusable: Path | None = None
+
+    @property
+    def remark(self) -> str:
+        """What somebody should know about these folders; "" where there is nothing."""
+        if self.unusable is None:
+            return ""
+        return tr("The cache can't be kept in {folder} now. This time it lies in {other}.").format(folder=self.unusable, other=self.cache)
 
     @property
     def copies(self) -> Path:
@@ -76,17 +88,23 @@ def user_folders() -> Folders:
     home = os.environ.get("DUBBIN_HOME")
     if home:
         base = Path(home)
-        return Folders(_cache_in(base / "state", base / "cache"), base / "state", base / "documents")
+        return _with_chosen_cache(Folders(base / "cache", base / "state", base / "documents"))
     import platformdirs
 
-    state = platformdirs.user_state_path("dubbin")
-    return Folders(_cache_in(state, platformdirs.user_cache_path("dubbin")), state, platformdirs.user_documents_path() / "Dubbin")
+    return _with_chosen_cache(
+        Folders(
+            platformdirs.user_cache_path("dubbin"), platformdirs.user_state_path("dubbin"), platformdirs.user_documents_path() / "Dubbin"
+        )
+    )
 
 
-def _cache_in(state: Path, default: Path) -> Path:
-    """The cache's place, as somebody prefers it."""
-    chosen = _preference(state, "cache_folder")
-    return Path(chosen) if isinstance(chosen, str) and Path(chosen).is_absolute() else default
+def _with_chosen_cache(folders: Folders) -> Folders:
+    """The same folders with the cache where somebody prefers it, if it can be there now."""
+    chosen = _preference(folders.state, "cache_folder")
+    if not isinstance(chosen, str) or not Path(chosen).is_absolute():
+        return folders
+    cache = Path(chosen)
+    return replace(folders, cache=cache) if can_be_used(cache) else replace(folders, unusable=cache)
 
 
 def _preference(state: Path, name: str) -> Any:

@@ -35,3 +35,21 @@ def files_there(paths: Sequence[Path], patience_s: float = PATIENCE_S) -> dict[P
         thread.join(max(ends - time.monotonic(), 0.0))
     answered = dict(found)
     return {path: answered[path] for path in paths if path in answered}
+
+
+def can_be_used(folder: Path, patience_s: float = PATIENCE_S) -> bool:
+    """Whether a folder can be written to, or made where it belongs; one that has not answered after `patience_s` can't.
+
+    The folder around it is not made: it may be the disk that is not plugged in.
+    """
+    usable = threading.Event()
+
+    def ask() -> None:
+        near = folder if os.path.exists(folder) else folder.parent
+        if os.path.isdir(near) and os.access(near, os.W_OK | os.X_OK):
+            usable.set()
+
+    thread = threading.Thread(target=ask, name="in time", daemon=True)
+    thread.start()
+    thread.join(patience_s)
+    return usable.is_set()

@@ -100,7 +100,9 @@ def run(folders: Folders, episode: Path | None, prepare: Prepare | None = None, 
 
     sys.excepthook = on_error
     window.show()
-    if not are_compiled():
+    if folders.remark:
+        window.notices.say(folders.remark)
+    elif not are_compiled():
         window.notices.say(FIRST_USE)
     if is_demo:
         QTimer.singleShot(0, lambda: window.offer_tour())

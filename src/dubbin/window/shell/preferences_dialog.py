@@ -21,7 +21,9 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from dubbin.core.errors import CannotWrite
 from dubbin.core.folders import MOST_CACHE_GB, Folders
+from dubbin.core.sound.writing import check_folder
 from dubbin.core.speech.models import MODELS
 from dubbin.core.texts import ENGLISH, languages, tr
 from dubbin.core.treat.tiles import prune
@@ -199,11 +201,16 @@ class PreferencesDialog(QDialog):
 
     def _choose_cache(self) -> None:
         name = QFileDialog.getExistingDirectory(self, tr("A folder for the cache"), str(self._folders.cache))
-        if name:
+        if not name:
+            return
+        try:
             self.set_cache(Path(name))
+        except CannotWrite as error:
+            self.cache_said.setText(str(error))
 
     def set_cache(self, folder: Path) -> None:
-        """Have the cache elsewhere from the next start on."""
+        """Have the cache elsewhere from the next start on. Raises CannotWrite."""
+        check_folder(folder)
         self._preferences.set("cache_folder", str(folder / "dubbin-cache"))
         self.cache_said.setText(
             tr("From the next start on the cache lies in {folder}. The old one can then be removed.").format(folder=folder / "dubbin-cache")
