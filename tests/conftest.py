@@ -40,7 +40,7 @@ SEED = int(os.environ.get("DUBBIN_SEED", "0"))  # where their chance begins
 MUTANTS = (
     "DUBBIN_MUTANTS" in os.environ
 )  # tests are tested: over and over in one process, the same each time, and no longer than it takes to notice
-settings.register_profile("dubbin", deadline=None)  # the first call of a compiled loop takes a second
+settings.register_profile("dubbin", deadline=None, max_examples=60 * SOAK)  # no deadline: the first call of a compiled loop takes a second
 settings.register_profile(
     "mutants", deadline=None, suppress_health_check=list(HealthCheck), derandomize=True, database=None, max_examples=40
 )

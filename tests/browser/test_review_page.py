@@ -19,7 +19,7 @@ from dubbin.core.episode.time_map import program_map
 from dubbin.core.sound.source import Sound
 from dubbin.core.speech.transcript import Transcript, Word
 from tests.browser.bidi import Browser, installed
-from tests.conftest import RATE
+from tests.conftest import RATE, tone
 
 SECONDS = 24
 HOSTILE = "</script><script>window.broken=1</script><img src=x onerror=window.broken=1>"
@@ -98,7 +98,7 @@ def test_words_stand_apart_only_where_their_script_parts_them(browser, episode, 
     said = ("渡し", "船", "へ", "and", "back")
     words = tuple(Word(text, (10 + k) * RATE, (10 + k) * RATE + RATE // 2) for k, text in enumerate(said))
     page = tmp_path / "two scripts.html"
-    write_review(Sound(np.full((1, 21 * RATE), 0.1, np.float32), RATE), replace(episode, transcripts=(Transcript("l0", words),)), page)
+    write_review(tone(440, 21, -20), replace(episode, transcripts=(Transcript("l0", words),)), page)
     browser.open(page)
     browser.wait_for("document.querySelectorAll('.word').length")
     shown = "(() => { const t = document.querySelector('.turn'); [...t.children].filter(e => e.className !== 'word').forEach(e => e.remove()); return t.textContent; })()"

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from scipy import signal
@@ -143,6 +145,17 @@ def test_the_figures_do_not_depend_on_the_blocks():
 @pytest.mark.parametrize("rate", [8000, 22050, 44100, 96000, 192000])
 def test_other_rates_read_the_same(rate):
     assert measure_loudness(tone(997, 5, -20.0, rate=rate)).integrated_lufs == pytest.approx(-23.0, abs=0.15)
+
+
+@pytest.mark.parametrize("sign", [1, -1])
+def test_without_the_true_peak_all_else_is_the_same(sign):
+    x = sign * np.stack([noise(4, -23, 1), noise(4, -30, 2)])
+    x[1, 100_000] = -0.9 * sign
+    sound = Sound(x, RATE)
+    whole, less = measure_loudness(sound), measure_loudness(sound, true_peak=False)
+    assert whole.true_peak_dbtp is not None and less == replace(whole, true_peak_dbtp=None)
+    assert less.sample_peak_dbfs == pytest.approx(20 * np.log10(0.9), abs=1e-6)
+    assert measure_loudness(tone(440, 1, -np.inf), true_peak=False).sample_peak_dbfs is None
 
 
 def test_silence_and_too_little_sound_have_no_loudness():

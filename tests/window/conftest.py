@@ -25,6 +25,7 @@ from dubbin.core.folders import Folders
 from dubbin.core.jobs import Task
 from dubbin.core.mix.monitor import MonitorMode
 from dubbin.core.sound import working_copy
+from dubbin.core.sound.reading import SoundInfo
 from dubbin.core.sound.working_copy import WorkingCopies
 from dubbin.demo.episode import EPISODE_FILE
 from dubbin.window.lanes.lane_pictures import Picture
@@ -70,21 +71,33 @@ def patience(monkeypatch) -> None:
 
 
 FINGERPRINTS: dict[tuple[int, ...], str] = {}
+LOOKS: dict[tuple[int, ...], SoundInfo] = {}
+
+
+def standing(path: Path) -> tuple[int, ...]:
+    status = path.stat()
+    return status.st_dev, status.st_ino, status.st_size, status.st_mtime_ns
 
 
 @pytest.fixture(autouse=True)
 def known_files(monkeypatch) -> None:
     """What many tests open is looked through once: a file that stands as it did is the same, also where it has another link."""
-    real = working_copy.fingerprint_of
+    real_fingerprint, real_look = working_copy.fingerprint_of, working_copy.look
 
     def fingerprint_of(path: Path, task: Task | None = None) -> str:
-        status = path.stat()
-        key = (status.st_dev, status.st_ino, status.st_size, status.st_mtime_ns)
+        key = standing(path)
         if key not in FINGERPRINTS:
-            FINGERPRINTS[key] = real(path, task)
+            FINGERPRINTS[key] = real_fingerprint(path, task)
         return FINGERPRINTS[key]
 
+    def look(path: Path) -> SoundInfo:
+        key = standing(path)
+        if key not in LOOKS:
+            LOOKS[key] = real_look(path)
+        return replace(LOOKS[key], path=path)
+
     monkeypatch.setattr(working_copy, "fingerprint_of", fingerprint_of)
+    monkeypatch.setattr(working_copy, "look", look)
 
 
 @pytest.fixture(autouse=True, scope="module")
@@ -164,8 +177,8 @@ def shared_window(request, theme, tmp_path_factory, warm_cache) -> Iterator[Main
     put_away(window)
 
 
-def put_down(qtbot, window: MainWindow, path: Path) -> None:
-    """Put an episode as it is on disk onto a window's session, with nothing left of what was done before."""
+def put_down(qtbot, window: MainWindow, path: Path | None) -> None:
+    """Put an episode as it is on disk, or a new one, onto a window's session, with nothing left of what was done before."""
     settle(qtbot, window)
     window.player.stop()
     window.playing.set_speed(1.0)
@@ -186,7 +199,8 @@ def put_down(qtbot, window: MainWindow, path: Path) -> None:
     window.words_pane.field.clear()
     window.words_pane.words.set_size(17)
     window.session.document.path = None  # so that where one was in it is not remembered
-    window.set_document(Document(window.session.folders.journals, load_episode(path), path))
+    journals = window.session.folders.journals
+    window.set_document(Document(journals, load_episode(path), path) if path else Document(journals))
     window.view.set_folded(False)
     window.view.show_all()
     window.lanes.setFocus()
@@ -226,6 +240,20 @@ def demo(short_demo, tmp_path):
 def window(qtbot, shared_window, demo) -> MainWindow:
     """The shared window with an excerpt of the demo of one's own."""
     put_down(qtbot, shared_window, demo)
+    return shared_window
+
+
+@pytest.fixture
+def empty_window(qtbot, shared_window) -> MainWindow:
+    """The shared window with a new episode."""
+    put_down(qtbot, shared_window, None)
+    return shared_window
+
+
+@pytest.fixture
+def little_window(qtbot, shared_window, little) -> MainWindow:
+    """The shared window with the small episode that is at `little`."""
+    put_down(qtbot, shared_window, little)
     return shared_window
 
 

@@ -42,9 +42,14 @@ def dropped(window, *paths) -> None:
     QApplication.processEvents()  # the drop itself ends before what came is looked at
 
 
+@pytest.fixture
+def window(little_window):
+    return little_window
+
+
 class TestWelcome:
-    def test_an_empty_window_says_what_one_can_begin_with(self, open_window):
-        window = open_window()
+    def test_an_empty_window_says_what_one_can_begin_with(self, empty_window):
+        window = empty_window
         assert window.welcome.isVisible() and not window.lanes.isVisible()
         texts = [b.text() for b in window.welcome.findChildren(QPushButton)]
         assert texts[:4] == ["Add recordings …", "Open folder of recordings …", "Open episode …", "Open the demo episode"]
@@ -162,8 +167,7 @@ class TestPreferences:
 
 
 class TestFiles:
-    def test_what_was_saved_before_is_kept_and_opened_as_a_copy(self, open_window, little, monkeypatch, qtbot):
-        window = open_window(little)
+    def test_what_was_saved_before_is_kept_and_opened_as_a_copy(self, window, little, monkeypatch, qtbot):
         for title in ("One", "Two"):
             window.session.do(set_title(window.session.episode, title))
             assert window.files.save_now()
@@ -181,10 +185,9 @@ class TestFiles:
         window._autosave_if_due()
         assert window.files.saver.wait() and load_episode(little).title == "By itself"
 
-    def test_transcripts_recipes_and_covers_are_dropped_too(self, open_window, little, tmp_path, qtbot):
+    def test_transcripts_recipes_and_covers_are_dropped_too(self, window, tmp_path, qtbot):
         from PIL import Image
 
-        window = open_window(little)
         (tmp_path / "words.srt").write_text("1\n00:00:05,000 --> 00:00:07,000\nWelcome aboard\n")
         Image.new("RGB", (1400, 1400)).save(tmp_path / "cover.png")
         dropped(window, tmp_path / "words.srt", tmp_path / "cover.png")
@@ -194,16 +197,16 @@ class TestFiles:
         dropped(window, tmp_path / "bad.json")
         assert "not a recipe" in window.notices.text.text()
 
-    def test_what_goes_with_recordings_says_so_where_there_are_none(self, open_window, tmp_path):
-        window = open_window()
+    def test_what_goes_with_recordings_says_so_where_there_are_none(self, empty_window, tmp_path):
+        window = empty_window
         (tmp_path / "words.srt").write_text("")
         dropped(window, tmp_path / "words.srt")
         assert "add these first" in window.notices.text.text()
 
-    def test_made_files_are_one_click_away(self, open_window, monkeypatch, tmp_path):
+    def test_made_files_are_one_click_away(self, window, monkeypatch, tmp_path):
         from dubbin.window.session import made_files
 
-        window, opened = open_window(), []
+        opened = []
         monkeypatch.setattr(made_files.QDesktopServices, "openUrl", lambda url: opened.append(url.toLocalFile()) or True)
         made_files.say_made(window.session, "3 masters made.", tmp_path)
         pressed(window, "Open the folder")
@@ -267,8 +270,7 @@ class TestTargets:
 
 
 class TestHelp:
-    def test_f1_opens_the_guide_and_a_card_opens_its_paragraph(self, open_window, little, qtbot):
-        window = open_window(little)
+    def test_f1_opens_the_guide_and_a_card_opens_its_paragraph(self, window, qtbot):
         window.lanes.setFocus()
         qtbot.waitUntil(window.lanes.hasFocus)
         QTest.keyClick(window.lanes, Qt.Key.Key_F1)
@@ -279,8 +281,7 @@ class TestHelp:
         assert window.help.guide.sections.currentItem().text().strip() == "Noise"
         window.help.guide.close()
 
-    def test_the_guide_is_searched(self, open_window):
-        window = open_window()
+    def test_the_guide_is_searched(self, window):
         window.help.show_guide()
         book = window.help.guide
         book.field.setText("lisp")
@@ -291,8 +292,7 @@ class TestHelp:
         assert book.sections.count() == len(guide.headings())
         book.close()
 
-    def test_every_card_has_a_paragraph(self, open_window, little, qtbot):
-        window = open_window(little)
+    def test_every_card_has_a_paragraph(self, window, qtbot):
         without = set()
         for page in window.pages.values():
             for card in page.card.findChildren(Card):
@@ -300,8 +300,7 @@ class TestHelp:
                     without.add(title)
         assert not without
 
-    def test_the_guide_names_menu_entries_and_keys_that_there_are(self, open_window):
-        window = open_window()
+    def test_the_guide_names_menu_entries_and_keys_that_there_are(self, window):
         keys = {action.key for action in window.actions_by_id} | {k for a in window.actions_by_id for k in a.keys}
         text = LABELS.sub("", guide.text())
         named = set(re.findall(r"\b(?:Ctrl|Shift|Alt)\+(?:[A-Z0-9]\b|F\d+|Space)", text))

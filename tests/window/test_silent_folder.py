@@ -65,6 +65,11 @@ def test_an_episode_that_was_open_there_is_not_offered_and_the_others_are(open_w
 
 
 @pytest.fixture
+def window(little_window):
+    return little_window
+
+
+@pytest.fixture
 def silent_disk(monkeypatch):
     """Whoever writes an episode waits until the event that is given is set."""
     answers, write = threading.Event(), saving.save_episode
@@ -86,8 +91,7 @@ def texts_in(path):
     return [m.text for m in load_episode(path).markers]
 
 
-def test_while_an_episode_is_saved_one_goes_on_and_what_came_later_is_not_taken_for_saved(open_window, little, silent_disk, qtbot):
-    window = open_window(little)
+def test_while_an_episode_is_saved_one_goes_on_and_what_came_later_is_not_taken_for_saved(window, little, silent_disk, qtbot):
     document = window.session.document
     marked(window, "first")
     window.actions_by_id["save"].run()
@@ -138,8 +142,7 @@ def test_who_leaves_while_the_folder_is_silent_is_told_what_is_waited_for_and_ma
     assert texts_in(little) == ["mine"]
 
 
-def test_a_folder_that_refuses_leaves_the_changes_and_the_next_place_is_served(open_window, little, qtbot, monkeypatch, tmp_path):
-    window = open_window(little)
+def test_a_folder_that_refuses_leaves_the_changes_and_the_next_place_is_served(window, little, qtbot, monkeypatch, tmp_path):
     marked(window, "mine")
     window.files.saver.start(tmp_path / "nowhere" / "lost.dubbin", over=True)
     window.files.saver.start(tmp_path / "here.dubbin", over=True)
@@ -148,8 +151,7 @@ def test_a_folder_that_refuses_leaves_the_changes_and_the_next_place_is_served(o
     assert "nowhere" in window.notices.text.text() and texts_in(little) == []
 
 
-def test_stopping_all_work_does_not_forget_what_is_on_its_way_to_the_disk(open_window, little, silent_disk, qtbot):
-    window = open_window(little)
+def test_stopping_all_work_does_not_forget_what_is_on_its_way_to_the_disk(window, little, silent_disk, qtbot):
     marked(window, "mine")
     window.actions_by_id["save"].run()
     window.jobs.cancel_all()
@@ -158,8 +160,7 @@ def test_stopping_all_work_does_not_forget_what_is_on_its_way_to_the_disk(open_w
     assert texts_in(little) == ["mine"] and not window.session.document.has_changes and not window.session.document.is_changed_elsewhere
 
 
-def test_what_is_saved_late_is_noted_where_it_belongs(open_window, little, silent_disk, qtbot, tmp_path):
-    window = open_window(little)
+def test_what_is_saved_late_is_noted_where_it_belongs(window, little, silent_disk, qtbot, tmp_path):
     first = window.session.document
     marked(window, "mine")
     window.actions_by_id["save"].run()
@@ -169,8 +170,7 @@ def test_what_is_saved_late_is_noted_where_it_belongs(open_window, little, silen
     assert not first.has_changes and window.session.document.path is None and texts_in(little) == ["mine"]
 
 
-def test_saving_by_itself_does_not_take_the_place_of_what_is_said(open_window, little, qtbot):
-    window = open_window(little)
+def test_saving_by_itself_does_not_take_the_place_of_what_is_said(window, little, qtbot):
     marked(window, "mine")
     save_episode(add_marker(load_episode(little), 5, "theirs").episode, little)
     window.notices.say("Something else.")

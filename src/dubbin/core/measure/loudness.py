@@ -15,7 +15,7 @@ from dubbin.core.jobs import Task
 from dubbin.core.measure.k_weighting import k_weighting_sos
 from dubbin.core.measure.true_peak import TruePeakMeter
 from dubbin.core.sound.filtering import StreamFilter
-from dubbin.core.sound.level import finite_or_none
+from dubbin.core.sound.level import finite_or_none, gain_to_db
 from dubbin.core.sound.source import Samples, Source, blocks
 
 STEPS_PER_S = 50  # M and S are looked at every 20 ms: fine enough for the shortest bursts of Tech 3341
@@ -50,7 +50,8 @@ def channel_weights(channels: int) -> NDArray[np.float64]:
 
 
 class LoudnessMeter:
-    """Streams blocks of (channels, frames) float32 at `rate` Hz; the figures hold for all that came."""
+    """Streams blocks of (channels, frames) float32 at `rate` Hz; the figures hold for all that came. true_peak: whether to look between the samples, which
+    takes two fifths of the time."""
 
     def __init__(self, rate: int, channels: int, *, true_peak: bool = True) -> None:
         self.rate = rate
@@ -60,10 +61,13 @@ class LoudnessMeter:
         self._frames_stepped = 0
         self._steps: list[NDArray[np.float64]] = []
         self.peak_meter = TruePeakMeter(rate, channels) if true_peak else None
+        self._sample_peak = 0.0
 
     def push(self, x: Samples) -> None:
         if self.peak_meter is not None:
             self.peak_meter.push(x)
+        else:
+            self._sample_peak = max(self._sample_peak, float(np.max(x, initial=0.0)), -float(np.min(x, initial=0.0)))
         y = self._weighting.push(x)
         np.square(y, out=y)
         power = y[0] if len(y) == 1 else self._weights @ y
@@ -111,7 +115,7 @@ class LoudnessMeter:
             finite_or_none(float(np.max(momentary, initial=-math.inf))),
             finite_or_none(float(np.max(short_term, initial=-math.inf))),
             finite_or_none(self.peak_meter.true_peak_dbtp) if self.peak_meter else None,
-            finite_or_none(self.peak_meter.sample_peak_dbfs) if self.peak_meter else None,
+            finite_or_none(self.peak_meter.sample_peak_dbfs if self.peak_meter else gain_to_db(self._sample_peak)),
         )
 
 
@@ -139,9 +143,9 @@ def range_of(power: NDArray[np.float64]) -> float | None:
     return float(high - low)
 
 
-def measure_loudness(source: Source, task: Task | None = None) -> Loudness:
-    """All loudness figures of a source."""
-    meter = LoudnessMeter(source.rate, source.channels)
+def measure_loudness(source: Source, task: Task | None = None, *, true_peak: bool = True) -> Loudness:
+    """All loudness figures of a source; without the true peak where nobody asks for it."""
+    meter = LoudnessMeter(source.rate, source.channels, true_peak=true_peak)
     for start, x in blocks(source):
         if task is not None:
             task.step(start / max(source.frames, 1))

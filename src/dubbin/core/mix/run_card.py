@@ -410,7 +410,7 @@ class _Run:
             task = task.watched(lambda fraction: self._tell(PlanKind.VOICE, fraction, lane.id))
             sounds[lane.id].voiced.prepare(task.part(0.0, 0.9))
             if uses.get(lane.id):
-                loudness[lane.id] = measure_loudness(sounds[lane.id].voiced, task.part(0.9, 1.0))
+                loudness[lane.id] = measure_loudness(sounds[lane.id].voiced, task.part(0.9, 1.0), true_peak=False)
             self._tell(PlanKind.VOICE, 1.0, lane.id)
 
         self._each(treat, 0.84, 0.92)
@@ -429,7 +429,7 @@ class _Run:
         sounds = self._sounds()
         for lane in self.episode.lanes:
             if lane.role is Role.MUSIC and not lane.is_insert:
-                level = measure_loudness(sounds[lane.id].recorded).integrated_lufs
+                level = measure_loudness(sounds[lane.id].recorded, true_peak=False).integrated_lufs
                 loudness[lane.id] = None if level is None else level + (3.01 if sounds[lane.id].recorded.channels == 1 else 0.0)
         before = self.episode
         self._do(lambda e: suggest_balance(e, loudness))

@@ -85,7 +85,7 @@ class Trial:
     def __init__(self, probe: Sound) -> None:
         self._probe, self._tiles = probe, MemoryTileCache()
         self._levels = band_levels(probe.samples, probe.rate, FRAME_S)
-        self._loudness = measure_loudness(probe).integrated_lufs
+        self._loudness = measure_loudness(probe, true_peak=False).integrated_lufs
         self._is_vowel, self._is_s = _marks(self._levels)
 
     def outcome(self, wanted: Suggestion) -> Outcome:
@@ -95,7 +95,7 @@ class Trial:
         moved = None
         if np.count_nonzero(self._is_s) >= FEWEST:
             moved = _apart(levels, self._is_s, self._is_vowel) - _apart(self._levels, self._is_s, self._is_vowel)
-        loudness = measure_loudness(treated).integrated_lufs
+        loudness = measure_loudness(treated, true_peak=False).integrated_lufs
         return Outcome(moved, loudness - self._loudness if loudness is not None and self._loudness is not None else 0.0)
 
 
