@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import importlib
+import io
 import sys
 from collections.abc import Sequence
 
@@ -19,6 +20,8 @@ DONE, CANNOT, WRONG_USE, INTERRUPTED = 0, 1, 2, 130
 def main(argv: Sequence[str] | None = None) -> int:
     """Run the command line; the exit code: 0 done, 1 can't or a check fails, 2 wrong usage."""
     share_one_heap()
+    if isinstance(sys.stdout, io.TextIOWrapper):
+        sys.stdout.reconfigure(errors="surrogateescape")  # names of files are any bytes: told as they are
     folders = user_folders()
     use_language(folders.languages, (folders.translations,))
     from dubbin.cli.parser import make_parser  # its texts are looked up as it is loaded

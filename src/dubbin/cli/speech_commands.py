@@ -6,7 +6,7 @@ import sys
 from argparse import Namespace
 from pathlib import Path
 
-from dubbin.cli.json_output import print_json
+from dubbin.cli.json_output import json_text, print_json
 from dubbin.cli.progress import end_progress, progress_task
 from dubbin.core.deliver.captions import caption_file, text_file, words_of_recording
 from dubbin.core.deliver.edit_lists import write_edit_list, write_text
@@ -61,9 +61,7 @@ def transcribe(args: Namespace, folders: Folders) -> int:
     if args.out:
         ending = args.out.suffix.lower()
         if ending == ".json":
-            import json
-
-            write_text(args.out, json.dumps(document, indent=1, ensure_ascii=False) + "\n")
+            write_text(args.out, json_text(document, 1) + "\n")
         else:
             write_text(args.out, text_file(words) if ending == ".txt" else caption_file(words, ending[1:]))
     if args.json:

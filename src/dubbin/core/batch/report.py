@@ -97,7 +97,7 @@ def write_report(standing: Standing, folder: Path) -> None:
     for name, text in ((TABLE, csv_of(standing.outcomes)), (PAGE, page_of(standing))):
         try:
             with replacing(folder / name) as temporary:
-                temporary.write_text(text, encoding="utf-8")
+                temporary.write_text(text, encoding="utf-8", errors="replace")  # names of files may be no text
         except OSError as error:
             raise CannotWrite(
                 tr("{out} could not be written: {strerror}.").format(out=folder / name, strerror=error.strerror or error)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import re
 from dataclasses import dataclass
 from pathlib import Path
@@ -32,8 +33,9 @@ def import_file(path: Path, copies: WorkingCopies, rate: int, task: Task | None 
     """Make the working copy of a file at the session's `rate` and describe it.
 
     One or two channels make one lane; more channels make a lane each, since that is how
-    several microphones are recorded together. Raises UnusableSound and CannotWrite.
+    several microphones are recorded together. Raises UnusableSound, also of a file whose name is no text, and CannotWrite.
     """
+    _check_name(path.resolve())
     copy = copies.obtain(path.resolve(), rate, task)
     facts = copy.facts
     recording = Recording(
@@ -53,6 +55,18 @@ def import_file(path: Path, copies: WorkingCopies, rate: int, task: Task | None 
         for k, group in enumerate(groups)
     )  # fmt: skip
     return ImportedFile(recording, lanes, remarks_on(recording, rate))
+
+
+def _check_name(path: Path) -> None:
+    """Raise UnusableSound where an episode could not hold the name of a file: on Linux a name is any bytes."""
+    try:
+        str(path).encode()
+    except UnicodeEncodeError:
+        raise UnusableSound(
+            tr(
+                "{path} can't be taken into an episode: the name is no text in UTF-8. Give the file, or the folder that is named so, another name."
+            ).format(path=os.fsencode(path).decode(errors="replace"))
+        ) from None
 
 
 def remarks_on(recording: Recording, rate: int) -> tuple[str, ...]:

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import struct
 import sys
+from dataclasses import replace
 from pathlib import Path
 from typing import BinaryIO
 
@@ -34,7 +35,7 @@ def _serve(path: Path, out: BinaryIO, *, reads: bool) -> None:
     from dubbin.core.sound.reading import decode, probe
 
     info = probe(path)
-    tell(out, b"i", msgspec.json.encode(info, enc_hook=str))
+    tell(out, b"i", msgspec.json.encode(replace(info, path=Path()), enc_hook=str))  # who asks knows the path, which may be no text
     if reads:
         for block in decode(path, info):
             tell(out, b"s", CHANNELS.pack(block.shape[0]), block.tobytes())

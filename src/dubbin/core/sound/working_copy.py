@@ -22,6 +22,7 @@ from dubbin.core.errors import CannotWrite
 from dubbin.core.jobs import Task, ahead
 from dubbin.core.sound.apart import decode_apart, look
 from dubbin.core.sound.interleaved import RawFile
+from dubbin.core.sound.known_files import KnownFile, KnownFiles
 from dubbin.core.sound.peaks import PeakBuilder, PeakPyramid
 from dubbin.core.sound.reading import SoundInfo, check_readable
 from dubbin.core.sound.source import Samples
@@ -80,6 +81,7 @@ class WorkingCopies:
         self._open: dict[str, WorkingCopy] = {}
         self._seen: dict[tuple[int, ...], SoundInfo] = {}
         self._fingerprints: dict[tuple[int, ...], str] = {}
+        self._files = KnownFiles(folder / "files")
         self._lock = threading.Lock()
 
     def obtain(self, path: Path, rate: int | None = None, task: Task | None = None, *, drift_ppm: float = 0.0) -> WorkingCopy:
@@ -110,9 +112,13 @@ class WorkingCopies:
     def _look(self, path: Path) -> SoundInfo:
         """What a file says of itself; not asked again while it stands there as it did."""
         check_readable(path)
-        key = _standing(path)[0][:WRITTEN]
+        standing = _standing(path)[0]
+        key = standing[:WRITTEN]
         if key not in self._seen:
-            self._seen[key] = look(path)
+            known = self._files.get(path, standing)
+            if known is not None:
+                self._fingerprints[standing] = known.fingerprint
+            self._seen[key] = known.info if known is not None else look(path)
         return replace(self._seen[key], path=path)
 
     def _fingerprint(self, path: Path, task: Task) -> str:
@@ -124,6 +130,8 @@ class WorkingCopies:
         found = fingerprint_of(path, task)
         if _standing(path)[0] == key and abs(time.time() - changed_s) > MOMENT_S:
             self._fingerprints[key] = found
+            if (info := self._seen.get(key[:WRITTEN])) is not None:
+                self._files.put(path, key, KnownFile(info, found))
         return found
 
     def _load(self, name: str, straight: WavInPlace | None) -> WorkingCopy | None:
