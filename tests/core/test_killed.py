@@ -16,12 +16,14 @@ from pathlib import Path
 import numpy as np
 import pytest
 import soundfile as sf
+from hypothesis import given
+from hypothesis import strategies as st
 
 from dubbin.core.episode.file import load_episode
 from dubbin.core.mix.kept_results import KeptResults
 from dubbin.core.sound import writing
 from dubbin.core.sound.working_copy import WorkingCopies
-from dubbin.core.sound.writing import is_left_over, owner_mark, replacing, scratch_folder
+from dubbin.core.sound.writing import is_left_over, owner_mark, replacing, scratch_folder, shortened
 from dubbin.core.treat.tiles import DiskTiles
 from tests.conftest import SEED, SOAK
 from tests.core import writing_victim
@@ -156,11 +158,20 @@ def test_names_that_nobody_gave_are_nobodys(name):
     assert not is_left_over(name)
 
 
-def test_the_longest_name_that_a_disk_takes_can_be_written(tmp_path):
-    name = "ü" * 120 + ".dubbin"
+@pytest.mark.parametrize(
+    "name", ["ü" * 120 + ".dubbin", "船" * 82 + ".dubbin", "🛥" * 62 + ".json", "x" * 251 + ".wav", os.fsdecode(b"\xe4" * 240) + ".wav"]
+)
+def test_the_longest_name_that_a_disk_takes_can_be_written(tmp_path, name):
     with replacing(tmp_path / name) as draft:
         draft.write_text("x")
     assert (tmp_path / name).read_text() == "x" and len(list(tmp_path.iterdir())) == 1
+
+
+@given(st.text(st.characters(codec="utf-8"), max_size=120), st.integers(0, 90))
+def test_a_name_is_cut_by_whole_letters(name, most):
+    short = shortened(name, most)
+    assert len(short.encode()) <= most and name.startswith(short)
+    assert short == name or len((short + name[len(short)]).encode()) > most
 
 
 def test_names_with_signs_of_patterns_are_names(tmp_path):

@@ -15,7 +15,7 @@ import soundfile as sf
 from dubbin.core.deliver import master as master_module
 from dubbin.core.deliver.codec_probe import Stretches, level_lost
 from dubbin.core.deliver.encode import encode
-from dubbin.core.deliver.formats import FLAC, M4A, MP3, WAV
+from dubbin.core.deliver.formats import FLAC, FORMATS, M4A, MP3, WAV
 from dubbin.core.deliver.master import (
     HEADROOM_DB,
     LOSSY_HEADROOM_DB,
@@ -28,7 +28,7 @@ from dubbin.core.deliver.master import (
 from dubbin.core.deliver.prediction import FOLD_LU, measure_program, predict
 from dubbin.core.deliver.proof import MOST_PEAKS, FileMeter, _floor_between, file_hash, judge, measure_file, prove
 from dubbin.core.deliver.rendered import Limited, fold_channels, render
-from dubbin.core.deliver.targets import Reading, Target, check_target, problems, rules
+from dubbin.core.deliver.targets import Reading, Target, all_targets, check_target, problems, rules
 from dubbin.core.errors import CannotWrite, DubbinError
 from dubbin.core.jobs import Task
 from dubbin.core.measure.loudness import Loudness
@@ -531,3 +531,11 @@ class TestMasters:
     )  # fmt: skip
     def test_a_title_becomes_a_name(self, title, name):
         assert safe_name(title) == name
+
+    @pytest.mark.parametrize("letter", ["x", "ü", "船", "𠮷"])
+    def test_the_longest_name_leaves_room_for_what_goes_with_a_master(self, tmp_path, letter):
+        name = safe_name(letter * 300)
+        assert set(name) == {letter} and len(name.encode()) > 75
+        target = max(all_targets(tmp_path).values(), key=lambda t: len(t.name))
+        paths = [master_path(tmp_path, f"{name}.clip-1h02m03s-1h02m04s", target, f) for f in FORMATS.values()]
+        assert max(len(f"{p.name}.proof.html".encode()) for p in paths) + 30 <= 255

@@ -29,10 +29,11 @@ from dubbin.core.jobs import Task, side_by_side
 from dubbin.core.seats import holding
 from dubbin.core.sound.rendered import Rendered
 from dubbin.core.sound.source import Source, blocks
-from dubbin.core.sound.writing import check_folder, check_output, scratch_folder
+from dubbin.core.sound.writing import check_folder, check_output, scratch_folder, shortened
 from dubbin.core.texts import tr
 
 # The limiter aims below the ceiling by what its readings, dither and rounding may differ; a codec moves peaks by more.
+LONGEST_NAME = 150  # bytes; a disk takes 255, of which target, format and what goes with a master take their part
 HEADROOM_DB, LOSSY_HEADROOM_DB = 0.1, 0.8
 LOUDNESS_ERROR_LU = 0.08
 CODEC_TRIES = 5
@@ -81,8 +82,8 @@ def master_path(folder: Path, name: str, target: Target, format: Format) -> Path
 
 
 def safe_name(title: str) -> str:
-    """A file name from a title: letters and figures of any script, the rest as single hyphens."""
-    return re.sub(r"[^\w]+", "-", title, flags=re.UNICODE).strip("-_").lower()[:80] or "episode"
+    """A file name from a title: letters and figures of any script, the rest as single hyphens; short enough for what is made to have endings of its own."""
+    return shortened(re.sub(r"[^\w]+", "-", title, flags=re.UNICODE).strip("-_").lower()[:80], LONGEST_NAME) or "episode"
 
 
 def make_masters(

@@ -28,14 +28,14 @@ SCRATCH = ".dubbin-"  # beginning of the names of folders that are there for a w
 LARGEST_WAV = 4_000_000_000  # bytes; above, RF64
 
 
-LONGEST_NAME = 100  # letters of a file's name that its temporary one begins with: together they must not be too long for a disk
+LONGEST_BEGINNING = 100  # bytes of a file's name that its temporary one begins with: together they must not be too long for a disk
 OWNER = re.compile(r"\.([0-9a-f]{6})-(\d+)-\w+$")  # machine and process, at the end of temporary names
 
 
 @contextmanager
 def replacing(path: Path) -> Iterator[Path]:
     """A temporary name beside `path`, moved into place when the block ends well, removed when it does not. What a process that was killed left of the same file is cleared away."""
-    beginning = f".{path.name[:LONGEST_NAME]}"
+    beginning = f".{shortened(path.name, LONGEST_BEGINNING)}"
     temporary = path.with_name(f"{beginning}.{owner_mark()}.part{path.suffix}")
     for old in path.parent.glob(f"{glob.escape(beginning)}.*.part{glob.escape(path.suffix)}"):
         if is_left_over(old.name.removesuffix(f".part{path.suffix}")):
@@ -62,6 +62,11 @@ def scratch_folder(folder: Path) -> Iterator[Path]:
         yield made
     finally:
         shutil.rmtree(made, ignore_errors=True)
+
+
+def shortened(name: str, most_bytes: int) -> str:
+    """The beginning of a name, by whole letters: a disk counts bytes, of which a letter takes up to four."""
+    return os.fsencode(name)[:most_bytes].decode(errors="ignore")
 
 
 def owner_mark() -> str:

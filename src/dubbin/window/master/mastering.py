@@ -11,7 +11,7 @@ from dubbin.core.deliver.clip import Clip
 from dubbin.core.deliver.conforming import Conformed, conform
 from dubbin.core.deliver.delivery import Delivered, Order, clip_order, deliver, deliver_clips, order_of, write_stems
 from dubbin.core.deliver.formats import find_format
-from dubbin.core.deliver.master import HEADROOM_DB, Master, safe_name
+from dubbin.core.deliver.master import HEADROOM_DB, LONGEST_NAME, Master, safe_name
 from dubbin.core.deliver.notes import draft_notes
 from dubbin.core.deliver.prediction import Prediction, predict
 from dubbin.core.deliver.publication import publication_of
@@ -21,6 +21,7 @@ from dubbin.core.errors import DubbinError
 from dubbin.core.jobs import Task
 from dubbin.core.mix.monitor import MonitorMode
 from dubbin.core.mix.stems import stem_programs
+from dubbin.core.sound.writing import shortened
 from dubbin.core.texts import tr, tr_count
 from dubbin.window.session.made_files import say_made
 from dubbin.window.session.monitor import MasterPreview
@@ -97,7 +98,7 @@ class Mastering(QObject):
     def name(self) -> str:
         """Of files: the episode's."""
         path = self._session.document.path
-        return path.stem if path else safe_name(self._session.episode.title)
+        return shortened(path.stem, LONGEST_NAME) if path else safe_name(self._session.episode.title)
 
     def order(self) -> Order:
         """What the episode delivers now."""
