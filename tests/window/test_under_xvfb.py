@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import os
 import shutil
 import subprocess
@@ -30,6 +31,7 @@ def look():
     shot = window.grab().toImage()
     colours = {shot.pixel(x, y) for x in range(0, shot.width(), 40) for y in range(0, shot.height(), 20)}
     print(QApplication.platformName(), window.isVisible(), len(window.session.episode.lanes), len(colours) > 8)
+    print(window.notices.text.text())
     window.close()
 
 application = QApplication(sys.argv[:1])
@@ -41,10 +43,14 @@ sys.exit(app.run(user_folders(), Path(sys.argv[1])))
 def test_the_program_starts_on_the_demo_in_a_real_window(demo_folder, tmp_path):
     (tmp_path / "demo").mkdir()
     make_excerpt(demo_folder, tmp_path / "demo", seconds=15)  # with a home of its own the program measures all of it
+    (tmp_path / "home" / "state").mkdir(parents=True)
+    (tmp_path / "home" / "state" / "preferences.json").write_text(json.dumps({"cache_folder": "/unplugged/dubbin-cache"}))
     env = {**os.environ, "QT_QPA_PLATFORM": "xcb", "DUBBIN_HOME": str(tmp_path / "home")}
     done = subprocess.run(
         ["xvfb-run", "-a", "-s", "-screen 0 1280x800x24", sys.executable, "-c", SCRIPT, tmp_path / "demo" / EPISODE_FILE],
         env=env, capture_output=True, text=True, timeout=60,
     )  # fmt: skip
-    assert done.stdout.split() == ["xcb", "True", "3", "True"], done.stderr
+    seen, said = done.stdout.splitlines()
+    assert seen.split() == ["xcb", "True", "3", "True"], done.stderr
+    assert said.startswith("The cache can't be kept in /unplugged/dubbin-cache now.")
     assert done.returncode == 0

@@ -101,7 +101,7 @@ def run(folders: Folders, episode: Path | None, prepare: Prepare | None = None, 
     sys.excepthook = on_error
     window.show()
     if folders.remark:
-        window.notices.say(folders.remark)
+        window.notices.say(folders.remark, ((tr("Preferences …"), window.actions_by_id["preferences"].run),))
     elif not are_compiled():
         window.notices.say(FIRST_USE)
     if is_demo:
