@@ -84,7 +84,8 @@ class TestSteps:
         edges = [k * rate // STEPS_PER_S for k in range(x.shape[1] * STEPS_PER_S // rate + 1)]
         expected = [power[a:b].mean() for a, b in pairwise(edges)]
         np.testing.assert_allclose(meter.steps(), expected, rtol=1e-4)
-        assert meter.peak_meter is None and meter.result().true_peak_dbtp is None and meter.result().sample_peak_dbfs is None
+        assert meter.peak_meter is None and meter.result().true_peak_dbtp is None
+        assert meter.result().sample_peak_dbfs == pytest.approx(20 * np.log10(np.max(np.abs(x))))
 
     def test_peaks_are_told_with_the_rest(self):
         meter = LoudnessMeter(8000, 1)
