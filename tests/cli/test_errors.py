@@ -109,6 +109,17 @@ def test_a_setting_that_can_not_be_is_wrong_usage(text, talk, tmp_path, capsys):
     assert not (tmp_path / "x.wav").exists()
 
 
+@pytest.mark.parametrize("text", ["dehum.colour=red", "declip.hardness=3"])
+def test_a_slip_is_told_also_where_its_treatment_is_not_needed(text, talk, tmp_path, capsys):
+    assert main(["clean", talk, "-o", str(tmp_path / "x.wav"), "--set", text, "--quiet"]) == 2
+    assert text.split(".")[0] in capsys.readouterr().err and not (tmp_path / "x.wav").exists()
+
+
+def test_a_setting_of_what_is_not_applied_is_told_to_do_nothing(talk, tmp_path, capsys):
+    assert main(["clean", talk, "-o", str(tmp_path / "x.wav"), "--treat", "derumble", "--set", "denoise.depth_db=12", "--quiet"]) == 0
+    assert capsys.readouterr().err == "dubbin: denoise is not applied, so that its settings do nothing; --treat denoise applies it.\n"
+
+
 def test_what_was_removed_goes_to_a_file_and_is_measured(talk, tmp_path, capsys):
     assert (
         main(

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import sys
 import time
 from argparse import Namespace
 from dataclasses import replace
@@ -141,6 +142,8 @@ def clean(args: Namespace, folders: Folders) -> int:
         _check_ending(path)
     if args.removed and args.removed.resolve() == args.out.resolve():
         raise CannotWrite(tr("What was removed needs a file of its own."))
+    for treatment in REPAIRS:  # a slip of the pen is told also where its treatment turns out not to be needed
+        _settings(treatment, args)
     task = progress_task(tr("Cleaning {name}").format(name=args.input.name), args.quiet)
     copy = WorkingCopies(folders.copies).obtain(args.input, None, task.part(0.0, 0.1))
     before = measure_recording(copy, task.part(0.1, 0.2))
@@ -152,18 +155,22 @@ def clean(args: Namespace, folders: Folders) -> int:
         if treatment.name in wanted:
             strength = wanted[treatment.name]
             strength = strength if strength is not None else suggested.get(treatment.name, 100)
-            settings: Any = settings_from_plain(treatment.settings_type, _settings(treatment, args))
-            uses.append(Use(treatment, settings, strength / 100.0))
+            uses.append(_use(treatment, args, strength / 100.0))
     prune(folders.tiles, folders.most_tile_bytes)
     started = time.monotonic()
     name, tile_cache = recorded_key(copy.facts.fingerprint, copy.rate, copy.channels).tile_name, DiskTileCache(folders.tiles)
     chain = Chain(copy, uses, name, tile_cache)
     chain.prepare(task.part(0.2, 0.6), before)
     if not args.treat and (hidden := hidden_echo(chain, before, task.part(0.6, 0.62))) is not None:
-        uses.append(hidden)
+        uses.append(_use(hidden.treatment, args, hidden.strength))
         wanted[hidden.treatment.name] = None
         chain = Chain(copy, uses, name, tile_cache)
         chain.prepare(task.part(0.62, 0.8))
+    for name in sorted({name for name, _, _ in args.set or ()} - set(wanted)):
+        print(
+            tr("dubbin: {name} is not applied, so that its settings do nothing; --treat {name} applies it.").format(name=name),
+            file=sys.stderr,
+        )
     guards = [stage.guard() for stage in chain.stages]
     # Without a strength of the person's own a treatment goes no further than the voice allows.
     held = [
@@ -203,6 +210,11 @@ def clean(args: Namespace, folders: Folders) -> int:
                 )
             )
     return 0
+
+
+def _use(treatment: Treatment, args: Namespace, strength: float) -> Use:
+    settings: Any = settings_from_plain(treatment.settings_type, _settings(treatment, args))
+    return Use(treatment, settings, strength)
 
 
 def _settings(treatment: Treatment, args: Namespace) -> dict[str, Any]:

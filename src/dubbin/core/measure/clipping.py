@@ -13,6 +13,7 @@ FLAT = 3  # samples in a row at the ceiling; two can happen by chance at a round
 AT_CEILING = 0.9985
 LOWEST_CEILING = 0.05  # below, nothing is called clipped
 MERGE_S = 0.005
+LONGEST_S = 0.1  # of a run that goes on past a block and is still kept for its end
 
 
 @dataclass(frozen=True)
@@ -29,36 +30,61 @@ class ClippingMeter:
     clipped and then turned down is found too."""
 
     def __init__(self, rate: int, channels: int) -> None:
-        self._rate, self._done = rate, 0
+        self._rate, self._begin = rate, 0
         self._peak = np.zeros(channels)
-        self._runs: list[tuple[int, float]] = []
-        self._tail: Samples = np.zeros((channels, 0), np.float32)
+        self._runs: list[tuple[int, int, float]] = []
+        self._rest: Samples = np.zeros((channels, 0), np.float32)  # from frame `_begin` on: runs that go on, with the frame before them
 
     def push(self, x: Samples) -> None:
-        offset = self._done - self._tail.shape[1]
-        joined = np.concatenate([self._tail, x], axis=1)
-        for channel in range(joined.shape[0]):
-            self._look(joined[channel], channel, offset)
-        self._done += x.shape[1]
-        self._tail = joined[:, -(FLAT - 1) :].copy()
+        joined = np.concatenate([self._rest, x], axis=1)
+        seen = min((self._look(channel, k, is_end=False) for k, channel in enumerate(joined)), default=0)
+        self._begin += seen
+        self._rest = joined[:, seen:].copy()
 
-    def _look(self, x: NDArray[np.float32], channel: int, offset: int) -> None:
+    def _look(self, x: NDArray[np.float32], channel: int, *, is_end: bool) -> int:
+        """Note the runs of a channel; where what is not yet looked at begins."""
         peak = float(np.max(np.abs(x), initial=0.0))
         self._peak[channel] = max(self._peak[channel], peak)
         ceiling = self._peak[channel]
         if peak < ceiling * AT_CEILING or peak < LOWEST_CEILING:
-            return
-        high = np.abs(x) >= ceiling * AT_CEILING
-        run = high[2:] & high[1:-1] & high[:-2] & (np.sign(x[2:]) == np.sign(x[:-2]))
-        self._runs += [(int(i) + offset, ceiling) for i in np.flatnonzero(run)]
+            return max(len(x) - 1, 0)
+        side = np.sign(x) * (np.abs(x) >= ceiling * AT_CEILING)
+        edges = np.concatenate([[0], np.flatnonzero(np.diff(side)) + 1, [len(x)]])
+        starts, ends = edges[:-1], edges[1:]
+        if not is_end and side[-1] and len(x) - starts[-1] < LONGEST_S * self._rate:
+            starts, ends, rest = starts[:-1], ends[:-1], max(int(starts[-1]) - 1, 0)
+        else:
+            rest = len(x) - 1
+        for run in np.flatnonzero((side[starts] != 0) & (ends - starts >= FLAT)):
+            start, end = int(starts[run]), int(ends[run])
+            if _is_flat(x[max(start - 1, 0) : end + 1] * side[start], min(start, 1), end - start):
+                self._runs.append((start + self._begin, end + self._begin, ceiling))
+        return rest
 
     def result(self) -> Clipping:
+        for k, channel in enumerate(self._rest):
+            self._look(channel, k, is_end=True)
+        self._rest = self._rest[:, :0]
         ceiling = float(np.max(self._peak, initial=0.0))
-        frames = sorted(frame for frame, at in self._runs if at >= ceiling * AT_CEILING)
+        runs = sorted((start, end) for start, end, at in self._runs if at >= ceiling * AT_CEILING)
         times: list[float] = []
         last = -np.inf
-        for frame in frames:
-            if frame - last > MERGE_S * self._rate:
-                times.append(frame / self._rate)
-            last = frame
+        for start, end in runs:
+            if start - last > MERGE_S * self._rate:
+                times.append(start / self._rate)
+            last = max(last, end - FLAT)
         return Clipping(len(times), tuple(times), ceiling)
+
+
+def _is_flat(x: NDArray[np.float32], before: int, count: int) -> bool:
+    """Whether a run of `count` high samples is cut off, and not the rounded crest of a slow wave. x: the run with the sample on either side, as far as there is one; before: how
+    many stand before it.
+
+    A crest is a parabola near its top: from how far the samples beside the run lie under it follows how far those in it do, on the mean. A ceiling leaves them at one height.
+    """
+    run, beside = x[before : before + count], np.concatenate([x[:before], x[before + count :]])
+    if not len(beside):
+        return True
+    top = float(np.max(run))
+    rounded = (top - float(np.mean(beside))) * (count - 1) / (3 * (count + 1))
+    return top - float(np.mean(run)) < 0.5 * rounded
