@@ -15,6 +15,7 @@ from dubbin.core.deliver.limiter import Limiter, LimiterSettings
 from dubbin.core.measure.echo import measure_echo
 from dubbin.core.measure.hum import describe_hum, find_hum
 from dubbin.core.measure.loudness import measure_loudness
+from dubbin.core.measure.measuring import measure_recording
 from dubbin.core.measure.noise import NoiseMeter
 from dubbin.core.measure.spectrum import average_spectrum
 from dubbin.core.measure.true_peak import TruePeakMeter
@@ -219,3 +220,26 @@ def test_settings_of_a_use_do_not_matter_where_its_strength_is_nothing(plain):
     for treatment in TREATMENTS.values():
         chain = Chain(sound, [replace(use_of(treatment), strength=0.0)])
         np.testing.assert_array_equal(chain.read(0, sound.frames), plain)
+
+
+@pytest.mark.parametrize("offset", [0.005, -0.02, 0.1])
+def test_an_offset_changes_its_own_figure_and_no_other(plain, offset):
+    """Nobody hears it: least of all is it noise."""
+    before, after = (measure_recording(Sound(x, RATE)) for x in (plain, plain + np.float32(offset)))
+    assert after.dc_offset - before.dc_offset == pytest.approx(offset, abs=1e-5)
+    assert after.noise.floor_dbfs == pytest.approx(before.noise.floor_dbfs, abs=0.01)
+    assert after.noise.snr_db == pytest.approx(before.noise.snr_db, abs=0.01)
+    assert after.loudness.integrated_lufs == pytest.approx(before.loudness.integrated_lufs, abs=0.01)
+    assert after.echo.rt60_s == pytest.approx(before.echo.rt60_s, rel=0.01) and after.clicks.count == before.clicks.count
+    assert after.clipping.count == before.clipping.count and after.channel_faults == before.channel_faults
+    kinds = [[(f.kind, f.severity) for f in r.findings if f.kind != "dc-offset"] for r in (before, after)]
+    assert kinds[0] == kinds[1]
+
+
+def test_a_dead_input_with_an_offset_is_silent_and_polarity_is_told_all_the_same(plain):
+    dead = np.stack([plain[0], np.full(plain.shape[1], 0.01, np.float32)])
+    assert measure_recording(Sound(dead, RATE)).channel_faults.silent == (1,)
+    inverted = np.stack([plain[0], -plain[0]]) + np.float32(0.05)
+    assert measure_recording(Sound(inverted, RATE)).channel_faults.inverted == ((0, 1),)
+    same = np.stack([plain[0], plain[0]]) + np.array([[0.03], [-0.02]], np.float32)
+    assert measure_recording(Sound(same, RATE)).channel_faults.same == ((0, 1),)

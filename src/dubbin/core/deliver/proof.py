@@ -77,7 +77,7 @@ class FileMeter:
 
     def __init__(self, rate: int, channels: int) -> None:
         self.rate, self.channels, self.frames = rate, channels, 0
-        self._loudness, self._noise = LoudnessMeter(rate, channels), NoiseMeter(rate, channels)
+        self._loudness, self._noise = LoudnessMeter(rate, channels), NoiseMeter(rate, channels, offset_counts=True)
         self._spectrum = SpectrumMeter(rate)
         self._energy, self._folded = 0.0, 0.0
         self._step = max(1, round(PEAK_STEP_S * rate))

@@ -29,23 +29,25 @@ class Channels:
 
 
 class ChannelMeter:
-    """Streams blocks of (channels, frames)."""
+    """Streams blocks of (channels, frames). An offset is no sound: a dead input that has one is silent."""
 
     def __init__(self, channels: int) -> None:
-        self._products = np.zeros((channels, channels))
+        self._products, self._sums = np.zeros((channels, channels)), np.zeros(channels)
         self._frames = 0
 
     def push(self, x: Samples) -> None:
         if x.shape[0] > 1:
             y = x.astype(np.float64)
             self._products += y @ y.T
+            self._sums += y.sum(axis=1)
             self._frames += x.shape[1]
 
     def result(self) -> Channels:
         count = len(self._products)
         if count < 2 or not self._frames:
             return Channels()
-        power = np.diag(self._products) / self._frames
+        products = self._products / self._frames - np.outer(self._sums, self._sums) / self._frames**2
+        power = np.maximum(np.diag(products), 0.0)
         level = 10.0 * np.log10(power + 1e-20)
         if level.max() < SILENT_DBFS:
             return Channels()  # nothing anywhere: that is silence, not a missing channel
@@ -53,7 +55,7 @@ class ChannelMeter:
         silent = tuple(int(k) for k in np.flatnonzero(level < max(quiet, -120.0)))
         inverted, same = [], []
         for a, b in combinations([k for k in range(count) if k not in silent], 2):
-            alike = self._products[a, b] / np.sqrt(self._products[a, a] * self._products[b, b])
+            alike = products[a, b] / np.sqrt(power[a] * power[b])
             if alike < INVERTED:
                 inverted.append((a, b))
             elif alike > SAME and abs(level[a] - level[b]) < 0.1:

@@ -15,6 +15,7 @@ from dubbin.core.texts import tr, tr_count
 
 # What nobody minds: below these figures nothing is said.
 CLEAN_FLOOR_DB, CLEAN_SNR_DB = -72.0, 52.0
+BESIDE_DB = 1.0  # by which hum and rumble must raise a floor to be spoken of
 LOW_SNR_DB = 25.0
 CLEAN_RUMBLE_DB, STRONG_RUMBLE_DB = -56.0, -42.0
 DRY_RT60_S, LONG_RT60_S = 0.28, 0.6
@@ -112,10 +113,16 @@ def _add_rumble(report: RecordingReport, out: list[Finding]) -> None:
 
 
 def _add_noise(report: RecordingReport, out: list[Finding]) -> None:
-    floor, snr = report.noise.floor_dbfs, report.noise.snr_db
-    if floor is not None and snr is not None and floor > CLEAN_FLOOR_DB and snr < CLEAN_SNR_DB:
+    floor, snr, hiss = report.noise.floor_dbfs, report.noise.snr_db, report.noise.hiss_dbfs
+    if floor is None or snr is None:
+        return
+    text = tr("noise floor {floor} dBFS, speech {snr} dB above it")
+    if hiss is not None and hiss < floor - BESIDE_DB:  # hum and rumble have treatments of their own
+        floor, snr = hiss, snr + floor - hiss
+        text = tr("noise floor {floor} dBFS beside hum and rumble, speech {snr} dB above it")
+    if floor > CLEAN_FLOOR_DB and snr < CLEAN_SNR_DB:
         strength = int(np.clip(round(100 - (snr - 20.0) * 0.8), 70, 100))
-        text = tr("noise floor {floor} dBFS, speech {snr} dB above it").format(floor=number(floor), snr=number(snr, 0))
+        text = text.format(floor=number(floor), snr=number(snr, 0))
         severity = _graded(-snr, -40.0, -LOW_SNR_DB)
         out.append(Finding("noise", tr("Noise"), text, severity, treatment="denoise", strength=strength))
 

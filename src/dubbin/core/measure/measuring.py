@@ -14,10 +14,11 @@ from dubbin.core.measure.clicks import Clicks, find_clicks
 from dubbin.core.measure.clipping import ClippingMeter
 from dubbin.core.measure.dropouts import DropoutMeter
 from dubbin.core.measure.echo import measure_echo
-from dubbin.core.measure.findings import find_findings
-from dubbin.core.measure.hum import describe_hum, find_hum
+from dubbin.core.measure.findings import CLEAN_RUMBLE_DB, find_findings
+from dubbin.core.measure.hiss import find_hiss
+from dubbin.core.measure.hum import HumTrack, describe_hum, find_hum
 from dubbin.core.measure.loudness import LoudnessMeter
-from dubbin.core.measure.noise import NoiseMeter
+from dubbin.core.measure.noise import NoiseMeter, quiet_frames
 from dubbin.core.measure.plosives import PlosiveMeter
 from dubbin.core.measure.report import RecordingReport
 from dubbin.core.measure.saturation import Saturation, find_saturation
@@ -51,8 +52,12 @@ def measure_recording(source: Source, task: Task | None = None, *, near: Clicks 
         if clipped.count == 0:  # a hard ceiling leaves nothing to be bent
             found["saturation"] = find_saturation(source, part.part(0.8, 1.0))
 
+    track: HumTrack | None = None
+
     def hum(part: Task) -> None:
-        found["hum"] = describe_hum(find_hum(source, part))
+        nonlocal track
+        track = find_hum(source, part)
+        found["hum"] = describe_hum(track)
 
     def clicks(part: Task) -> None:
         found["clicks"] = find_clicks(source, task=part, near=near)
@@ -61,13 +66,16 @@ def measure_recording(source: Source, task: Task | None = None, *, near: Clicks 
         found["echo"] = measure_echo(source, part)
 
     side_by_side((stream, hum, clicks, echo), task)
+    noise, tone = meters.noise.result(), meters.tone.result()
+    if track is not None or (tone.rumble_dbfs is not None and tone.rumble_dbfs > CLEAN_RUMBLE_DB):
+        noise = replace(noise, hiss_dbfs=find_hiss(source, quiet_frames(meters.noise.frame_powers()), track))
     report = RecordingReport(
         source.rate,
         source.channels,
         source.frames / source.rate,
         meters.loudness.result(),
-        meters.noise.result(),
-        tone=meters.tone.result(),
+        noise,
+        tone=tone,
         dc_offset=meters.dc_offset,
         plosives=meters.plosives.result(),
         dropouts=meters.dropouts.result(),

@@ -20,17 +20,20 @@ SPEECH_BELOW_LOUD_DB = 25.0
 
 @dataclass(frozen=True)
 class Noise:
-    """floor_dbfs: mean power of the quiet frames; snr_db: speech power, less the noise in it, above that."""
+    """floor_dbfs: mean power of the quiet frames; snr_db: speech power, less the noise in it, above that; hiss_dbfs: what of the floor is neither hum nor rumble,
+    where one of them is loud (hiss.py)."""
 
     floor_dbfs: float | None
     snr_db: float | None
+    hiss_dbfs: float | None = None
 
 
 class NoiseMeter:
-    """Streams blocks; levels are RMS over 50 ms, of the loudest channel."""
+    """Streams blocks; levels are RMS over 50 ms, of the loudest channel. offset_counts: whether the mean of a frame is part of its level, as in a plain RMS meter;
+    nobody hears it, and an offset of half a percent would pass for a floor of -46 dBFS."""
 
-    def __init__(self, rate: int, channels: int) -> None:
-        self._frame = max(1, round(rate * FRAME_S))
+    def __init__(self, rate: int, channels: int, *, offset_counts: bool = False) -> None:
+        self._frame, self._offset_counts = max(1, round(rate * FRAME_S)), offset_counts
         self._rest: Samples = np.zeros((channels, 0), np.float32)
         self._powers: list[NDArray[np.float64]] = []
 
@@ -40,6 +43,8 @@ class NoiseMeter:
         if whole:
             shaped = x[:, :whole].reshape(x.shape[0], -1, self._frame)
             power = np.einsum("cfn,cfn->cf", shaped, shaped, dtype=np.float64) / self._frame
+            if not self._offset_counts:
+                power = np.maximum(power - np.mean(shaped, axis=2, dtype=np.float64) ** 2, 0.0)
             self._powers.append(power.max(axis=0))
         self._rest = x[:, whole:].copy()
 
@@ -51,14 +56,24 @@ class NoiseMeter:
         return noise_from_powers(self.frame_powers())
 
 
+def quiet_frames(power: NDArray[np.float64]) -> NDArray[np.bool_]:
+    """Which of some 50 ms frames tell the noise floor, by their mean squares."""
+    holds = power > 10.0 ** (DIGITAL_SILENCE_DB / 10.0)
+    if not holds.any():
+        return holds
+    levels = np.full(len(power), np.inf)
+    levels[holds] = 10.0 * np.log10(power[holds])
+    quiet: NDArray[np.bool_] = levels <= np.quantile(levels[holds], QUIET_SHARE / 2) + QUIET_SPREAD_DB
+    return quiet
+
+
 def noise_from_powers(power: NDArray[np.float64]) -> Noise:
     """Floor and SNR from the mean squares of 50 ms frames."""
     power = power[power > 10.0 ** (DIGITAL_SILENCE_DB / 10.0)]
     if not power.size:
         return Noise(None, None)
     levels = 10.0 * np.log10(power)
-    anchor = np.quantile(levels, QUIET_SHARE / 2)
-    floor = float(np.mean(power[levels <= anchor + QUIET_SPREAD_DB]))
+    floor = float(np.mean(power[quiet_frames(power)]))
     floor_db = power_to_db(floor)
     loud = np.quantile(levels, 0.98)
     speech = power[(levels > floor_db + SPEECH_ABOVE_FLOOR_DB) & (levels > loud - SPEECH_BELOW_LOUD_DB)]

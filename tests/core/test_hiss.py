@@ -1,0 +1,104 @@
+"""Hum and rumble are not taken for noise: what a denoiser is asked for is what is left beside them."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from dubbin.core.measure.hiss import FEWEST, find_hiss
+from dubbin.core.measure.hum import find_hum
+from dubbin.core.measure.measuring import measure_recording
+from dubbin.core.measure.noise import FRAME_S, NoiseMeter, quiet_frames
+from dubbin.core.measure.report import RecordingReport
+from dubbin.core.sound.source import Sound
+from tests.conftest import RATE, noise, rms_db
+
+
+@pytest.fixture(scope="module")
+def voice(speech) -> np.ndarray:
+    """A voice in silence, (frames,)."""
+    return (0.2 * speech / np.abs(speech).max()).astype(np.float32)
+
+
+def hummed(count: int, mains_hz: float, level_dbfs: float) -> np.ndarray:
+    t = np.arange(count) / RATE
+    x = sum(np.sin(2 * np.pi * mains_hz * k * t + k) / k for k in range(1, 8))
+    return 10 ** ((level_dbfs - rms_db(x)) / 20) * x
+
+
+def rumbling(count: int, level_dbfs: float) -> np.ndarray:
+    """Noise below 60 Hz and nothing above."""
+    X = np.fft.rfft(noise(count / RATE + 1, 0.0, 4)[:count])
+    X[np.fft.rfftfreq(count, 1 / RATE) > 60.0] = 0.0
+    x = np.fft.irfft(X, count)
+    return 10 ** ((level_dbfs - rms_db(x)) / 20) * x
+
+
+def report(x: np.ndarray) -> RecordingReport:
+    return measure_recording(Sound(np.atleast_2d(x).astype(np.float32), RATE))
+
+
+def found(measured: RecordingReport, kind: str):
+    return next((f for f in measured.findings if f.kind == kind), None)
+
+
+@pytest.mark.parametrize("mains_hz", [50.03, 59.95])
+@pytest.mark.parametrize("level", [-60.0, -45.0, -32.0])
+class TestHum:
+    def test_a_clean_voice_that_hums_asks_for_no_denoiser(self, voice, mains_hz, level):
+        measured = report(voice + noise(20, -84, 1)[: len(voice)] + hummed(len(voice), mains_hz, level))
+        assert found(measured, "hum") is not None and found(measured, "noise") is None
+        assert measured.noise.floor_dbfs == pytest.approx(level, abs=2.5), "the floor is that of all that is heard"
+        assert measured.noise.hiss_dbfs == pytest.approx(-84, abs=3.0)
+
+    def test_beside_a_hum_noise_is_told_as_it_is_without(self, voice, mains_hz, level):
+        x = voice + noise(20, -62, 1)[: len(voice)]
+        plain, measured = found(report(x), "noise"), report(x + hummed(len(voice), mains_hz, level))
+        assert measured.noise.hiss_dbfs == pytest.approx(-62, abs=1.0)
+        beside = found(measured, "noise")
+        assert beside.severity is plain.severity and beside.strength == pytest.approx(plain.strength, abs=5)
+        assert "beside hum and rumble" in beside.text and "beside" not in plain.text
+
+
+@pytest.mark.parametrize("level", [-50.0, -38.0])
+def test_a_clean_voice_over_rumble_asks_for_no_denoiser(voice, level):
+    measured = report(voice + noise(20, -82, 1)[: len(voice)] + rumbling(len(voice), level))
+    assert found(measured, "rumble") is not None and found(measured, "noise") is None
+    assert measured.noise.hiss_dbfs == pytest.approx(-82, abs=2.0)
+
+
+def test_where_nothing_hums_or_rumbles_the_floor_is_all_there_is(voice):
+    measured = report(voice + noise(20, -55, 1)[: len(voice)])
+    assert measured.noise.hiss_dbfs is None and "noise floor −54" in found(measured, "noise").text
+
+
+def test_the_louder_channel_tells(voice):
+    hum = hummed(len(voice), 50.0, -45.0)
+    both = np.stack([voice + noise(20, -80, 1)[: len(voice)] + hum, voice + noise(20, -58, 2)[: len(voice)] + hum])
+    assert report(both).noise.hiss_dbfs == pytest.approx(-58, abs=1.0)
+    assert report(both[::-1]).noise.hiss_dbfs == pytest.approx(report(both).noise.hiss_dbfs, abs=0.01)
+
+
+def test_softer_by_six_decibels_it_reads_six_less(voice):
+    x = voice + noise(20, -58, 1)[: len(voice)] + hummed(len(voice), 50.0, -40.0)
+    assert report(0.5 * x).noise.hiss_dbfs == pytest.approx(report(x).noise.hiss_dbfs - 6.02, abs=0.2)
+
+
+def test_too_little_quiet_tells_nothing():
+    x = noise(3, -50)
+    quiet = np.zeros(round(3 / FRAME_S), bool)
+    quiet[: 2 * FEWEST : 2] = True  # never two frames in a row
+    assert find_hiss(Sound(x[None], RATE), quiet, None) is None
+    assert find_hiss(Sound(x[None], RATE), np.zeros(0, bool), None) is None
+    quiet[: FEWEST + 1] = True
+    assert find_hiss(Sound(x[None], RATE), quiet, None) == pytest.approx(-50, abs=1.0)
+
+
+def test_quiet_frames_are_those_that_tell_the_floor(voice):
+    x = voice + noise(20, -60, 1)[: len(voice)]
+    meter = NoiseMeter(RATE, 1)
+    meter.push(x[None])
+    power = meter.frame_powers()
+    assert 10 * np.log10(np.mean(power[quiet_frames(power)])) == pytest.approx(meter.result().floor_dbfs)
+    assert not quiet_frames(np.zeros(5)).any() and quiet_frames(np.array([0.0, 1e-3, 0.0])).tolist() == [False, True, False]
+    assert find_hum(Sound(x[None], RATE)) is None
