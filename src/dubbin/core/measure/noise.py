@@ -58,7 +58,7 @@ class NoiseMeter:
 
 def quiet_frames(power: NDArray[np.float64]) -> NDArray[np.bool_]:
     """Which of some 50 ms frames tell the noise floor, by their mean squares."""
-    holds = power > 10.0 ** (DIGITAL_SILENCE_DB / 10.0)
+    holds: NDArray[np.bool_] = power > 10.0 ** (DIGITAL_SILENCE_DB / 10.0)
     if not holds.any():
         return holds
     levels = np.full(len(power), np.inf)
