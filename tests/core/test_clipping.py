@@ -8,6 +8,7 @@ import soxr
 from hypothesis import given
 from hypothesis import strategies as st
 
+from dubbin.core.measure.clicks import Clicks
 from dubbin.core.measure.clipping import Clipping, ClippingMeter
 from dubbin.core.measure.measuring import measure_recording
 from dubbin.core.sound.source import Sound
@@ -88,3 +89,25 @@ def test_blocks_of_any_size_find_the_same(sizes, ceiling, seed):
     x = np.clip(x / np.abs(x).max(), -ceiling, ceiling)
     x[:50] = ceiling  # so that the ceiling is known from the beginning
     assert clipping(x, blocks=tuple(sizes)) == clipping(x)
+
+
+@pytest.mark.parametrize("share", [0.7, 0.4])
+def test_corners_of_crests_that_were_cut_off_are_no_clicks_and_clicks_are(speech, share):
+    voice = speech / np.abs(speech).max()
+    x = np.clip(voice, -share, share) + noise(20, -84, 1)[: len(voice)]
+    report = measure_recording(Sound(x.astype(F32)[None], RATE))
+    assert report.clipping.count > 20 and report.clicks.count <= 3 and all(f.kind != "clicks" for f in report.findings)
+    places = (np.flatnonzero(np.convolve(np.abs(voice) < 0.02, np.ones(9600), "same") > 9599)[::4800])[:12]
+    with_clicks = x.copy()
+    with_clicks[places] += 0.3
+    assert measure_recording(Sound(with_clicks.astype(F32)[None], RATE)).clicks.count >= 0.8 * len(places) > 5
+
+
+def test_clicks_are_kept_where_they_lie_away_from_what_was_cut_off():
+    clicks = Clicks((((1000, 1010), (5000, 5004)), ((2000, 2001),)), RATE)
+    assert clicks.away_from([]) == clicks
+    assert clicks.away_from([(890, 903)]).spans == (((1000, 1010), (5000, 5004)), ((2000, 2001),)), (
+        "the clicks begin 97 frames later, a little more than 2 ms"
+    )
+    assert clicks.away_from([(900, 910), (2090, 2100)]).spans == (((5000, 5004),), ())
+    assert clicks.away_from([(10, 6000), (4000, 4001)]).spans == ((), ()), "a long run reaches past a later one"

@@ -132,6 +132,17 @@ def test_a_report_is_no_answer_to_another_question(uses):
     np.testing.assert_array_equal(told.read(0, source.frames), plain.read(0, source.frames))
 
 
+def test_where_crests_are_cut_off_a_report_holds_fewer_clicks_than_are_found():
+    x = clicked_line()[: 15 * RATE]
+    ceiling = 0.6 * float(np.quantile(np.abs(x), 0.999))
+    source = Sound(np.clip(x, -ceiling, ceiling)[None], RATE)
+    report, use = measure_recording(source), Use(TREATMENTS["declick"], TREATMENTS["declick"].settings_type())
+    assert report.clipping.count > 10 and report.clicks.count < find_clicks(source).count
+    plain, told = (Chain(source, [use], name, MemoryTileCache()) for name in ("plain", "told"))
+    told.prepare(Task(), report)
+    np.testing.assert_array_equal(told.read(0, source.frames), plain.read(0, source.frames))
+
+
 @pytest.mark.parametrize("apart_s", [0.004, 0.009, 0.02])
 def test_clicks_that_stand_close_together_do_not_hide_one_another(apart_s):
     (line,) = clean_lines()[10:11]

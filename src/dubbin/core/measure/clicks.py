@@ -38,6 +38,7 @@ BRIDGE_S = 0.0002  # gaps in a click's error that don't end it
 GRAIN = 8  # frames for which the surroundings are known once (`click_kernels`)
 SAME_S = 0.003  # two findings closer than this are the same click
 PAD_S = 0.0002  # on both sides of what was found
+CORNER_S = 0.002  # of a crest that was cut off, on both sides
 
 
 @dataclass(frozen=True)
@@ -71,6 +72,18 @@ class Clicks:
             return k < len(known) and bool(known[k] <= (span[0] + near) / self.rate)
 
         return Clicks(tuple(tuple(filter(is_known, channel)) for channel in later.spans), later.rate)
+
+    def away_from(self, runs: Sequence[tuple[int, int]]) -> Clicks:
+        """Those that do not lie at runs of frames (start, end), in order, at which crests were cut off: a corner of a crest is no click."""
+        starts, ends = (np.array([run[side] for run in runs]) for side in (0, 1))
+        ends = np.maximum.accumulate(ends) if len(ends) else ends
+        reach = round(CORNER_S * self.rate)
+
+        def is_away(span: tuple[int, int]) -> bool:
+            k = int(np.searchsorted(starts, span[1] + reach)) - 1
+            return k < 0 or bool(ends[k] < span[0] - reach)
+
+        return Clicks(tuple(tuple(filter(is_away, channel)) for channel in self.spans), self.rate)
 
 
 def find_clicks(source: Source, sensitivity: float = 1.0, task: Task | None = None, *, near: Clicks | None = None) -> Clicks:

@@ -32,7 +32,7 @@ class ClippingMeter:
     def __init__(self, rate: int, channels: int) -> None:
         self._rate, self._begin = rate, 0
         self._peak = np.zeros(channels)
-        self._runs: list[tuple[int, int, float]] = []
+        self._runs: list[tuple[int, int, bool, float]] = []  # start, end, whether it is cut off for sure, and the ceiling so far
         self._rest: Samples = np.zeros((channels, 0), np.float32)  # from frame `_begin` on: runs that go on, with the frame before them
 
     def push(self, x: Samples) -> None:
@@ -55,21 +55,30 @@ class ClippingMeter:
             starts, ends, rest = starts[:-1], ends[:-1], max(int(starts[-1]) - 1, 0)
         else:
             rest = len(x) - 1
-        for run in np.flatnonzero((side[starts] != 0) & (ends - starts >= FLAT)):
+        for run in np.flatnonzero(side[starts]):
             start, end = int(starts[run]), int(ends[run])
-            if _is_flat(x[max(start - 1, 0) : end + 1] * side[start], min(start, 1), end - start):
-                self._runs.append((start + self._begin, end + self._begin, ceiling))
+            is_sure = end - start >= FLAT and _is_flat(x[max(start - 1, 0) : end + 1] * side[start], min(start, 1), end - start)
+            self._runs.append((start + self._begin, end + self._begin, is_sure, ceiling))
         return rest
 
-    def result(self) -> Clipping:
+    def _runs_at(self, ceiling: float) -> list[tuple[int, int, bool]]:
         for k, channel in enumerate(self._rest):
             self._look(channel, k, is_end=True)
+        self._begin += self._rest.shape[1]
         self._rest = self._rest[:, :0]
+        return sorted((start, end, is_sure) for start, end, is_sure, at in self._runs if at >= ceiling * AT_CEILING)
+
+    def runs(self) -> list[tuple[int, int]]:
+        """Frames (start, end) of all runs at the ceiling, of one sample or more, of all channels together and in order: where crests are cut off at all, these are."""
+        return [(start, end) for start, end, _ in self._runs_at(float(np.max(self._peak, initial=0.0)))]
+
+    def result(self) -> Clipping:
         ceiling = float(np.max(self._peak, initial=0.0))
-        runs = sorted((start, end) for start, end, at in self._runs if at >= ceiling * AT_CEILING)
         times: list[float] = []
         last = -np.inf
-        for start, end in runs:
+        for start, end, is_sure in self._runs_at(ceiling):
+            if not is_sure:
+                continue
             if start - last > MERGE_S * self._rate:
                 times.append(start / self._rate)
             last = max(last, end - FLAT)

@@ -14,7 +14,7 @@ from dubbin.core.measure.clicks import Clicks, find_clicks
 from dubbin.core.measure.clipping import ClippingMeter
 from dubbin.core.measure.dropouts import DropoutMeter
 from dubbin.core.measure.echo import measure_echo
-from dubbin.core.measure.findings import CLEAN_RUMBLE_DB, find_findings
+from dubbin.core.measure.findings import CLEAN_RUMBLE_DB, FEWEST_CLIPPED, find_findings
 from dubbin.core.measure.hiss import find_hiss
 from dubbin.core.measure.hum import HumTrack, describe_hum, find_hum
 from dubbin.core.measure.loudness import LoudnessMeter
@@ -66,6 +66,8 @@ def measure_recording(source: Source, task: Task | None = None, *, near: Clicks 
         found["echo"] = measure_echo(source, part)
 
     side_by_side((stream, hum, clicks, echo), task)
+    if found["clipping"].count >= FEWEST_CLIPPED:
+        found["clicks"] = found["clicks"].away_from(meters.clipping.runs())
     noise, tone = meters.noise.result(), meters.tone.result()
     if track is not None or (tone.rumble_dbfs is not None and tone.rumble_dbfs > CLEAN_RUMBLE_DB):
         noise = replace(noise, hiss_dbfs=find_hiss(source, quiet_frames(meters.noise.frame_powers()), track))

@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 
 from dubbin.core.jobs import Task
 from dubbin.core.measure.clicks import Clicks, bridged, find_clicks
+from dubbin.core.measure.findings import FEWEST_CLIPPED
 from dubbin.core.measure.interpolation import FREE, drawn, uncovered
 from dubbin.core.measure.report import RecordingReport
 from dubbin.core.sound.source import Samples, Source
@@ -57,7 +58,8 @@ class Declick(Treatment):
 
     def measured(self, report: RecordingReport, settings: DeclickSettings) -> Clicks | None:
         """Measuring looks with the usual sensitivity."""
-        return report.clicks if settings.sensitivity == 1.0 else None
+        # Where crests are cut off, those of the report are less than what is found.
+        return report.clicks if settings.sensitivity == 1.0 and report.clipping.count < FEWEST_CLIPPED else None
 
     def is_idle(self, findings: Clicks) -> bool:
         return not any(findings.spans)
