@@ -61,6 +61,9 @@ def rows(folder: Path | None) -> list[Row]:
     for snr_db in (5, 15):
         methods = {"Dubbin, denoise": treated("denoise"), **runtime}
         out += compare(f"noise at {snr_db} dB", degraded.noisy(found, snr_db), methods, ("PESQ", "STOI", "DNSMOS"))
+    alone = {"hum": degraded.humming(found), "rumble": degraded.rumbling(found), "clipping by 6 dB": degraded.clipped(found)}
+    for fault, pairs in alone.items():  # what it is not taken for shows, too
+        out += compare(f"{fault} and nothing else", pairs, {"Dubbin, as suggested": suggested}, ("PESQ", "SI-SDR"))
     methods = {"Dubbin, as suggested": suggested, "Dubbin, all six": treated(*(t.name for t in REPAIRS)), **runtime}
     return out + compare("room, fan, hum and clicks at once", everything(found), methods, ("PESQ", "STOI", "DNSMOS"))
 

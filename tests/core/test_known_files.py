@@ -167,3 +167,15 @@ def test_of_a_short_file_every_byte_counts(tmp_path_factory, data):
             changed[k] ^= 1
             assert sample_of(a_file(folder / "b", bytes(changed))) != first
     assert sample_of(a_file(folder / "c", data)) == first
+
+
+def test_what_another_program_takes_away_meanwhile_is_no_trouble(tmp_path, monkeypatch):
+    monkeypatch.setattr(known_files, "MOST", 3)
+    files = KnownFiles(tmp_path / "files")
+    paths = [a_file(tmp_path / f"{k}.wav") for k in range(4)]
+    for path in paths[:3]:
+        files.put(path, STANDING, known(path))
+    real = os.listdir
+    monkeypatch.setattr(os, "listdir", lambda folder: [*real(folder), "gone.json"])
+    files.put(paths[3], STANDING, known(paths[3]))
+    assert files.get(paths[3], STANDING) is not None and len(real(tmp_path / "files")) == 2

@@ -69,10 +69,15 @@ class KnownFiles:
         return self.folder / f"{name}.json"
 
     def _make_room(self) -> None:
-        kept = [(entry.stat().st_mtime, entry.path) for entry in os.scandir(self.folder)]
-        if len(kept) >= MOST:
-            for _, old in sorted(kept)[: len(kept) - MOST // 2]:
-                os.unlink(old)
+        places = [self.folder / name for name in os.listdir(self.folder)]
+        if len(places) < MOST:
+            return
+        kept = []
+        for place in places:
+            with suppress(FileNotFoundError):  # another program makes room too
+                kept.append((place.stat().st_mtime, place))
+        for _, old in sorted(kept)[: -(MOST // 2)]:
+            old.unlink(missing_ok=True)
 
 
 def sample_of(path: Path) -> str:
