@@ -11,6 +11,7 @@ from dubbin.core.mix.card_entry import Entry
 from dubbin.core.mix.card_plan import PlanKey, PlanLine
 from dubbin.core.texts import tr, tr_count
 from dubbin.window.parts.card import label, set_kind
+from dubbin.window.parts.elided_button import ElidedButton
 from dubbin.window.parts.layouts import clear_layout
 from dubbin.window.parts.switch import Switch
 from dubbin.window.parts.theme import Theme
@@ -77,7 +78,7 @@ class EntryRow(QWidget):
         row.addWidget(self.switch, 0, Qt.AlignmentFlag.AlignTop)
         column = QVBoxLayout()
         column.setSpacing(0)
-        self.play = QPushButton(entry.title)
+        self.play = ElidedButton(entry.title)
         self.play.setProperty("kind", "line")
         self.play.setToolTip(tr("{title}\nPlays it before and after.").format(title=entry.title))
         self.play.clicked.connect(on_play)
