@@ -111,3 +111,11 @@ def test_clicks_are_kept_where_they_lie_away_from_what_was_cut_off():
     )
     assert clicks.away_from([(900, 910), (2090, 2100)]).spans == (((5000, 5004),), ())
     assert clicks.away_from([(10, 6000), (4000, 4001)]).spans == ((), ()), "a long run reaches past a later one"
+
+
+def test_of_a_square_wave_no_more_is_kept_than_of_a_voice():
+    x = np.tile([0.9, 0.9, -0.9, -0.9, -0.9, 0.9], 4 * RATE // 6)  # runs of two and three, side by side
+    meter = ClippingMeter(RATE, 1)
+    for start in range(0, len(x), RATE // 2):
+        meter.push(x[None, start : start + RATE // 2].astype(F32))
+    assert len(meter.runs()) <= 8 and meter.result().count == 1

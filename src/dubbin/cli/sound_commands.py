@@ -5,6 +5,7 @@ from __future__ import annotations
 import sys
 import time
 from argparse import Namespace
+from collections.abc import Collection
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
@@ -166,11 +167,7 @@ def clean(args: Namespace, folders: Folders) -> int:
         wanted[hidden.treatment.name] = None
         chain = Chain(copy, uses, name, tile_cache)
         chain.prepare(task.part(0.62, 0.8))
-    for name in sorted({name for name, _, _ in args.set or ()} - set(wanted)):
-        print(
-            tr("dubbin: {name} is not applied, so that its settings do nothing; --treat {name} applies it.").format(name=name),
-            file=sys.stderr,
-        )
+    _tell_idle_settings(args, wanted)
     guards = [stage.guard() for stage in chain.stages]
     # Without a strength of the person's own a treatment goes no further than the voice allows.
     held = [
@@ -210,6 +207,14 @@ def clean(args: Namespace, folders: Folders) -> int:
                 )
             )
     return 0
+
+
+def _tell_idle_settings(args: Namespace, applied: Collection[str]) -> None:
+    for name in sorted({name for name, _, _ in args.set or ()} - set(applied)):
+        print(
+            tr("dubbin: {name} is not applied, so that its settings do nothing; --treat {name} applies it.").format(name=name),
+            file=sys.stderr,
+        )
 
 
 def _use(treatment: Treatment, args: Namespace, strength: float) -> Use:

@@ -32,8 +32,8 @@ from dubbin.core.sound.source import Source, blocks
 from dubbin.core.sound.writing import check_folder, check_output, scratch_folder, shortened
 from dubbin.core.texts import tr
 
-# The limiter aims below the ceiling by what its readings, dither and rounding may differ; a codec moves peaks by more.
 LONGEST_NAME = 150  # bytes; a disk takes 255, of which target, format and what goes with a master take their part
+# The limiter aims below the ceiling by what its readings, dither and rounding may differ; a codec moves peaks by more.
 HEADROOM_DB, LOSSY_HEADROOM_DB = 0.1, 0.8
 LOUDNESS_ERROR_LU = 0.08
 CODEC_TRIES = 5

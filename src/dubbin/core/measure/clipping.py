@@ -13,7 +13,10 @@ FLAT = 3  # samples in a row at the ceiling; two can happen by chance at a round
 AT_CEILING = 0.9985
 LOWEST_CEILING = 0.05  # below, nothing is called clipped
 MERGE_S = 0.005
+JOIN_S = 0.001  # runs that lie so close are one
 LONGEST_S = 0.1  # of a run that goes on past a block and is still kept for its end
+
+Spans = NDArray[np.int64]  # (n, 2): start and end, in frames
 
 
 @dataclass(frozen=True)
@@ -32,7 +35,9 @@ class ClippingMeter:
     def __init__(self, rate: int, channels: int) -> None:
         self._rate, self._begin = rate, 0
         self._peak = np.zeros(channels)
-        self._runs: list[tuple[int, int, bool, float]] = []  # start, end, whether it is cut off for sure, and the ceiling so far
+        # (ceiling so far, frames (start, end) of runs): of those that are cut off for sure, and of all
+        self._sure: list[tuple[float, Spans]] = []
+        self._all: list[tuple[float, Spans]] = []
         self._rest: Samples = np.zeros((channels, 0), np.float32)  # from frame `_begin` on: runs that go on, with the frame before them
 
     def push(self, x: Samples) -> None:
@@ -55,45 +60,64 @@ class ClippingMeter:
             starts, ends, rest = starts[:-1], ends[:-1], max(int(starts[-1]) - 1, 0)
         else:
             rest = len(x) - 1
-        for run in np.flatnonzero(side[starts]):
-            start, end = int(starts[run]), int(ends[run])
-            is_sure = end - start >= FLAT and _is_flat(x[max(start - 1, 0) : end + 1] * side[start], min(start, 1), end - start)
-            self._runs.append((start + self._begin, end + self._begin, is_sure, ceiling))
+        at = side[starts] != 0
+        spans = np.stack([starts[at], ends[at]], axis=1)
+        sure = spans[spans[:, 1] - spans[:, 0] >= FLAT]
+        sure = sure[_are_flat(x, sure)]
+        near = round(JOIN_S * self._rate)
+        self._all.append((ceiling, _joined(spans, near) + self._begin))
+        self._sure.append((ceiling, _joined(sure, near) + self._begin))
         return rest
 
-    def _runs_at(self, ceiling: float) -> list[tuple[int, int, bool]]:
+    def _finish(self) -> float:
+        """Look at what goes on to the end; the ceiling."""
         for k, channel in enumerate(self._rest):
             self._look(channel, k, is_end=True)
         self._begin += self._rest.shape[1]
         self._rest = self._rest[:, :0]
-        return sorted((start, end, is_sure) for start, end, is_sure, at in self._runs if at >= ceiling * AT_CEILING)
+        return float(np.max(self._peak, initial=0.0))
 
     def runs(self) -> list[tuple[int, int]]:
         """Frames (start, end) of all runs at the ceiling, of one sample or more, of all channels together and in order: where crests are cut off at all, these are."""
-        return [(start, end) for start, end, _ in self._runs_at(float(np.max(self._peak, initial=0.0)))]
+        return _at(self._finish(), self._all)
 
     def result(self) -> Clipping:
-        ceiling = float(np.max(self._peak, initial=0.0))
+        ceiling = self._finish()
         times: list[float] = []
         last = -np.inf
-        for start, end, is_sure in self._runs_at(ceiling):
-            if not is_sure:
-                continue
+        for start, end in _at(ceiling, self._sure):
             if start - last > MERGE_S * self._rate:
                 times.append(start / self._rate)
             last = max(last, end - FLAT)
         return Clipping(len(times), tuple(times), ceiling)
 
 
-def _is_flat(x: NDArray[np.float32], before: int, count: int) -> bool:
-    """Whether a run of `count` high samples is cut off, and not the rounded crest of a slow wave. x: the run with the sample on either side, as far as there is one; before: how
-    many stand before it.
+def _at(ceiling: float, found: list[tuple[float, Spans]]) -> list[tuple[int, int]]:
+    return sorted((int(a), int(b)) for at, spans in found if at >= ceiling * AT_CEILING for a, b in spans)
+
+
+def _joined(spans: Spans, near: int) -> Spans:
+    """Spans in order with those made one that lie no further apart than `near` frames: of a square wave of an hour there are not more than of a voice."""
+    if not len(spans):
+        return spans
+    parts = np.flatnonzero(spans[1:, 0] - spans[:-1, 1] > near)
+    return np.stack([spans[np.concatenate([[0], parts + 1]), 0], spans[np.concatenate([parts, [len(spans) - 1]]), 1]], axis=1)
+
+
+def _are_flat(x: NDArray[np.float32], runs: Spans) -> NDArray[np.bool_]:
+    """Which runs of high samples (start, end) are cut off, and not the rounded crests of a slow wave.
 
     A crest is a parabola near its top: from how far the samples beside the run lie under it follows how far those in it do, on the mean. A ceiling leaves them at one height.
     """
-    run, beside = x[before : before + count], np.concatenate([x[:before], x[before + count :]])
-    if not len(beside):
-        return True
-    top = float(np.max(run))
-    rounded = (top - float(np.mean(beside))) * (count - 1) / (3 * (count + 1))
-    return top - float(np.mean(run)) < 0.5 * rounded
+    if not len(runs):
+        return np.zeros(0, np.bool_)
+    start, end = runs[:, 0], runs[:, 1]
+    count, side = end - start, np.sign(x[start]).astype(np.float64)
+    height = np.append(np.abs(x).astype(np.float64), 0.0)
+    top, mean = np.maximum.reduceat(height, runs.ravel())[::2], np.add.reduceat(height, runs.ravel())[::2] / count
+    has_left, has_right = start > 0, end < len(x)
+    beside = has_left * side * x[start - 1] + has_right * side * x[np.minimum(end, len(x) - 1)]
+    known = has_left + has_right.astype(np.int64)
+    rounded = (top - beside / np.maximum(known, 1)) * (count - 1) / (3 * (count + 1))
+    flat: NDArray[np.bool_] = (known == 0) | (top - mean < 0.5 * rounded)
+    return flat
