@@ -449,6 +449,28 @@ def test_what_is_out_of_sight_is_laid_out_in_the_turns_that_follow(edit, qtbot, 
     assert len(view._column.laid) == whole and view.verticalScrollBar().value() > view.viewport().height()
 
 
+def test_the_page_of_words_stays_where_it_was_scrolled_to_whatever_changes(edit, monkeypatch):
+    lane, view = edit.session.episode.lanes[0], edit.words_pane.words
+    words = tuple(Word(f"word{k}.", k * RATE // 4, k * RATE // 4 + RATE // 8) for k in range(900))
+    monkeypatch.setattr(words_view, "PAINT_BUDGET_S", 0.0)  # no more than is seen is laid out at once
+    edit.session.do(set_transcript(edit.session.episode, Transcript(lane.id, words)))
+    view._lay_out()
+    bar = view.verticalScrollBar()
+    bar.setValue(place := bar.maximum() // 2)
+    assert place > 2 * view.viewport().height()
+    changes = (
+        lambda: edit.session.do(cut_stretch(edit.session.episode, 220 * RATE, 221 * RATE)),
+        lambda: edit.session.do(correct_word(edit.session.episode, lane.id, 890, "other.")),
+        edit.session.document.undo,
+        lambda: edit.theme.set_night(True),
+        lambda: edit.theme.set_night(False),
+    )
+    for change in changes:
+        change()
+        view.grab()
+        assert bar.value() == place
+
+
 def test_words_that_become_fewer_before_all_were_laid_out_are_laid_out_anew(edit, monkeypatch):
     lane = edit.session.episode.lanes[0]
     words = tuple(Word(f"word{k}.", k * RATE // 4, k * RATE // 4 + RATE // 8) for k in range(1500))

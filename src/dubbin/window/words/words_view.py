@@ -119,7 +119,8 @@ class WordsView(QAbstractScrollArea):
         if shown != self._shown:
             self._shown = shown
             self._column = Column(table, paragraphs(table, episode, program))
-            self._set_range()  # of no words none is laid out
+            if self._column.is_whole:
+                self._set_range()  # of no words none is laid out; of others the range is set where they are, or the page would go to its top
 
     def _set_range(self) -> None:
         bar, port = self.verticalScrollBar(), self.viewport()
