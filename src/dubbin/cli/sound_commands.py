@@ -82,11 +82,7 @@ def _print_report(path: Path, report: RecordingReport, remarks: tuple[str, ...])
             peak=figure(loudness.true_peak_dbtp, "dBTP"),
         )
     )
-    print(
-        tr("  noise      floor {floor}, speech {speech} above it").format(
-            floor=figure(noise.floor_dbfs, "dBFS"), speech=figure(noise.snr_db, "dB")
-        )
-    )
+    print(tr("  noise      floor {floor}, speech {speech} above it").format(floor=noise.floor_text, speech=figure(noise.snr_db, "dB")))
     for finding in report.findings:
         answer = f" → {finding.treatment} {finding.strength} %" if finding.treatment else ""
         print(f"  {tr(finding.severity.value):9}  {finding.title}: {finding.text}{_first_places(finding)}{answer}")

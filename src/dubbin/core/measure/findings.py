@@ -168,6 +168,7 @@ def _add_untreated(report: RecordingReport, out: list[Finding]) -> None:
         severity = _graded(-limit, -12000.0, -5000.0)
         out.append(Finding("bandwidth", tr("Narrow band"), text, severity))
     sharp = report.tone.sibilance_excess_db
-    if sharp is not None and sharp > USUAL_SIBILANCE_DB and report.noise.snr_db is not None:
+    is_speech = report.noise.snr_db is not None or report.noise.gated
+    if sharp is not None and sharp > USUAL_SIBILANCE_DB and is_speech:
         text = tr("s-sounds {sharp} dB sharper than usual: for the Voice step").format(sharp=number(sharp))
         out.append(Finding("sibilance", tr("Sibilance"), text, _graded(sharp, 4.0, SHARP_DB)))

@@ -6,6 +6,7 @@ from dataclasses import replace
 from typing import Any, Protocol
 
 import numpy as np
+from numpy.typing import NDArray
 
 from dubbin.core.jobs import Task, side_by_side
 from dubbin.core.measure.bandwidth import BandwidthMeter
@@ -15,10 +16,11 @@ from dubbin.core.measure.clipping import ClippingMeter
 from dubbin.core.measure.dropouts import DropoutMeter
 from dubbin.core.measure.echo import measure_echo
 from dubbin.core.measure.findings import CLEAN_RUMBLE_DB, FEWEST_CLIPPED, find_findings
+from dubbin.core.measure.gated import is_gated, tells_floor
 from dubbin.core.measure.hiss import find_hiss
 from dubbin.core.measure.hum import HumTrack, describe_hum, find_hum
 from dubbin.core.measure.loudness import LoudnessMeter
-from dubbin.core.measure.noise import NoiseMeter, quiet_frames
+from dubbin.core.measure.noise import Noise, NoiseMeter, noise_from_powers, quiet_frames
 from dubbin.core.measure.plosives import PlosiveMeter
 from dubbin.core.measure.report import RecordingReport
 from dubbin.core.measure.saturation import Saturation, find_saturation
@@ -68,9 +70,9 @@ def measure_recording(source: Source, task: Task | None = None, *, near: Clicks 
     side_by_side((stream, hum, clicks, echo), task)
     if found["clipping"].count >= FEWEST_CLIPPED:
         found["clicks"] = found["clicks"].away_from(meters.clipping.runs())
-    noise, tone = meters.noise.result(), meters.tone.result()
-    if track is not None or (tone.rumble_dbfs is not None and tone.rumble_dbfs > CLEAN_RUMBLE_DB):
-        noise = replace(noise, hiss_dbfs=find_hiss(source, quiet_frames(meters.noise.frame_powers()), track))
+    tone = meters.tone.result()
+    beside = track is not None or (tone.rumble_dbfs is not None and tone.rumble_dbfs > CLEAN_RUMBLE_DB)
+    noise = _noise(source, meters.noise.frame_powers(), track, beside=beside)
     report = RecordingReport(
         source.rate,
         source.channels,
@@ -86,6 +88,14 @@ def measure_recording(source: Source, task: Task | None = None, *, near: Clicks 
         **found,
     )
     return _with_findings(report)
+
+
+def _noise(source: Source, power: NDArray[np.float64], hum: HumTrack | None, *, beside: bool) -> Noise:
+    """The noise of a recording. power: mean squares of its frames; beside: hum or rumble is loud, and what is left of the floor without them is looked for too."""
+    if is_gated(power) and not tells_floor(source, power):
+        return Noise(None, None, gated=True)
+    noise = noise_from_powers(power)
+    return replace(noise, hiss_dbfs=find_hiss(source, quiet_frames(power), hum)) if beside else noise
 
 
 def _with_findings(report: RecordingReport) -> RecordingReport:

@@ -7,8 +7,10 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from dubbin.core.figures import with_unit
 from dubbin.core.sound.level import finite_or_none, power_to_db
 from dubbin.core.sound.source import Samples
+from dubbin.core.texts import tr
 
 FRAME_S = 0.05
 QUIET_SHARE = 0.10  # of the frames that hold anything at all: speech without pauses is rare above this
@@ -21,11 +23,17 @@ SPEECH_BELOW_LOUD_DB = 25.0
 @dataclass(frozen=True)
 class Noise:
     """floor_dbfs: mean power of the quiet frames; snr_db: speech power, less the noise in it, above that; hiss_dbfs: what of the floor is neither hum nor rumble,
-    where one of them is loud (hiss.py)."""
+    where one of them is loud (hiss.py); gated: the pauses are digital silence and nothing tells a floor (gated.py)."""
 
     floor_dbfs: float | None
     snr_db: float | None
     hiss_dbfs: float | None = None
+    gated: bool = False
+
+    @property
+    def floor_text(self) -> str:
+        """The floor in words and figures."""
+        return tr("digital silence") if self.gated else with_unit(self.floor_dbfs, "dBFS")
 
 
 class NoiseMeter:

@@ -167,7 +167,7 @@ class LaneCard(Card):
         broken = recording.id in self._session.recordings.broken
         busy = tr("measuring …") if not broken else "–"
         self.rows.show_row(tr("loudness"), with_unit(report.loudness.integrated_lufs, "LUFS") if report else busy)
-        self.rows.show_row(tr("noise floor"), with_unit(report.noise.floor_dbfs, "dBFS") if report else busy)
+        self.rows.show_row(tr("noise floor"), report.noise.floor_text if report else busy)
         self._show_findings(report)
         remarks = list(remarks_on(recording, episode.rate))
         if broken:

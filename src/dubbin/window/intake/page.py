@@ -133,7 +133,7 @@ class IntakePage(Page):
                 clock(lane.start_frame / episode.rate, 3), drift,
                 with_unit(loudness.integrated_lufs, "LUFS") if loudness else "…",
                 with_unit(loudness.true_peak_dbtp, "dBTP") if loudness else "…",
-                with_unit(noise.floor_dbfs, "dBFS") if noise else "…",
+                noise.floor_text if noise else "…",
                 with_unit(noise.snr_db, "dB") if noise else "…",
             )  # fmt: skip
             tip = (

@@ -113,10 +113,10 @@ class RepairEvidence(QWidget):
         if not spectra:
             self.title.setText(tr("{voice}: being computed …").format(voice=lane.voice))
             return
-        before = report.noise.floor_dbfs if report else None
-        text = tr("{voice}, whole recording. Noise floor {before}").format(voice=lane.voice, before=with_unit(before, "dBFS"))
+        before = report.noise.floor_text if report else with_unit(None, "dBFS")
+        text = tr("{voice}, whole recording. Noise floor {before}").format(voice=lane.voice, before=before)
         if after is not None:
-            text += f" → {with_unit(after.noise.floor_dbfs, 'dBFS')}"
+            text += f" → {after.noise.floor_text}"
         self.title.setText(text)
 
     def _show_hum(self, fundamental_hz: float | None) -> None:

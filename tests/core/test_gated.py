@@ -1,0 +1,109 @@
+"""Recordings with digital silence in their pauses: of soft speech no noise floor is told, and no denoiser is asked for."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from dubbin.core.figures import with_unit
+from dubbin.core.measure.gated import FEWEST, is_gated, tells_floor
+from dubbin.core.measure.measuring import measure_recording
+from dubbin.core.measure.noise import FRAME_S, NoiseMeter, noise_from_powers
+from dubbin.core.sound.source import Sound
+from tests.conftest import RATE, noise
+
+FRAME = round(FRAME_S * RATE)
+
+
+@pytest.fixture(scope="module")
+def voice(speech) -> np.ndarray:
+    return (0.3 * speech / np.abs(speech).max()).astype(np.float32)
+
+
+def gated(x: np.ndarray, above_dbfs: float, hold_s: float) -> np.ndarray:
+    """Digital silence wherever the level over 10 ms was not above a threshold for some time."""
+    level = np.convolve(x.astype(np.float64) ** 2, np.full(480, 1 / 480), "same")
+    hold = round(hold_s * RATE)
+    opened = np.convolve(level > 10 ** (above_dbfs / 10), np.ones(hold + 1), "full")[: len(x)] > 0.5
+    return np.where(opened, x, 0).astype(np.float32)
+
+
+def measured(x: np.ndarray, rate: int = RATE):
+    return measure_recording(Sound(np.atleast_2d(x), rate))
+
+
+def powers(x: np.ndarray) -> np.ndarray:
+    meter = NoiseMeter(RATE, 1)
+    meter.push(np.atleast_2d(x).astype(np.float32))
+    return meter.frame_powers()
+
+
+@pytest.mark.parametrize("floor", [-90.0, -75.0])
+@pytest.mark.parametrize("gain", [1.0, 0.1])
+def test_a_gate_that_shuts_at_once_leaves_no_floor_and_asks_for_no_denoiser(voice, floor, gain):
+    x = gated(voice + noise(20, floor, 1)[: len(voice)], -45.0, 0.02) * np.float32(gain)
+    softest = noise_from_powers(powers(x))
+    assert softest.floor_dbfs > -68 + 20 * np.log10(gain), "soft speech, which would be told as noise"
+    report = measured(x)
+    assert report.noise.gated and report.noise.floor_dbfs is report.noise.snr_db is report.noise.hiss_dbfs is None
+    assert not [f for f in report.findings if f.treatment == "denoise"]
+    assert report.noise.floor_text == "digital silence"
+
+
+@pytest.mark.parametrize("floor", [-65.0, -50.0])
+def test_a_gate_that_holds_on_lets_its_noise_be_told(voice, floor):
+    report = measured(gated(voice + noise(20, floor, 1)[: len(voice)], -40.0, 0.2))
+    assert report.noise.floor_dbfs == pytest.approx(floor, abs=2.0) and not report.noise.gated
+    assert [f for f in report.findings if f.treatment == "denoise"]
+    assert report.noise.floor_text == with_unit(report.noise.floor_dbfs, "dBFS")
+
+
+def test_silence_before_and_after_is_no_gate(voice):
+    x = voice + noise(20, -60, 1)[: len(voice)]
+    silent = np.zeros(20 * RATE, np.float32)
+    alone, between = measured(x), measured(np.concatenate([silent, x, silent]))
+    assert between.noise.floor_dbfs == pytest.approx(alone.noise.floor_dbfs, abs=0.1)
+    assert between.noise.snr_db == pytest.approx(alone.noise.snr_db, abs=0.2)
+    assert not is_gated(powers(np.concatenate([silent, x, silent])))
+
+
+def test_silence_between_two_stretches_with_a_floor_leaves_it_told(voice):
+    x = (voice + noise(20, -60, 1)[: len(voice)])[: 10 * RATE]
+    joined = np.concatenate([x, np.zeros(15 * RATE, np.float32), x]).astype(np.float32)
+    assert is_gated(powers(joined)) and tells_floor(Sound(joined[None], RATE), powers(joined))
+    assert measured(joined).noise.floor_dbfs == pytest.approx(measured(x).noise.floor_dbfs, abs=0.5)
+
+
+def test_a_twentieth_of_the_frames_between_is_the_most_that_is_no_gate():
+    power = np.full(100, 1e-4)
+    power[[10, 30, 50, 70, 90]] = 0.0
+    assert not is_gated(power)
+    power[20] = 1e-12  # under −110 dBFS: what a decoder leaves of silence
+    assert is_gated(power) and is_gated(np.concatenate([np.zeros(500), power, np.zeros(500)]))
+    assert not is_gated(np.zeros(100)) and not is_gated(np.zeros(0))
+
+
+def test_frames_that_reach_into_a_pause_tell_nothing():
+    x = noise(4, -50)[: 4 * RATE].astype(np.float32)
+    pieces = x.reshape(-1, FRAME).copy()
+    pieces[:, -FRAME // 8 :] = 0.0
+    half = pieces.ravel()
+    assert tells_floor(Sound(x[None], RATE), powers(x)) and not tells_floor(Sound(half[None], RATE), powers(half))
+    few = x[: FEWEST * FRAME]
+    assert tells_floor(Sound(few[None], RATE), powers(few)) and not tells_floor(Sound(few[None, :-FRAME], RATE), powers(few[:-FRAME]))
+
+
+def test_the_louder_channel_tells_and_a_low_rate_has_bands_too(voice):
+    x = gated(voice + noise(20, -60, 1)[: len(voice)], -40.0, 0.2)
+    both = np.stack([x, np.zeros_like(x)])
+    assert measured(both).noise.floor_dbfs == pytest.approx(measured(x).noise.floor_dbfs, abs=0.01)
+    low = x[: len(x) // 6 * 6].reshape(-1, 6).mean(axis=1)
+    assert measured(low, RATE // 6).noise.floor_dbfs == pytest.approx(-60 - 7.8, abs=2.5), "a sixth of the band, by a mean of six"
+
+
+def test_sharp_s_sounds_of_a_gated_voice_are_told(voice):
+    x = voice + noise(20, -84, 1)[: len(voice)]
+    sharp = np.fft.irfft(np.fft.rfft(x) * np.where(np.fft.rfftfreq(len(x), 1 / RATE) > 5000, 10.0, 1.0), len(x))
+    plain, shut = measured(sharp.astype(np.float32)), measured(gated(sharp.astype(np.float32), -45.0, 0.02))
+    assert shut.noise.gated
+    assert [f.kind for f in plain.findings if f.kind == "sibilance"] == ["sibilance"] == [f.kind for f in shut.findings if f.kind == "sibilance"]
