@@ -19,6 +19,7 @@ from numpy.typing import NDArray
 from dubbin.core.jobs import Task, in_parallel
 from dubbin.core.measure.click_features import features
 from dubbin.core.measure.click_judge import odds
+from dubbin.core.measure.quantisation import step_above
 from dubbin.core.sound.source import Source, read_padded
 
 ORDER, LONG_ORDER = 12, 32  # of the predictors of the two rounds
@@ -30,6 +31,7 @@ ODDS, ODDS_A_DOUBLING = -0.5, 1.5  # logarithm of the odds from which it is take
 LONGEST_S = 0.008
 REACH_S = 0.004  # of what stands out, for what is passed over around it
 LOWEST = 10.0 ** (-66 / 20)  # amplitude of a prediction error below which nothing is heard
+STEPS = 4.0  # of a coarsely quantised sound, which cannot be predicted: what is no higher is its own grain
 JOIN_S = 0.0003
 CHUNK_S = 10.0
 AROUND_S = 0.2  # on which what is found at an instant may depend
@@ -145,11 +147,12 @@ def candidates_in(x: NDArray[np.float32], rate: int) -> tuple[list[tuple[int, in
     without the clicks of the first round.
     """
     size = prediction_error(x, x, rate, ORDER)
-    clear = _outstanding(size, *_surroundings(size, rate), rate, SCORE)
+    lowest = max(LOWEST, STEPS * step_above(x, LOWEST / STEPS))
+    clear = _outstanding(size, *_surroundings(size, rate), rate, SCORE, lowest)
     size = prediction_error(x, bridged(x, clear), rate, LONG_ORDER)
     level, highest = _surroundings(size, rate)
-    clear = sorted(clear + _outstanding(size, level, highest, rate, SCORE))
-    found = _outstanding(size, level, highest, rate, LEAST_SCORE)
+    clear = sorted(clear + _outstanding(size, level, highest, rate, SCORE, lowest))
+    found = _outstanding(size, level, highest, rate, LEAST_SCORE, lowest)
     return found, features(x, bridged(x, clear), size, level, highest, found, rate)
 
 
@@ -168,14 +171,14 @@ def _surroundings(size: NDArray[np.float32], rate: int) -> tuple[NDArray[np.floa
 
 
 def _outstanding(
-    size: NDArray[np.float32], level: NDArray[np.float32], highest: NDArray[np.float32], rate: int, score: float
+    size: NDArray[np.float32], level: NDArray[np.float32], highest: NDArray[np.float32], rate: int, score: float, lowest: float
 ) -> list[tuple[int, int]]:
-    """Spans in which a prediction error of this size stands out of its surroundings by a factor."""
+    """Spans in which a prediction error of this size stands out of its surroundings by a factor, and of nothing by `lowest`."""
     from dubbin.core.measure import click_kernels as kernels
 
     # Where sound is steady noise, the highest of many errors is a good deal above their mean.
     threshold = np.maximum(score * 0.6 * highest, score * 1.6 * level)
-    peaks = kernels.above(size, np.maximum(threshold, LOWEST))
+    peaks = kernels.above(size, np.maximum(threshold, np.float32(lowest)))
     if not len(peaks):
         return []
     bridge = max(2, round(BRIDGE_S * rate))

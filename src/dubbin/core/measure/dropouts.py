@@ -11,11 +11,13 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from dubbin.core.measure.quantisation import step_above
 from dubbin.core.sound.source import Samples
 
 SHORTEST_S, LONGEST_S = 0.0008, 0.6
 EDGE_S = 0.003  # of sound on both sides that must not have died away
 EDGE_DBFS, OTHER_EDGE_DBFS = -55.0, -75.0  # of the louder and of the other side: a hole may end in a pause
+STEPS = 32.0  # of a coarsely quantised sound: what is softer stands still by itself, at its crests and in between
 ABOVE_STILL = 10.0 ** (12.0 / 20.0)  # sound beside a hole over what the hole's edges would have faded to
 
 
@@ -63,7 +65,9 @@ class DropoutMeter:
         loud = [float(np.sqrt(np.mean(np.square(side)))) for side in (before, after)]
         close = [float(np.sqrt(np.mean(np.square(side)))) for side in (before[-near:], after[:near])]
         abrupt = all(c * ABOVE_STILL > whole for c, whole in zip(close, loud, strict=True))
-        return max(loud) > least and min(loud) > other and abrupt
+        if not (max(loud) > least and min(loud) > other and abrupt):
+            return False
+        return max(loud) > STEPS * step_above(np.concatenate([before, after]), max(loud) / STEPS, 0.0)
 
     def result(self) -> Dropouts:
         spans: list[tuple[int, int]] = []
