@@ -106,4 +106,8 @@ def test_sharp_s_sounds_of_a_gated_voice_are_told(voice):
     sharp = np.fft.irfft(np.fft.rfft(x) * np.where(np.fft.rfftfreq(len(x), 1 / RATE) > 5000, 10.0, 1.0), len(x))
     plain, shut = measured(sharp.astype(np.float32)), measured(gated(sharp.astype(np.float32), -45.0, 0.02))
     assert shut.noise.gated
-    assert [f.kind for f in plain.findings if f.kind == "sibilance"] == ["sibilance"] == [f.kind for f in shut.findings if f.kind == "sibilance"]
+    assert (
+        [f.kind for f in plain.findings if f.kind == "sibilance"]
+        == ["sibilance"]
+        == [f.kind for f in shut.findings if f.kind == "sibilance"]
+    )
