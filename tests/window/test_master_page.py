@@ -31,6 +31,7 @@ from dubbin.core.mix.card_entry import BalancePart, BalanceSwitch
 from dubbin.core.sound.working_copy import WorkingCopies
 from dubbin.core.speech.transcript import Transcript, Word
 from dubbin.window.shell.step import Step
+from tests.conftest import noise
 from tests.core.test_other_readers import film, filmed
 from tests.window.conftest import LONG_MS, put_down, settle
 from tests.window.test_dialogs_by_hand import leave, with_hands
@@ -41,11 +42,11 @@ RATE = 48000
 
 @pytest.fixture(scope="module")
 def two_recordings(request, tmp_path_factory):
-    """An episode of two short recordings."""
+    """An episode of two short recordings, a little noisy."""
     speech, folder = request.getfixturevalue("speech"), tmp_path_factory.mktemp("two")
     copies, lanes, recordings = WorkingCopies(folder / "copies"), [], []
     for k, name in enumerate(("ines", "tobias")):
-        sf.write(folder / f"{name}.wav", speech[k * 6 * RATE : (k + 1) * 6 * RATE] * 0.5, RATE)
+        sf.write(folder / f"{name}.wav", speech[k * 6 * RATE : (k + 1) * 6 * RATE] * 0.5 + noise(6, -58, k), RATE)
         taken = import_file(folder / f"{name}.wav", copies, RATE)
         recordings.append(taken.recording)
         lanes += taken.lanes

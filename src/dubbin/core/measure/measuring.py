@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from dubbin.core.jobs import Task, side_by_side
 from dubbin.core.measure.bandwidth import BandwidthMeter
 from dubbin.core.measure.channels import ChannelMeter
-from dubbin.core.measure.clicks import Clicks, find_clicks
+from dubbin.core.measure.clicks import find_clicks
 from dubbin.core.measure.clipping import ClippingMeter
 from dubbin.core.measure.dropouts import DropoutMeter
 from dubbin.core.measure.echo import measure_echo
@@ -36,33 +36,40 @@ class Meter(Protocol):
 
 
 def measure_treated(treated: Source, before: RecordingReport, task: Task | None = None) -> RecordingReport:
-    """Measure what treatments made of a recording, to be compared with the report on the recording itself."""
-    report = measure_recording(treated, task, near=before.clicks)
-    return _with_findings(replace(report, clicks=before.clicks.left_in(report.clicks)))
+    """Measure what treatments made of a recording, to be compared with the report on the recording itself.
+
+    What no treatment brings is not looked for where there was none of it: hum, clicks, bent crests. Drop-outs, faults of channels and the band are the recording's own, and
+    none is mended by a treatment.
+    """
+    return _measured(treated, task or Task(), before)
 
 
-def measure_recording(source: Source, task: Task | None = None, *, near: Clicks | None = None) -> RecordingReport:
-    """Measure a source: one streamed pass for the levels, and beside it one each for hum, clicks and echo. near: clicks are looked for only where these are."""
-    task = task or Task()
-    meters = _Meters(source)
+def measure_recording(source: Source, task: Task | None = None) -> RecordingReport:
+    """Measure a source: one streamed pass for the levels, and beside it one each for hum, clicks and echo."""
+    return _measured(source, task or Task(), None)
+
+
+def _measured(source: Source, task: Task, before: RecordingReport | None) -> RecordingReport:
+    meters = _Meters(source, before)
     found: dict[str, Any] = {}
 
     def stream(part: Task) -> None:
         meters.stream(source, part.part(0.0, 0.8))
         found["clipping"] = clipped = meters.clipping.result()
         found["saturation"] = Saturation((None,) * source.channels)
-        if clipped.count == 0:  # a hard ceiling leaves nothing to be bent
+        # A hard ceiling leaves nothing to be bent.
+        if clipped.count == 0 and (before is None or before.clipping.count or before.saturation.times_s):
             found["saturation"] = find_saturation(source, part.part(0.8, 1.0))
 
     track: HumTrack | None = None
 
     def hum(part: Task) -> None:
         nonlocal track
-        track = find_hum(source, part)
+        track = find_hum(source, part) if before is None or before.hum.present else None
         found["hum"] = describe_hum(track)
 
     def clicks(part: Task) -> None:
-        found["clicks"] = find_clicks(source, task=part, near=near)
+        found["clicks"] = find_clicks(source, task=part, near=None if before is None else before.clicks)
 
     def echo(part: Task) -> None:
         found["echo"] = measure_echo(source, part)
@@ -70,24 +77,25 @@ def measure_recording(source: Source, task: Task | None = None, *, near: Clicks 
     side_by_side((stream, hum, clicks, echo), task)
     if found["clipping"].count >= FEWEST_CLIPPED:
         found["clicks"] = found["clicks"].away_from(meters.clipping.runs())
+    if before is not None:
+        found["clicks"] = before.clicks.left_in(found["clicks"])
     tone = meters.tone.result()
     beside = track is not None or (tone.rumble_dbfs is not None and tone.rumble_dbfs > CLEAN_RUMBLE_DB)
-    noise = _noise(source, meters.noise.frame_powers(), track, beside=beside)
     report = RecordingReport(
         source.rate,
         source.channels,
         source.frames / source.rate,
         meters.loudness.result(),
-        noise,
+        _noise(source, meters.noise.frame_powers(), track, beside=beside),
         tone=tone,
         dc_offset=meters.dc_offset,
         plosives=meters.plosives.result(),
-        dropouts=meters.dropouts.result(),
-        channel_faults=meters.channels.result(),
-        bandwidth=meters.bandwidth.result(),
+        dropouts=before.dropouts if before is not None else meters.dropouts.result(),
+        channel_faults=before.channel_faults if before is not None else meters.channels.result(),
+        bandwidth=before.bandwidth if before is not None else meters.bandwidth.result(),
         **found,
     )
-    return _with_findings(report)
+    return replace(report, findings=find_findings(report))
 
 
 def _noise(source: Source, power: NDArray[np.float64], hum: HumTrack | None, *, beside: bool) -> Noise:
@@ -98,14 +106,10 @@ def _noise(source: Source, power: NDArray[np.float64], hum: HumTrack | None, *, 
     return replace(noise, hiss_dbfs=find_hiss(source, quiet_frames(power), hum)) if beside else noise
 
 
-def _with_findings(report: RecordingReport) -> RecordingReport:
-    return replace(report, findings=find_findings(report))
-
-
 class _Meters:
-    """All that is measured in one streamed pass."""
+    """All that is measured in one streamed pass. before: of the recording, where a treated one is measured."""
 
-    def __init__(self, source: Source) -> None:
+    def __init__(self, source: Source, before: RecordingReport | None) -> None:
         rate, channels = source.rate, source.channels
         self.loudness = LoudnessMeter(rate, channels)
         self.noise = NoiseMeter(rate, channels)
@@ -115,14 +119,14 @@ class _Meters:
         self.channels, self.bandwidth = ChannelMeter(channels), BandwidthMeter(rate, channels)
         self._total = np.zeros(channels)
         self._frames = max(source.frames, 1)
+        self._asked: tuple[Meter, ...] = (self.loudness, self.noise, self.clipping, self.tone, self.plosives)
+        if before is None:
+            self._asked += (self.dropouts, self.channels, self.bandwidth)
 
     def stream(self, source: Source, task: Task) -> None:
-        meters: tuple[Meter, ...] = (
-            self.loudness, self.noise, self.clipping, self.tone, self.plosives, self.dropouts, self.channels, self.bandwidth,
-        )  # fmt: skip
         for start, x in blocks(source):
             task.step(start / self._frames)
-            for meter in meters:
+            for meter in self._asked:
                 meter.push(x)
             self._total += x.sum(axis=1, dtype=np.float64)
 
