@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from dubbin.core.measure.hiss import FEWEST, find_hiss
-from dubbin.core.measure.hum import find_hum
+from dubbin.core.measure.hum import find_hum, synthesise_hum
 from dubbin.core.measure.measuring import measure_recording
 from dubbin.core.measure.noise import FRAME_S, NoiseMeter, quiet_frames
 from dubbin.core.measure.report import RecordingReport
@@ -102,3 +104,25 @@ def test_quiet_frames_are_those_that_tell_the_floor(voice):
     assert 10 * np.log10(np.mean(power[quiet_frames(power)])) == pytest.approx(meter.result().floor_dbfs)
     assert not quiet_frames(np.zeros(5)).any() and quiet_frames(np.array([0.0, 1e-3, 0.0])).tolist() == [False, True, False]
     assert find_hum(Sound(x[None], RATE)) is None
+
+
+@settings(max_examples=40)
+@given(st.integers(-3 * RATE, 12 * RATE), st.integers(0, 3 * RATE))
+def test_a_hum_is_the_same_from_wherever_it_is_read(hum_track, start, count):
+    """Only the steps of its track that are needed are looked at."""
+    track, whole, before = hum_track
+    found = synthesise_hum(track, start, count, RATE)
+    expected = np.zeros(count, np.float32)
+    a, b = max(start, -before), min(start + count, len(whole) - before)
+    if a < b:
+        expected[a - start : b - start] = whole[a + before : b + before]
+    assert found.shape == (1, count)
+    np.testing.assert_allclose(found[0], expected, atol=1e-6)
+
+
+@pytest.fixture(scope="module")
+def hum_track():
+    """A track, the whole of its hum with 2 s before and 4 s after the recording, and how many frames lie before it."""
+    track = find_hum(Sound((hummed(8 * RATE, 50.03, -30.0) + noise(8, -70, 1)[: 8 * RATE])[None].astype(np.float32), RATE))
+    assert track is not None
+    return track, synthesise_hum(track, -2 * RATE, 14 * RATE, RATE)[0], 2 * RATE

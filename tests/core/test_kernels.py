@@ -547,7 +547,7 @@ def test_hum_is_its_harmonics_with_straight_phase_and_amplitudes():
     steps, step, harmonics = 8, 25.0, 3
     phase, amplitudes = np.cumsum(0.3 + 0.02 * drawn(steps).astype(float)), spectra(2, steps, harmonics)
     out = np.zeros((2, 100), F32)
-    hum_kernels.synthesise(phase, amplitudes, 10, step, 10_000, out)
+    hum_kernels.synthesise(phase, amplitudes, 0, steps, 10, step, 10_000, out)
     place = (np.arange(10, 110)) / step + 0.5
     left = np.clip(np.floor(place).astype(int), 0, steps - 2)
     share = np.clip(place - left, 0.0, 1.0)
@@ -557,6 +557,9 @@ def test_hum_is_its_harmonics_with_straight_phase_and_amplitudes():
         a = amplitudes[:, left, h] * (1 - share) + amplitudes[:, left + 1, h] * share
         expected += (a * np.exp(2j * np.pi * cycles * (h + 1))).real
     np.testing.assert_allclose(out, expected, atol=1e-4)
+    some, part = slice(2, 6), np.zeros((2, 50), F32)  # the steps that frames 50 to 100 need, and no others
+    hum_kernels.synthesise(phase[some], np.ascontiguousarray(amplitudes[:, some]), 2, steps, 50, step, 10_000, part)
+    np.testing.assert_array_equal(part, out[:, 40:90])
 
 
 def test_scalar_products_of_all_pairs():

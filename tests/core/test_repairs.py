@@ -122,6 +122,27 @@ def test_what_measuring_found_is_not_looked_for_again(monkeypatch):
     np.testing.assert_array_equal(known.read(0, source.frames), expected)
 
 
+def test_what_is_asked_of_each_stage_needs_nothing_to_be_looked_for_twice(room_tone, monkeypatch, tmp_path):
+    """How much of the voice a treatment of the room takes is known from what the denoiser heard."""
+    looked: list[str] = []
+    for name in ("denoise", "dereverb"):
+        treatment = type(TREATMENTS[name])
+        monkeypatch.setattr(treatment, "analyse", lambda self, *a, real=treatment.analyse: looked.append(self.name) or real(self, *a))
+    uses = [Use(TREATMENTS[n], TREATMENTS[n].settings_type()) for n in ("denoise", "dereverb")]
+    source, asked = Sound(room_tone[None, : 4 * RATE], RATE), []
+    plain = Chain(source, uses, "plain", DiskTileCache(tmp_path))
+    plain.prepare(Task())
+    expected = [stage.guard() for stage in plain.stages]
+    assert sorted(looked) == ["denoise", "denoise", "dereverb"], "it had been let go"
+    looked.clear()
+    chain = Chain(source, uses, "asked", DiskTileCache(tmp_path))
+    chain.prepare(Task(), then=lambda stage: asked.append(stage.guard()))
+    assert asked == expected and looked == ["denoise", "dereverb"]
+    asked.clear()
+    Chain(source, uses, "asked", DiskTileCache(tmp_path)).prepare(Task(), then=lambda stage: asked.append(stage.treatment.name))
+    assert asked == ["denoise", "dereverb"], "also of what was there"
+
+
 @pytest.mark.parametrize("uses", [[("declick", {"sensitivity": 1.5})], [("dehum", {}), ("declick", {})]])
 def test_a_report_is_no_answer_to_another_question(uses):
     """Another sensitivity, or other sound: what comes behind another treatment."""

@@ -32,7 +32,7 @@ from dubbin.core.sound.writing import check_output, write_sound
 from dubbin.core.speech.activity import find_activity
 from dubbin.core.speech.pauses import PauseSettings, find_pauses
 from dubbin.core.texts import tr
-from dubbin.core.treat.chain import Chain, Use
+from dubbin.core.treat.chain import Chain, Stage, Use
 from dubbin.core.treat.denoise import Engine
 from dubbin.core.treat.hidden_echo import hidden_echo
 from dubbin.core.treat.registry import REPAIRS
@@ -157,12 +157,12 @@ def clean(args: Namespace, folders: Folders) -> int:
     started = time.monotonic()
     name, tile_cache = recorded_key(copy.facts.fingerprint, copy.rate, copy.channels).tile_name, DiskTileCache(folders.tiles)
     chain = Chain(copy, uses, name, tile_cache)
-    chain.prepare(task.part(0.2, 0.6), before)
+    chain.prepare(task.part(0.2, 0.6), before, then=Stage.guard)
     if not args.treat and (hidden := hidden_echo(chain, before, task.part(0.6, 0.62))) is not None:
         uses.append(_use(hidden.treatment, args, hidden.strength))
         wanted[hidden.treatment.name] = None
         chain = Chain(copy, uses, name, tile_cache)
-        chain.prepare(task.part(0.62, 0.8))
+        chain.prepare(task.part(0.62, 0.8), then=Stage.guard)
     _tell_idle_settings(args, wanted)
     guards = [stage.guard() for stage in chain.stages]
     # Without a strength of the person's own a treatment goes no further than the voice allows.

@@ -135,12 +135,22 @@ def synthesise_hum(track: HumTrack, start_frame: int, count: int, rate: int) -> 
     from dubbin.core.measure.hum_kernels import synthesise
 
     out = np.zeros((track.amplitudes.shape[0], count), np.float32)
+    steps, step = len(track.phase) + 2, rate / STEPS_PER_S  # one more before the first and after the last
+    if steps < 4 or count <= 0:
+        return out
+    # Of hours of them only those that are needed are taken.
+    first = min(max(int(start_frame / step + 0.5) - 1, 0), steps - 2)
+    last = min(max(int((start_frame + count) / step + 0.5) + 2, first + 1), steps - 1)
+    places = np.clip(np.arange(first, last + 1) - 1, 0, steps - 3)
+    phase = track.phase[places]
     # Past the first and last step the phase goes on at the pace it has there.
-    phase = np.concatenate([[2 * track.phase[0] - track.phase[1]], track.phase, [2 * track.phase[-1] - track.phase[-2]]])
-    ends = track.amplitudes[..., :1], track.amplitudes, track.amplitudes[..., -1:]
-    amplitudes = np.ascontiguousarray(np.concatenate(ends, axis=2).transpose(0, 2, 1))
+    if first == 0:
+        phase[0] = 2 * track.phase[0] - track.phase[1]
+    if last == steps - 1:
+        phase[-1] = 2 * track.phase[-1] - track.phase[-2]
+    amplitudes = np.ascontiguousarray(track.amplitudes[..., places].transpose(0, 2, 1))
     longest = (len(track.phase) / STEPS_PER_S + 1.0) * rate
-    synthesise(phase, amplitudes, start_frame, rate / STEPS_PER_S, int(longest), out)
+    synthesise(phase, amplitudes, first, steps, start_frame, step, int(longest), out)
     return out
 
 

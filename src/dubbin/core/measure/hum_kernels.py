@@ -8,12 +8,12 @@ from dubbin.core.kernel import C64, F32, F64, inlined, kernel
 
 
 @kernel(fastmath=True)
-def synthesise(phase: F64, amplitudes: C64, start: int, step: float, length: int, out: F32) -> None:
+def synthesise(phase: F64, amplitudes: C64, first: int, steps: int, start: int, step: float, length: int, out: F32) -> None:
     """Add the hum to out (channels, frames), a step after the other, in each of which phase and amplitudes run straight.
 
-    phase: (steps,) cycles of the fundamental. amplitudes: (channels, steps, harmonics). Both have one step before the recording's first and one after its
-    last. start: frame of out's first. step: frames between steps. length: frame at which the hum ends."""
-    channels, steps, harmonics = amplitudes.shape
+    phase: cycles of the fundamental at some steps. amplitudes: (channels, these steps, harmonics). first: which of all steps theirs is. steps: how many there are, one
+    put before the recording's first and one after its last. start: frame of out's first. step: frames between steps. length: frame at which the hum ends."""
+    channels, _, harmonics = amplitudes.shape
     size = int(step) + 2
     tr, ti = np.empty(size, np.float32), np.empty(size, np.float32)
     cr, ci = np.empty(size, np.float32), np.empty(size, np.float32)
@@ -26,7 +26,7 @@ def synthesise(phase: F64, amplitudes: C64, start: int, step: float, length: int
         count = min(max(stop - position, 1), size)
         for i in range(count):
             part = (position + i) / step + 0.5 - left
-            cycles = phase[left] + (phase[left + 1] - phase[left]) * part
+            cycles = phase[left - first] + (phase[left - first + 1] - phase[left - first]) * part
             angle = 2.0 * np.pi * (cycles - np.floor(cycles))
             tr[i], ti[i] = np.cos(angle), np.sin(angle)
             share[i] = min(max(part, 0.0), 1.0)
@@ -39,7 +39,7 @@ def synthesise(phase: F64, amplitudes: C64, start: int, step: float, length: int
             for i in range(count):
                 cr[i] = swap[i]
             for c in range(channels):
-                a, b = amplitudes[c, left, h], amplitudes[c, left + 1, h]
+                a, b = amplitudes[c, left - first, h], amplitudes[c, left - first + 1, h]
                 if a == 0 and b == 0:
                     continue
                 ar, ai, dr, di = a.real, a.imag, b.real - a.real, b.imag - a.imag

@@ -95,15 +95,20 @@ def hear_words(
 def treat_lane(sound: LaneSound, key: LaneKey, kept: KeptResults | None, task: Task, report: RecordingReport | None = None) -> Treated:
     """Compute all of a lane's treated sound that is not there yet; its picture, and how much of the voice each repair takes along. report: on the sound as
     recorded, where it is known."""
-    sound.repaired.prepare(task.part(0.0, 0.7), report)
-    sound.voiced.prepare(task.part(0.7, 0.9))
     known = kept.recall("treated", key.voiced, Treated) if kept is not None else None
+    guards: dict[str, Guard] = {}
+
+    def look(stage: Stage) -> None:
+        guards[stage.treatment.name] = guard_of(stage, kept, task.part(0.7, 0.7))
+
+    sound.repaired.prepare(task.part(0.0, 0.7), report, then=look if known is None else None)
+    sound.voiced.prepare(task.part(0.7, 0.9))
     if known is None:
         builder, part = PeakBuilder(sound.recorded.channels), task.part(0.9, 1.0)
         for start, x in blocks(sound.voiced):
             part.step(start / max(sound.voiced.frames, 1))
             builder.push(x)
-        known = Treated(builder.finish(), {stage.treatment.name: guard_of(stage, kept, part) for stage in sound.repaired.stages})
+        known = Treated(builder.finish(), guards)
         if kept is not None:
             kept.keep("treated", key.voiced, known)
     return known

@@ -60,7 +60,7 @@ from dubbin.core.speech.transcribe import Transcription, remark_on
 from dubbin.core.speech.word_table import WordTable
 from dubbin.core.texts import tr
 from dubbin.core.treat import deep_filter
-from dubbin.core.treat.chain import Use
+from dubbin.core.treat.chain import Stage, Use
 from dubbin.core.treat.figure import crest_db
 from dubbin.core.treat.hidden_echo import hidden_echo
 from dubbin.core.treat.registry import REPAIRS, TREATMENTS, VOICE
@@ -218,12 +218,13 @@ class _Run:
                 for k, name in enumerate(names):
                     self._tell(PlanKind.REPAIR, fraction * len(names) - k, lane.id, name)
 
-            chain.prepare(task.watched(tell), self._reports[lane.id])
-            tell(1.0)
-            for stage in chain.stages:
+            def hold_back(stage: Stage) -> None:
                 name = stage.treatment.name
                 if name in wanted[lane.id]:
                     wanted[lane.id][name] = min(wanted[lane.id][name], int(100 * guard_of(stage, self._resources.kept).highest_strength))
+
+            chain.prepare(task.watched(tell), self._reports[lane.id], then=hold_back)
+            tell(1.0)
 
         self._each(treat, 0.08, 0.47)
         hidden: dict[str, Use] = {}

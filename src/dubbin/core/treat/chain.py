@@ -11,7 +11,7 @@ from __future__ import annotations
 
 import hashlib
 import threading
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -210,16 +210,21 @@ class Chain:
             return self.key
         return f"{self.key}:{list(zip(self.strengths, self.spans, strict=True))!r}"
 
-    def prepare(self, task: Task, report: RecordingReport | None = None) -> None:
-        """Find and compute everything, stage by stage. For tile caches that keep every tile. report: on the source; what it holds is not looked for again."""
+    def prepare(self, task: Task, report: RecordingReport | None = None, then: Callable[[Stage], object] | None = None) -> None:
+        """Find and compute everything, stage by stage. For tile caches that keep every tile. report: on the source; what it holds is not looked for again. then: done with
+        each stage that is there, before what was found for it is let go."""
         count = max(len(self.stages), 1)
         if report is not None and self.stages:
             self.stages[0].take_over(report)
         for k, stage in enumerate(self.stages):
             if stage.is_filled:
+                if then is not None:
+                    then(stage)
                 continue
             stage.findings(task.part(k / count, (k + 0.4) / count))
             stage.fill(task.part((k + 0.4) / count, (k + 1) / count))
+            if then is not None:
+                then(stage)
             for done in self.stages[: k if self._is_asked_after(k) else k + 1]:
                 done.release()
             give_back()  # the next stage asks for other sizes
