@@ -12,6 +12,7 @@ from scipy import linalg, ndimage, signal, special
 
 from dubbin.core.deliver import limiter_kernels
 from dubbin.core.measure import (
+    banded_kernels,
     click_feature_kernels,
     click_kernels,
     hum_kernels,
@@ -448,6 +449,32 @@ def test_the_compiled_features_equal_their_plain_around_twin(rate):
     click_feature_kernels.around(size, calm, level, highest, np.array(spans), rate, out)
     for k, (a, b) in enumerate(spans):
         np.testing.assert_allclose(out[k], around_twin(size, calm, level, highest, a, b, rate), rtol=1e-4, atol=1e-3)
+
+
+# -- banded systems ---------------------------------------------------------------------
+
+
+@pytest.mark.parametrize(("count", "width"), [(1, 0), (1, 3), (2, 1), (7, 2), (40, 12), (12, 40), (90, 32)])
+def test_a_banded_system_is_solved_as_a_whole_one(count, width):
+    rng = np.random.default_rng(count)
+    lower = np.tril(np.triu(rng.standard_normal((count, count)), -width)) + 3.0 * np.eye(count)
+    whole = lower @ lower.T + 10.0 * np.eye(count)
+    band = np.zeros((count, width + 1))
+    for d in range(min(width + 1, count)):
+        band[d:, d] = np.diagonal(whole, -d)
+    right = rng.standard_normal(count)
+    banded_kernels.factorise(band)
+    for d in range(min(width + 1, count)):
+        np.testing.assert_allclose(band[d:, d], np.diagonal(np.linalg.cholesky(whole), -d), rtol=1e-9, atol=1e-9)
+    np.testing.assert_allclose(banded_kernels.solution(band, right), np.linalg.solve(whole, right), rtol=1e-8, atol=1e-10)
+    np.testing.assert_allclose(banded_kernels.inverse_diagonal(band), np.diag(np.linalg.inv(whole)), rtol=1e-8)
+
+
+def test_a_system_that_rounding_has_made_singular_still_has_a_finite_solution():
+    band = np.zeros((5, 2))
+    band[:, 0], band[1:, 1] = 1.0, 1.0 + 1e-16
+    banded_kernels.factorise(band)
+    assert np.isfinite(banded_kernels.solution(band, np.ones(5))).all() and np.isfinite(banded_kernels.inverse_diagonal(band)).all()
 
 
 # -- interpolation ----------------------------------------------------------------------

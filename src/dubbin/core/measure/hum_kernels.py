@@ -85,7 +85,8 @@ def bell_mean(x: F64, half: int, spare: F64) -> None:
     running_mean(x, half, spare)
     running_mean(spare, half, x)
     running_mean(x, half, spare)
-    x[:] = spare
+    for i in range(len(x)):
+        x[i] = spare[i]
 
 
 @kernel()

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from dubbin.core.kernel import F64, I64, kernel
+from dubbin.core.measure.banded_kernels import factorise, inverse_diagonal, solution
 from dubbin.core.measure.levinson_kernels import levinson
 
 LEAST_POWER = 1e-14
@@ -14,7 +15,9 @@ LEAST_POWER = 1e-14
 def predictor(x: F64, window: F64, order: int) -> F64:
     """Prediction-error filter (order + 1,) of x (n,), fitted behind the window (n,) by the autocorrelation method."""
     n = len(x)
-    y = x * window
+    y = np.empty(n)
+    for i in range(n):
+        y[i] = x[i] * window[i]
     r, a, old = np.empty(order + 1), np.zeros(order + 1), np.empty(order + 1)
     for k in range(order + 1):
         later = y[k:]
@@ -68,12 +71,15 @@ def solve(x: F64, unknown: I64, sign: F64, bound: F64, own: F64, order: int) -> 
                 total += own[lag] * y[at + lag]
         right[i] = -total
     values = np.zeros(m)
-    free = np.ones(m, np.bool_)
+    free, places = np.ones(m, np.bool_), np.empty(m, np.int64)
     for _ in range(4):
-        places = np.flatnonzero(free)
-        k = len(places)
+        k = 0
+        for i in range(m):
+            if free[i]:
+                places[k] = i
+                k += 1
         if k:
-            system, target = np.zeros((k, k)), np.empty(k)
+            system, target = np.zeros((k, order + 1)), np.empty(k)
             for i in range(k):
                 target[i] = right[places[i]]
                 for j in range(m):
@@ -81,14 +87,14 @@ def solve(x: F64, unknown: I64, sign: F64, bound: F64, own: F64, order: int) -> 
                         lag = abs(unknown[places[i]] - unknown[j])
                         if lag <= order:
                             target[i] -= own[lag] * sign[j] * bound[j]
-                for j in range(i, k):
-                    lag = abs(unknown[places[i]] - unknown[places[j]])
+                for j in range(i, -1, -1):
+                    lag = unknown[places[i]] - unknown[places[j]]
                     if lag > order:
                         break
-                    system[i, j] = own[lag]
-                    system[j, i] = own[lag]
-                system[i, i] += 1e-9 * own[0]
-            found = np.linalg.solve(system, target)
+                    system[i, i - j] = own[lag]
+                system[i, 0] += 1e-9 * own[0]
+            factorise(system)
+            found = solution(system, target)
             for i in range(k):
                 values[places[i]] = found[i]
         settled = True
@@ -148,7 +154,7 @@ def uncover(x: F64, recorded: F64, first: int, order: int, width: int, weight: f
             total += error * error
             count += 1
     excitation = total / max(count, 1) + LEAST_POWER
-    right, system = np.empty(m), np.zeros((m, m))
+    right, system = np.empty(m), np.zeros((m, order + 1))
     for i in range(m):
         at, pull = first + i, 0.0
         for lag in range(1, order + 1):
@@ -158,12 +164,12 @@ def uncover(x: F64, recorded: F64, first: int, order: int, width: int, weight: f
             if first + m <= after < n:
                 pull += own[lag] * x[after]
         right[i] = -pull
-        for j in range(i, min(i + order + 1, m)):
-            system[i, j] = own[j - i]
-            system[j, i] = own[j - i]
+        for lag in range(min(order, i) + 1):
+            system[i, lag] = own[lag]
     # What the recorded sound's own prediction errors leave over the excitation is the noise, as the filter passes it on.
     whole = x.copy()
-    whole[first : first + m] = recorded
+    for i in range(m):
+        whole[first + i] = recorded[i]
     power = np.empty(m)
     for i in range(m):
         error = 0.0
@@ -174,7 +180,9 @@ def uncover(x: F64, recorded: F64, first: int, order: int, width: int, weight: f
     y = recorded
     for _ in range(rounds):
         trust = weight * excitation / (power + LEAST_POWER)
-        covariance = np.linalg.inv(system + np.diag(trust))
-        y = covariance @ (right + trust * recorded)
-        power = smoothed((recorded - y) ** 2 + excitation * np.diag(covariance), width)
+        factor = system.copy()
+        factor[:, 0] += trust
+        factorise(factor)
+        y = solution(factor, right + trust * recorded)
+        power = smoothed((recorded - y) ** 2 + excitation * inverse_diagonal(factor), width)
     return y
