@@ -144,7 +144,7 @@ def import_heavy() -> None:
     import numpy as np
     import scipy
 
-    for name in ("ndimage", "fft", "special"):
+    for name in ("fft", "special"):
         getattr(scipy, name)
     import av  # noqa: F401
     import onnxruntime  # noqa: F401

@@ -12,12 +12,11 @@ from dataclasses import dataclass
 from typing import ClassVar
 
 import numpy as np
-import scipy
 from numpy.typing import NDArray
 
 from dubbin.core.jobs import Task
 from dubbin.core.measure.true_peak import peaks_around
-from dubbin.core.sound import fourier
+from dubbin.core.sound import fourier, neighbours
 from dubbin.core.sound.level import db_to_gain
 from dubbin.core.sound.source import Samples, Source
 from dubbin.core.texts import tr
@@ -45,7 +44,7 @@ def limiter_gain(x: Samples, rate: int, ceiling: float, release_ms: float) -> ND
     if float(np.max(peaks, initial=0.0)) <= ceiling:
         return np.ones(x.shape[1], np.float32)
     wanted = np.minimum(np.float32(1.0), np.float32(ceiling) / np.maximum(peaks, np.float32(1e-9))).astype(np.float32)
-    held = scipy.ndimage.minimum_filter1d(wanted, 2 * half + 1, mode="nearest")
+    held = neighbours.minimum_filter1d(wanted, 2 * half + 1, mode="nearest")
     out = np.empty_like(held)
     release(held, np.float32(np.exp(-1.0 / (release_ms * 1e-3 * rate))), out)
     window = np.hanning(2 * half + 3)[1:-1]

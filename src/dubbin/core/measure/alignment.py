@@ -18,6 +18,7 @@ import scipy
 from numpy.typing import NDArray
 
 from dubbin.core.jobs import Task, in_parallel
+from dubbin.core.sound import neighbours
 from dubbin.core.sound.source import Source, read_padded
 
 FRAMES_PER_S = 50
@@ -82,7 +83,7 @@ def _changes(source: Source, task: Task) -> NDArray[np.float32]:
 
     in_parallel(look, range(0, count, per_chunk), task)
     # A voice that is far away stands less above the noise; counted in its own scatter it rises as much.
-    rises = np.diff(scipy.ndimage.uniform_filter1d(level, 3, axis=1), axis=1, prepend=level[:, :1])
+    rises = np.diff(neighbours.uniform_filter1d(level, 3, axis=1), axis=1, prepend=level[:, :1])
     rises -= rises.mean(axis=1, keepdims=True)
     rises /= rises.std(axis=1, keepdims=True) + 1e-6
     out: NDArray[np.float32] = np.clip(rises, -3.0, 3.0)

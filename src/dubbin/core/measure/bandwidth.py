@@ -9,10 +9,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-import scipy
 from numpy.typing import NDArray
 
-from dubbin.core.sound import fourier
+from dubbin.core.sound import fourier, neighbours
 from dubbin.core.sound.source import Samples
 
 SIZE = 4096
@@ -63,7 +62,7 @@ class BandwidthMeter:
 def step_down_hz(power: NDArray[np.float64], rate: int) -> float | None:
     """The highest frequency before a step down to nothing in a mean power spectrum (SIZE // 2 + 1 bins); None without one."""
     per_hz = SIZE / rate
-    smooth = np.maximum(scipy.ndimage.uniform_filter1d(power, 7, mode="nearest"), 0.0)  # a running sum comes out just under nothing
+    smooth = np.maximum(neighbours.uniform_filter1d(power, 7, mode="nearest"), 0.0)  # a running sum comes out just under nothing
     level = 10.0 * np.log10(smooth + 1e-20)
     reach = max(2, round(STEP_HZ / 2 * per_hz))
     top = int(TOP_SHARE * (len(power) - 1))

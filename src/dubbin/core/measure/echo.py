@@ -11,11 +11,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-import scipy
 from numpy.typing import NDArray
 
 from dubbin.core.jobs import Task, in_parallel
-from dubbin.core.sound import fourier
+from dubbin.core.sound import fourier, neighbours
 from dubbin.core.sound.source import Source, read_padded
 
 STEP_S = 0.008
@@ -86,7 +85,7 @@ def ringing_db(recorded: Source, denoised: Source, task: Task | None = None) -> 
         )
         noise = np.quantile(was, QUIET_SHARE, axis=0) / -np.log1p(-QUIET_SHARE)  # of exponentially distributed powers the mean
         before = np.zeros_like(was)
-        before[1:] = scipy.ndimage.maximum_filter1d(was, RINGING_FRAMES, axis=0, origin=RINGING_FRAMES // 2)[:-1]
+        before[1:] = neighbours.maximum_filter1d(was, RINGING_FRAMES, axis=0, origin=RINGING_FRAMES // 2)[:-1]
         above = was > noise * 10.0 ** (RINGING_ABOVE_DB / 10.0)
         begins, dies = above & (was > RISEN * before), above & (was < before / FALLEN)
         sums[k] = was[begins].sum(), left[begins].sum(), was[dies].sum(), left[dies].sum()
@@ -125,8 +124,8 @@ def mean_decay(source: Source, task: Task | None = None) -> Decay:
     length = round(DECAY_S / STEP_S)
     curves, slopes = [], []
     for band in range(levels.shape[1]):
-        smooth = scipy.ndimage.uniform_filter1d(levels[:, band], 3)
-        falling = scipy.ndimage.binary_closing(np.concatenate([[False], np.diff(smooth) < 0.0]), np.ones(2))
+        smooth = neighbours.uniform_filter1d(levels[:, band], 3)
+        falling = neighbours.closed(np.concatenate([[False], np.diff(smooth) < 0.0]), 2)
         starts = np.flatnonzero(np.diff(falling.astype(np.int8)) == 1)
         for start in starts:
             piece = smooth[start : start + length]
@@ -169,11 +168,11 @@ def band_levels(source: Source, task: Task | None = None, *, spread: bool = Fals
 
 def _decay_times(level: NDArray[np.float64]) -> NDArray[np.float64]:
     """RT60 in seconds of every falling stretch of one band."""
-    smooth = scipy.ndimage.uniform_filter1d(level, 3)
+    smooth = neighbours.uniform_filter1d(level, 3)
     floor = np.quantile(smooth, 0.1) + 6.0
     falling = np.concatenate([[False], np.diff(smooth) < 0.0])
     # A single step upwards in a long fall is chance.
-    falling = scipy.ndimage.binary_closing(falling, np.ones(2))
+    falling = neighbours.closed(falling, 2)
     edges = np.flatnonzero(np.diff(np.concatenate([[0], falling.astype(np.int8), [0]])))
     out = []
     for a, b in zip(edges[::2], edges[1::2], strict=True):

@@ -11,11 +11,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-import scipy
 from numpy.typing import NDArray
 
 from dubbin.core.jobs import Task, in_parallel
-from dubbin.core.sound import fourier
+from dubbin.core.sound import fourier, neighbours
 from dubbin.core.sound.level import finite_or_none, power_to_db
 from dubbin.core.sound.source import Source
 
@@ -105,11 +104,11 @@ def find_hum(source: Source, task: Task | None = None) -> HumTrack | None:
             amplitudes[channel, h] = _robust_mean(values[h : h + 1], SMOOTH_S)[0][0]
     del x, sound, values
     steady = np.stack([[np.mean(np.abs(a) ** 2) for a in channel] for channel in amplitudes])
-    chance = scipy.ndimage.median_filter(beside, (1, 5), mode="nearest")
+    chance = neighbours.median_filter(beside, 5, mode="nearest")
     above = ABOVE_CHANCE * max(1.0, SURE_S * STEPS_PER_S / count)  # in a short sound chance has more of a say
     there = (_coherence(amplitudes) > COHERENT) & (steady > np.maximum(above * chance, 1e-11))
     level = power_to_db(float(np.max(np.sum(steady * there, axis=1)) / 2))
-    heard = there.any(axis=0)
+    heard = np.asarray(there.any(axis=0))
     # A steady tone of music may pass for a high harmonic or two; hum has low ones.
     if not heard[:4].any() or np.count_nonzero(heard[:TRACKED]) < 2 or level < LOWEST_LEVEL_DBFS:
         return None
@@ -122,7 +121,7 @@ def describe_hum(track: HumTrack | None) -> Hum:
     if track is None:
         return Hum(False)
     inner = slice(STEPS_PER_S // 2, -STEPS_PER_S // 2 or None)
-    frequency = scipy.ndimage.uniform_filter1d(track.frequency_hz, 3 * STEPS_PER_S, mode="nearest")[inner]
+    frequency = neighbours.uniform_filter1d(track.frequency_hz, 3 * STEPS_PER_S, mode="nearest")[inner]
     power = np.mean(np.abs(track.amplitudes) ** 2, axis=2) / 2
     count = int(np.max(np.count_nonzero(power, axis=1)))
     level = power_to_db(float(np.max(power.sum(axis=1))))
@@ -193,7 +192,7 @@ def _nominal(x: NDArray[np.float32]) -> float | None:
     def look(start: int) -> None:
         piece = np.array(x[start : start + size], np.float64)
         # Loud instants are held down, so that the speech in them doesn't hide a faint hum.
-        envelope = np.sqrt(np.maximum(scipy.ndimage.uniform_filter1d(piece**2, LOW_RATE // 10), 0.0)) + 1e-7
+        envelope = np.sqrt(np.maximum(neighbours.uniform_filter1d(piece**2, LOW_RATE // 10), 0.0)) + 1e-7
         piece *= np.minimum(1.0, np.quantile(envelope, 0.2) / envelope)
         X = fourier.rfft((piece * window).astype(np.float32), padded)[:bins]
         spectra[start] = X.real**2 + X.imag**2
@@ -201,7 +200,7 @@ def _nominal(x: NDArray[np.float32]) -> float | None:
     in_parallel(look, [int(start) for start in starts], Task())
     P = np.median([spectra[int(start)] for start in starts], axis=0)
     blocks = P.reshape(-1, block)
-    medians = scipy.ndimage.median_filter(np.median(blocks, axis=1), 5)
+    medians = neighbours.median_filter(np.median(blocks, axis=1), 5)
     middles = (np.arange(len(medians)) + 0.5) * block
     floor = np.interp(np.arange(blocks.size), middles, medians) + 1e-20
     ratio = np.minimum(P[: len(floor)] / floor, 1e4)
@@ -271,8 +270,8 @@ def _coherence(amplitudes: NDArray[np.complex64]) -> NDArray[np.float64]:
     out = np.empty(amplitudes.shape[:2])
     for place in np.ndindex(*out.shape):  # one by one: hours of all of them would take much memory
         a = amplitudes[place]
-        kept = scipy.ndimage.uniform_filter1d(a.real, size) ** 2 + scipy.ndimage.uniform_filter1d(a.imag, size) ** 2
-        total = scipy.ndimage.uniform_filter1d(np.abs(a) ** 2, size)
+        kept = neighbours.uniform_filter1d(a.real, size) ** 2 + neighbours.uniform_filter1d(a.imag, size) ** 2
+        total = neighbours.uniform_filter1d(np.abs(a) ** 2, size)
         out[place] = kept[inner].mean() / (total[inner].mean() + 1e-20)
     return out
 
@@ -288,7 +287,7 @@ def _robust_mean(values: NDArray[np.complex64], smooth_s: float) -> tuple[NDArra
     for place in np.ndindex(*values.shape[:-1]):
         line = np.ascontiguousarray(values[place])
         thin = np.abs(line[::THINNED]) ** 2
-        quiet = np.repeat(scipy.ndimage.percentile_filter(thin, 25, size=size, mode="nearest"), THINNED)[: len(line)]
+        quiet = np.repeat(neighbours.percentile_filter(thin, 25, size=size, mode="nearest"), THINNED)[: len(line)]
         robust_mean(line, quiet, half, ROUNDS, mean[place], spread[place])
     return mean, spread
 
@@ -300,5 +299,5 @@ def _phase_error(amplitudes: NDArray[np.complex64], spread: NDArray[np.float32],
     certain = np.abs(turn) / (spread[..., 1:] ** 2 + 1e-16)
     certain = np.where(certain > 0.3, np.minimum(certain, 1e4), 0.0) * h**2
     slope = np.sum(certain * np.angle(turn) / h, axis=(0, 1)) / np.maximum(certain.sum(axis=(0, 1)), 1e-12)
-    slope = scipy.ndimage.gaussian_filter1d(slope, smooth_s * STEPS_PER_S, mode="nearest")
+    slope = neighbours.gaussian_filter1d(slope, smooth_s * STEPS_PER_S, mode="nearest")
     return np.concatenate([[0.0], np.cumsum(slope)]) / (2 * np.pi)

@@ -8,11 +8,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-import scipy
 from numpy.typing import NDArray
 
 from dubbin.core.jobs import Task
-from dubbin.core.sound import fourier
+from dubbin.core.sound import fourier, neighbours
 from dubbin.core.sound.source import Source, blocks
 
 FRAME_S = 0.02
@@ -69,4 +68,4 @@ def find_voice_level(source: Source, task: Task | None = None) -> VoiceLevel:
             out[k] = np.quantile(near, USUAL_QUANTILE)
     known = np.flatnonzero(np.isfinite(out))
     filled = np.interp(np.arange(steps), known, out[known]) if len(known) else np.full(steps, loud)
-    return VoiceLevel(scipy.ndimage.gaussian_filter1d(filled, 2.0, mode="nearest").astype(np.float32))
+    return VoiceLevel(neighbours.gaussian_filter1d(filled, 2.0, mode="nearest").astype(np.float32))

@@ -8,10 +8,10 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 import numpy as np
-import scipy
 from numpy.typing import NDArray
 
 from dubbin.core.episode.balance_settings import BleedControl
+from dubbin.core.sound import neighbours
 from dubbin.core.speech.activity import runs
 from dubbin.core.speech.own_voice import FRAMES_PER_S
 
@@ -58,6 +58,6 @@ def bleed_db(own: Mapping[str, Marks], settings: Mapping[str, BleedControl]) -> 
         if name in settings:
             width = max(1, round(settings[name].fade_ms * 1e-3 * FRAMES_PER_S))
             window = np.hanning(width + 2)[1:-1]
-            smooth = scipy.ndimage.convolve1d(open_now[k].astype(np.float64), window / window.sum(), mode="nearest")
+            smooth = neighbours.weighted_filter1d(open_now[k].astype(np.float64), window / window.sum(), mode="nearest")
             out[name] = -settings[name].range_db * (1.0 - smooth)
     return out

@@ -7,12 +7,12 @@ moves nothing. The average reaches to both sides of an instant, so that a loud s
 from __future__ import annotations
 
 import numpy as np
-import scipy
 from numpy.typing import NDArray
 
 from dubbin.core.episode.balance_settings import Levelling, LinePoint
 from dubbin.core.measure.loudness import OFFSET_LU
 from dubbin.core.mix.gain_curve import POINTS_PER_S
+from dubbin.core.sound import neighbours
 
 STEP_S = 0.1
 GATE_LU = 10.0
@@ -48,14 +48,14 @@ def levelling_db(power: NDArray[np.float64], own: NDArray[np.bool_], settings: L
     weight = np.pad(counted.astype(np.float64), (0, length - len(power))).reshape(count, per_step).sum(axis=1)
     energy = np.pad(np.where(counted, power, 0.0), (0, length - len(power))).reshape(count, per_step).sum(axis=1)
     sigma = settings.speed_s / 2.0 / STEP_S
-    weight, energy = (scipy.ndimage.gaussian_filter1d(v, sigma, mode="constant", truncate=3.0) for v in (weight, energy))
+    weight, energy = (neighbours.gaussian_filter1d(v, sigma, mode="constant", truncate=3.0) for v in (weight, energy))
     # Known where about LEAST_SPEECH_S of speech lies within the average.
     known = np.flatnonzero(weight > LEAST_SPEECH_S * FACTS_PER_S / (sigma * np.sqrt(2 * np.pi)) * 0.5)
     if not len(known):
         return np.full(count, base)
     ride = settings.target_lufs - base - (OFFSET_LU + 10.0 * np.log10(energy[known] / weight[known] + 1e-15))
     ride = np.interp(np.arange(count), known, np.clip(ride, -settings.range_db, settings.range_db))
-    gain = base + scipy.ndimage.gaussian_filter1d(ride, 0.25 * sigma, mode="nearest")
+    gain = base + neighbours.gaussian_filter1d(ride, 0.25 * sigma, mode="nearest")
     # The range holds the ride back, and the gate looks at other frames after it: what is missing as a whole is one more constant gain.
     steps = np.minimum(np.arange(len(power)) // per_step, count - 1)
     after = own_loudness(power * 10.0 ** (gain[steps] / 10.0), own)

@@ -10,11 +10,10 @@ from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
-import scipy
 from numpy.typing import NDArray
 
 from dubbin.core.jobs import Task, in_parallel
-from dubbin.core.sound import fourier
+from dubbin.core.sound import fourier, neighbours
 from dubbin.core.sound.source import Samples, Source, read_padded
 
 FRAMES_PER_S = 100
@@ -87,7 +86,7 @@ def _band_levels(x: Samples, rate: int, count: int) -> NDArray[np.float32]:
 def activity_from_bands(bands: NDArray[np.float32]) -> Activity:
     """Judge band levels (frames, bands) in dB against the noise around each of them."""
     level = 10.0 * np.log10(np.sum(10.0 ** (bands.astype(np.float64) / 10.0), axis=1))
-    smooth = scipy.ndimage.uniform_filter1d(bands, 3, axis=0, mode="nearest")
+    smooth = neighbours.uniform_filter1d(bands, 3, axis=0, mode="nearest")
     loud = np.quantile(level, 0.95)
     excess = np.full(len(bands), -np.inf)
     for band in range(bands.shape[1]):

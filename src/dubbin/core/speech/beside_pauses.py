@@ -11,9 +11,9 @@ from collections.abc import Sequence
 from dataclasses import replace
 
 import numpy as np
-import scipy
 from numpy.typing import NDArray
 
+from dubbin.core.sound import neighbours
 from dubbin.core.speech.decoding import HeardWord
 
 STEP_S = 0.005  # of levels
@@ -40,9 +40,9 @@ def audible_steps(levels: NDArray[np.float32]) -> NDArray[np.bool_]:
     power = np.zeros(len(levels))
     for band in levels.T:  # one by one: hours of all of them would take much memory
         power += 10.0 ** (band.astype(np.float64) / 10.0)
-    level = scipy.ndimage.uniform_filter1d(10.0 * np.log10(power / levels.shape[1]), 3)
+    level = neighbours.uniform_filter1d(10.0 * np.log10(power / levels.shape[1]), 3)
     every = round(LOUD_STEP_S / STEP_S)
-    loud = np.repeat(scipy.ndimage.percentile_filter(level[::every], LOUD_SHARE, round(LOUD_S / LOUD_STEP_S)), every)[: len(level)]
+    loud = np.repeat(neighbours.percentile_filter(level[::every], LOUD_SHARE, round(LOUD_S / LOUD_STEP_S)), every)[: len(level)]
     return np.asarray(level > np.maximum(loud, np.percentile(level, LOUDEST_SHARE) + FAINTEST_DB) + AUDIBLE_DB)
 
 

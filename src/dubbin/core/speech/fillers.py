@@ -12,10 +12,10 @@ from collections.abc import Callable, Sequence
 from dataclasses import replace
 
 import numpy as np
-import scipy
 from numpy.typing import NDArray
 
 from dubbin.core.measure.voicing import Voicing, cepstra
+from dubbin.core.sound import neighbours
 from dubbin.core.sound.filtering import running_mean
 from dubbin.core.speech.activity import FRAMES_PER_S, Activity, runs
 from dubbin.core.speech.hesitations import heard_hesitation, is_filler_text, is_laughter_text
@@ -72,7 +72,7 @@ def speech_without_words(own: NDArray[np.bool_], voicing: Voicing, rate: int) ->
     """
     per, gap = rate / FRAMES_PER_S, round(UNKNOWN_GAP_S * FRAMES_PER_S)
     count = min(len(own), len(voicing.pitch_hz))
-    joined = scipy.ndimage.binary_closing(np.pad(own[:count], gap), np.ones(gap))[gap:-gap]
+    joined = neighbours.closed(np.pad(own[:count], gap), gap)[gap:-gap]
     return [
         Word(NOT_UNDERSTOOD, round(a * per), round(b * per), WordKind.SOUND, 0.6)
         for a, b in zip(*runs(joined), strict=True)
@@ -100,7 +100,7 @@ def add_unheard(
     voice_db = float(np.quantile(activity.level_db[own], 0.8)) if own.any() else -30.0
     found: list[Word] = []
     free = own[:count] & fresh[:count] & ~covered[:count]
-    free = scipy.ndimage.binary_closing(np.pad(free, 8), np.ones(7))[8:-8] & ~covered[:count]
+    free = neighbours.closed(np.pad(free, 8), 7)[8:-8] & ~covered[:count]
     for a, b in zip(*runs(free), strict=True):
         kind = _kind_of(int(a), int(b), steady, activity, voicing, voice_db, language)
         if kind is not None:
@@ -125,7 +125,7 @@ def spoken_freshly(voicing: Voicing, rt60_s: float | None) -> NDArray[np.bool_]:
     state = running_mean(power, decay)
     late = np.zeros_like(power)
     late[LATE:] = state[:-LATE] * decay**LATE
-    return np.asarray(scipy.ndimage.median_filter((power > FRESH * late).astype(np.uint8), 5) > 0)
+    return np.asarray(neighbours.median_filter((power > FRESH * late).astype(np.uint8), 5) > 0)
 
 
 def _steady(voicing: Voicing) -> NDArray[np.bool_]:
@@ -134,14 +134,14 @@ def _steady(voicing: Voicing) -> NDArray[np.bool_]:
     moved[:2] = moved[-2:] = 0.0  # there is nothing beside to be compared with
     log_pitch = np.log(np.where(voicing.voiced, voicing.pitch_hz, 1.0))
     pitch_moved = np.abs(np.diff(log_pitch, prepend=log_pitch[:1]))
-    still = (moved < STILL) & voicing.voiced & (scipy.ndimage.median_filter(pitch_moved, 3) < PITCH_STEP)
-    out: NDArray[np.bool_] = scipy.ndimage.binary_closing(np.pad(still, 4), np.ones(4))[4:-4]
+    still = (moved < STILL) & voicing.voiced & (neighbours.median_filter(pitch_moved, 3) < PITCH_STEP)
+    out: NDArray[np.bool_] = neighbours.closed(np.pad(still, 4), 4)[4:-4]
     return out
 
 
 def _moved(mel: NDArray[np.float32]) -> NDArray[np.float64]:
     """How far the timbre moves around every frame."""
-    c = scipy.ndimage.uniform_filter1d(cepstra(mel), 3, axis=0, mode="nearest")
+    c = neighbours.uniform_filter1d(cepstra(mel), 3, axis=0, mode="nearest")
     out = np.zeros(len(c))
     out[2:-2] = np.sqrt(np.mean((c[4:, 1:] - c[:-4, 1:]) ** 2, axis=1)) / 2.0
     return out
@@ -258,7 +258,7 @@ def _filler_text(voicing: Voicing, start: int, end: int, language: str) -> str:
 
 def _is_laughter(level: NDArray[np.float32]) -> bool:
     """Four bursts or more, parted by dips of 6 dB, at the even pace of a laugh."""
-    smooth = scipy.ndimage.gaussian_filter1d(level, 1.5)
+    smooth = neighbours.gaussian_filter1d(level, 1.5)
     peaks: list[int] = []
     high_at, low, rising = 0, 200.0, True
     for k, value in enumerate(smooth):

@@ -12,11 +12,10 @@ from collections.abc import Sequence
 from itertools import pairwise
 
 import numpy as np
-import scipy
 from numpy.typing import NDArray
 
 from dubbin.core.jobs import Task, in_parallel
-from dubbin.core.sound import fourier
+from dubbin.core.sound import fourier, neighbours
 from dubbin.core.sound.source import Source, read_padded
 from dubbin.core.speech.turns import bimodal_split
 
@@ -100,7 +99,7 @@ def find_own_voices(microphones: Sequence[tuple[float, Source]], task: Task | No
     power = heard.bands.astype(np.float64)
     for i in range(len(power)):
         # A running sum comes out just under nothing in a silence behind loud frames.
-        power[i] = np.maximum(scipy.ndimage.uniform_filter1d(power[i], SMOOTH_FRAMES, axis=0, mode="nearest"), 0.0)
+        power[i] = np.maximum(neighbours.uniform_filter1d(power[i], SMOOTH_FRAMES, axis=0, mode="nearest"), 0.0)
     power += 1e-16
     level = 10.0 * np.log10(power.sum(axis=2))
     # Where a microphone runs: before and after, its silence says nothing.
@@ -124,8 +123,8 @@ def find_own_voices(microphones: Sequence[tuple[float, Source]], task: Task | No
         margin = 10.0 ** ((ABOVE_DB + ALIKE_EXTRA_DB * (alike > ALIKE)) / 10.0)
         above = np.maximum(power[i] - expected * margin[:, None], 0.0).sum(axis=1)
         own = (above > SHARE * power[i].sum(axis=1)) & (10.0 * np.log10(above + 1e-16) > loud[i] - OWN_UNDER_LOUD_DB)
-        own = scipy.ndimage.binary_closing(np.pad(own, BRIDGE_FRAMES), np.ones(BRIDGE_FRAMES))
-        own = scipy.ndimage.binary_opening(own, np.ones(LEAST_FRAMES))[BRIDGE_FRAMES:-BRIDGE_FRAMES]
+        own = neighbours.closed(np.pad(own, BRIDGE_FRAMES), BRIDGE_FRAMES)
+        own = neighbours.opened(own, LEAST_FRAMES)[BRIDGE_FRAMES:-BRIDGE_FRAMES]
         offset, count = round(start * FRAMES_PER_S), int(np.ceil(source.frames / source.rate * FRAMES_PER_S))
         out.append(np.resize(np.append(own[offset : offset + count], np.zeros(max(count - len(own) + offset, 0), bool)), count))
     return out
@@ -136,7 +135,7 @@ def _crossings(
 ) -> dict[tuple[int, int], NDArray[np.float64]]:
     """By (hearing, speaking) microphone: power per band that comes across, as a share of what the speaker's own hears."""
     out = {}
-    smooth = 10.0 * np.log10(np.maximum(scipy.ndimage.uniform_filter1d(10.0 ** (level / 10.0), 7, axis=1, mode="nearest"), 1e-16))
+    smooth = 10.0 * np.log10(np.maximum(neighbours.uniform_filter1d(10.0 ** (level / 10.0), 7, axis=1, mode="nearest"), 1e-16))
     for i in range(len(power)):
         for j in range(len(power)):
             if i == j:

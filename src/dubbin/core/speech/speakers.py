@@ -20,6 +20,7 @@ from numpy.typing import NDArray
 
 from dubbin.core.jobs import Task
 from dubbin.core.measure.voicing import Voicing, cepstra
+from dubbin.core.sound import neighbours
 from dubbin.core.sound.source import Source
 from dubbin.core.speech.activity import FRAMES_PER_S, runs
 from dubbin.core.speech.speaker_encoder import SPAN_S, embed
@@ -152,7 +153,7 @@ def _features(voicing: Voicing, said: NDArray[np.bool_]) -> NDArray[np.float64]:
     index = np.arange(n)
     good = np.isfinite(pitch)
     filled = np.interp(index, index[good], pitch[good]) if good.any() else np.full(n, usual)
-    filled = scipy.ndimage.median_filter(filled, 31)[said]
+    filled = neighbours.median_filter(filled, 31)[said]
     x = np.concatenate([c, filled[:, None]], axis=1)
     x = (x - x.mean(axis=0)) / np.maximum(x.std(axis=0), 1e-6)
     x[:, -1] *= PITCH_WEIGHT

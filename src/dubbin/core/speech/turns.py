@@ -6,9 +6,9 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
-import scipy
 from numpy.typing import NDArray
 
+from dubbin.core.sound import neighbours
 from dubbin.core.speech.activity import FRAMES_PER_S, Activity, runs
 from dubbin.core.speech.transcript import Word, WordKind
 
@@ -50,7 +50,7 @@ def own_speech(activities: Sequence[tuple[float, Activity]]) -> list[NDArray[np.
 
 
 def _smooth_level(activity: Activity) -> NDArray[np.float64]:
-    power = scipy.ndimage.uniform_filter1d(10.0 ** (activity.level_db.astype(np.float64) / 10.0), round(SMOOTH_S * FRAMES_PER_S))
+    power = neighbours.uniform_filter1d(10.0 ** (activity.level_db.astype(np.float64) / 10.0), round(SMOOTH_S * FRAMES_PER_S))
     return np.asarray(10.0 * np.log10(np.maximum(power, 1e-15)))
 
 
@@ -144,7 +144,7 @@ def crosstalk(own: Sequence[NDArray[np.bool_]], starts_s: Sequence[float]) -> li
                 continue
             width = round(BRIDGE_S * FRAMES_PER_S)
             both = own[i][a : a + count] & own[j][b : b + count]
-            both = scipy.ndimage.binary_closing(np.pad(both, width), np.ones(width))[width:-width]
+            both = neighbours.closed(np.pad(both, width), width)[width:-width]
             for start, end in zip(*runs(both), strict=True):
                 if end - start >= TOGETHER_S * FRAMES_PER_S:
                     base = starts_s[i] + a / FRAMES_PER_S

@@ -15,11 +15,11 @@ from functools import lru_cache
 from importlib.resources import as_file, files
 
 import numpy as np
-import scipy
 import soxr
 from numpy.typing import NDArray
 
 from dubbin.core.jobs import Task, in_parallel
+from dubbin.core.sound import neighbours
 from dubbin.core.sound.source import Source, read_padded
 from dubbin.core.sound.temporal import temporal_network
 from dubbin.core.speech.activity import runs
@@ -49,7 +49,7 @@ def places_of(likely: NDArray[np.float32], said: NDArray[np.bool_]) -> list[tupl
     marks[: len(heard)] = heard
     width = round(BRIDGE_S * FRAMES_PER_S) | 1
     above = np.pad(marks & (likely > LIKELY), width)
-    joined = scipy.ndimage.binary_closing(above, np.ones(width))[width:-width]
+    joined = neighbours.closed(above, width)[width:-width]
     return [
         (float(a / FRAMES_PER_S), float(b / FRAMES_PER_S))
         for a, b in zip(*runs(joined), strict=True)

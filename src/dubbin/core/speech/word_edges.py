@@ -24,7 +24,7 @@ import soxr
 from numpy.typing import NDArray
 
 from dubbin.core.jobs import Task, in_parallel
-from dubbin.core.sound import fourier
+from dubbin.core.sound import fourier, neighbours
 from dubbin.core.sound.filtering import running_mean
 from dubbin.core.sound.source import Source, read_padded
 from dubbin.core.speech.activity import FRAMES_PER_S, Activity
@@ -102,7 +102,7 @@ def _observations(levels: NDArray[np.float32]) -> NDArray[np.float32]:
     """(n, 2 * COEFFICIENTS): cepstra with loudness against the loudest around, and how they change; each with a spread of 1."""
     x = np.empty((len(levels), 2 * COEFFICIENTS), np.float32)
     x[:, :COEFFICIENTS] = scipy.fft.dct(levels, axis=1, norm="ortho")[:, :COEFFICIENTS]
-    loudest = scipy.ndimage.maximum_filter1d(x[:, 0], round(2.0 / STEP_S))
+    loudest = neighbours.maximum_filter1d(x[:, 0], round(2.0 / STEP_S))
     x[:, 0] = np.maximum(x[:, 0] - loudest, -200.0)
     heard = x[:, 0] > np.quantile(x[:, 0], 0.4)
     for k in range(COEFFICIENTS):  # one by one, in place: hours of all of them would take much memory
@@ -164,7 +164,7 @@ def refine_edges(
     words = _prepared(words, *usual_lags(words, audible))
     x = _observations(levels)
     at = np.minimum((np.arange(len(levels)) * STEP_S * FRAMES_PER_S).astype(int), len(activity.excess_db) - 1)
-    heard = scipy.ndimage.binary_closing(np.pad(activity.excess_db[at] > 0, 8), np.ones(9))[8:-8]
+    heard = neighbours.closed(np.pad(activity.excess_db[at] > 0, 8), 9)[8:-8]
     names = [GAP, ANY, *sorted({u for w in words for u in letters_of(w.text)} - {ANY})]
     number = {name: k for k, name in enumerate(names)}
     phrases = _phrases(words, number, len(levels))

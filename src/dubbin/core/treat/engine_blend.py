@@ -11,9 +11,9 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 import numpy as np
-import scipy
 from numpy.typing import NDArray
 
+from dubbin.core.sound import neighbours
 from dubbin.core.sound.source import Samples, Source, read_padded
 from dubbin.core.treat.statistical_engine import LEAD_S, stft_of, suppressed
 from dubbin.core.treat.stft import Stft
@@ -110,7 +110,7 @@ def dryness(statistical: NDArray[np.float64], network: NDArray[np.float64], hop_
     statistical, network: power of each frame in the bins that are surely no noise, as each engine left it, (frames,)."""
     size = max(round(AROUND_S / hop_s), 1)
     # A running sum, which rounding takes a little below zero in a silence behind loud frames.
-    sums = [np.maximum(scipy.ndimage.uniform_filter1d(power, size, mode="constant"), 0.0) for power in (network, statistical)]
+    sums = [np.maximum(neighbours.uniform_filter1d(power, size, mode="constant"), 0.0) for power in (network, statistical)]
     kept_db = 10.0 * np.log10((sums[0] + 1e-12) / (sums[1] + 1e-12))
     out: NDArray[np.float32] = np.clip((kept_db - RINGING_DB) / (DRY_DB - RINGING_DB), 0.0, 1.0).astype(np.float32)
     return out

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import numpy as np
-import scipy
 from numpy.typing import NDArray
+
+from dubbin.core.sound import neighbours
 
 STEP_S = 0.001
 
@@ -27,7 +28,7 @@ def step_levels(x: NDArray[np.float32], start_frame: int, rate: int, width_s: fl
     step_powers(x, offset, step, power)
     width = max(1, round(width_s / STEP_S))
     if width > 1:
-        power = np.maximum(scipy.ndimage.uniform_filter1d(power, width, mode="nearest"), 0.0)
+        power = np.maximum(neighbours.uniform_filter1d(power, width, mode="nearest"), 0.0)
     return 10.0 * np.log10(power + 1e-12), offset + step // 2
 
 
@@ -41,10 +42,10 @@ def held_down(wanted_db: NDArray[np.float64], attack_s: float, hold_s: float, re
     ahead, hold = max(1, round(attack_s / STEP_S)), round(hold_s / STEP_S)
     hold += (ahead + hold) % 2
     # Down from `ahead` steps before to `hold` steps after every step that wants it; then smoothed over as long as it came early.
-    centred = scipy.ndimage.minimum_filter1d(wanted_db, ahead + hold + 1, mode="nearest")
+    centred = neighbours.minimum_filter1d(wanted_db, ahead + hold + 1, mode="nearest")
     low = centred[np.clip(np.arange(len(centred)) + (ahead - hold) // 2, 0, len(centred) - 1)]
     out = released(low, float(np.exp(-STEP_S / max(release_s, 1e-4))))
-    return np.asarray(scipy.ndimage.uniform_filter1d(out, ahead | 1, mode="nearest"))
+    return np.asarray(neighbours.uniform_filter1d(out, ahead | 1, mode="nearest"))
 
 
 def to_frames(gain_db: NDArray[np.float64], first: int, rate: int, count: int) -> NDArray[np.float32]:

@@ -13,12 +13,12 @@ from dataclasses import dataclass
 from typing import Any, ClassVar
 
 import numpy as np
-import scipy
 from numpy.typing import NDArray
 
 from dubbin.core.jobs import Task
 from dubbin.core.measure.voice_level import VoiceLevel, find_voice_level
 from dubbin.core.measure.voicing import FRAMES_PER_S, find_voicing
+from dubbin.core.sound import neighbours
 from dubbin.core.sound.source import Samples, Source
 from dubbin.core.texts import tr
 from dubbin.core.treat.envelope import held_down, step_frames, step_levels, to_frames
@@ -68,8 +68,8 @@ def find_breaths(source: Source, voice: VoiceLevel, task: Task) -> tuple[tuple[f
     bright = 10.0 * np.log10(power[:, 17:].sum(axis=1) + 1e-12) - 10.0 * np.log10(power[:, :14].sum(axis=1) + 1e-12)
     floor = np.quantile(relative, 0.1)
     noise = ~voicing.voiced & (relative > max(BREATH_LEVEL_DB[0], floor + 5.0)) & (relative < BREATH_LEVEL_DB[1]) & (bright < SIBILANT_DB)
-    noise = scipy.ndimage.binary_opening(scipy.ndimage.binary_closing(np.pad(noise, 4), np.ones(4)), np.ones(5))[4:-4]
-    near = scipy.ndimage.binary_dilation(voicing.voiced & (relative > -20.0), iterations=round(NEAR_VOWEL_S * FRAMES_PER_S))
+    noise = neighbours.opened(neighbours.closed(np.pad(noise, 4), 4), 5)[4:-4]
+    near = neighbours.dilated(voicing.voiced & (relative > -20.0), 2 * round(NEAR_VOWEL_S * FRAMES_PER_S) + 1)
     edges = np.diff(np.concatenate([[0], noise.astype(np.int8), [0]]))
     out = []
     for a, b in zip(np.flatnonzero(edges == 1), np.flatnonzero(edges == -1), strict=True):

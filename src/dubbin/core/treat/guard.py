@@ -19,11 +19,11 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-import scipy
 from numpy.typing import NDArray
 
 from dubbin.core.jobs import Task
 from dubbin.core.measure.echo import ringing_db
+from dubbin.core.sound import neighbours
 from dubbin.core.sound.source import Source, read_padded
 from dubbin.core.treat.stft import Stft, power
 
@@ -106,16 +106,16 @@ def limit_in_room(ringing: float) -> float:
 def _loss(X: NDArray[np.complex64], R: NDArray[np.complex64], mends_places: bool) -> tuple[float, float, int]:
     """Weighted sum of squared shares that was removed, of the weights, and how many bins counted."""
     P = power(X)
-    quiet = np.quantile(scipy.ndimage.uniform_filter(P, (3, 3)), QUIET_QUANTILE, axis=0)
+    quiet = np.quantile(neighbours.uniform_filter(P, (3, 3)), QUIET_QUANTILE, axis=0)
     before = np.zeros_like(P)
-    before[1:] = scipy.ndimage.maximum_filter1d(P, BEFORE_FRAMES, axis=0, origin=BEFORE_FRAMES // 2)[:-1]
+    before[1:] = neighbours.maximum_filter1d(P, BEFORE_FRAMES, axis=0, origin=BEFORE_FRAMES // 2)[:-1]
     heard = quiet * 10.0 ** (ABOVE_QUIET_DB / 10.0) + 1e-12
     sure = (heard < P) & (RISEN * before <= P)
     if mends_places:
         sure &= power(X - R) > KEPT * P
-    own = scipy.ndimage.uniform_filter(P, CELL) + 1e-20
-    shared = scipy.ndimage.uniform_filter((R * np.conj(X)).real, CELL) / own
-    by_chance = scipy.ndimage.uniform_filter(power(R), CELL) / own / (CELL[0] * CELL[1] / 2)
+    own = neighbours.uniform_filter(P, CELL) + 1e-20
+    shared = neighbours.uniform_filter((R * np.conj(X)).real, CELL) / own
+    by_chance = neighbours.uniform_filter(power(R), CELL) / own / (CELL[0] * CELL[1] / 2)
     share = np.maximum(np.sign(shared) * shared**2 - by_chance, 0.0)
     weight = P**LOUDNESS_POWER
     return float(np.sum((share * weight)[sure])), float(np.sum(weight[sure])), int(sure.sum())

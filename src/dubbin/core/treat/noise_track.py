@@ -18,10 +18,10 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 
 import numpy as np
-import scipy
 from numpy.typing import NDArray
 
 from dubbin.core.jobs import Task, in_parallel
+from dubbin.core.sound import neighbours
 from dubbin.core.sound.source import Source, read_padded
 from dubbin.core.treat.stft import Stft
 
@@ -143,7 +143,7 @@ def _track(
         P = np.ascontiguousarray(P[alive])
     reach = WINDOW_S / 2 * rate
     spans = [_at_least(FEWEST, len(P), *np.searchsorted(positions, [c - reach, c + reach])) for c in centres]
-    smooth = scipy.ndimage.uniform_filter1d(P[::THINNED], 3, axis=1, mode="nearest")
+    smooth = neighbours.uniform_filter1d(P[::THINNED], 3, axis=1, mode="nearest")
     noise = np.empty((len(centres), stft.bins), np.float32)
     for k, (low, high) in enumerate(spans):
         near = smooth[low // THINNED : max(high // THINNED, low // THINNED + 1)]
@@ -196,7 +196,7 @@ def _noise_gain(
     bands = noise_kernels.bands(P, noise, place, bins)
     # The lowest band counts: while a vowel fills the low ones the high ones are free, and the other way round for an s.
     level_db = 10.0 * np.log10(2.0) * bands.min(axis=1)
-    level_db = scipy.ndimage.gaussian_filter1d(level_db, NOISE_GAIN_SMOOTH_S * rate / (stft.hop * EVERY), mode="nearest")
+    level_db = neighbours.gaussian_filter1d(level_db, NOISE_GAIN_SMOOTH_S * rate / (stft.hop * EVERY), mode="nearest")
     level_db -= np.median(level_db)
     level_db = np.sign(level_db) * np.clip(np.abs(level_db) - NOISE_GAIN_LEAST_DB, 0.0, NOISE_GAIN_MOST_DB)
     return np.asarray(10.0 ** (level_db / 10.0), np.float32)

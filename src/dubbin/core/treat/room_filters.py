@@ -12,11 +12,11 @@ from __future__ import annotations
 from collections.abc import Callable
 
 import numpy as np
-import scipy
 from numpy.typing import NDArray
 
 from dubbin.core.jobs import Task, in_parallel
 from dubbin.core.measure.echo import measure_echo
+from dubbin.core.sound import neighbours
 from dubbin.core.sound.recent import RecentSound
 from dubbin.core.sound.source import Source
 from dubbin.core.treat.prediction import Covariances, Quietest, estimate_covariances
@@ -67,7 +67,7 @@ def _filters(source: Source, channel: int, stft: Stft, step: int, rt60_s: float,
 
     def as_recorded(first: int, last: int) -> Looked:
         X = stft.analyse(sound.read(first * step - lead * stft.hop, min(last * step, source.frames)))[: lead + (last - first) * hops]
-        return X, scipy.ndimage.uniform_filter(power(X[:, :bins]), (3, 3), mode="nearest"), power(X[lead:]).mean(axis=1)
+        return X, neighbours.uniform_filter(power(X[:, :bins]), (3, 3), mode="nearest"), power(X[lead:]).mean(axis=1)
 
     def as_left(first: int, last: int) -> Looked:
         start = first * step - (lead + AROUND) * stft.hop
@@ -76,7 +76,7 @@ def _filters(source: Source, channel: int, stft: Stft, step: int, rt60_s: float,
         found = predict_away(left, known, 0, stft, source.rate, start)
         P = found.after[:, :bins] * room_gains(found, level_db, LATE_DOWN_DB, stft, source.rate, bins) ** 2
         own = slice(AROUND, AROUND + lead + (last - first) * hops)
-        return X[own], scipy.ndimage.uniform_filter1d(P[own], 3, axis=0, mode="nearest"), NOTHING
+        return X[own], neighbours.uniform_filter1d(P[own], 3, axis=0, mode="nearest"), NOTHING
 
     one, two = _Round(as_recorded, AS_RECORDED, out, taps, lead, hops), _Round(as_left, AS_LEFT, out, taps, lead, hops)
     groups = [range(first, min(first + GROUP, count)) for first in range(0, count, GROUP)]
