@@ -141,13 +141,10 @@ def begin_work(release: Callable[[], None]) -> None:
 def import_heavy() -> None:
     """Bring in what the window's thread must not wait for when it, or work in the background, first needs it: libraries whose loading holds Python's lock for
     tenths of a second, and compiled loops, which are read from their cache when they first run."""
-    import numpy as np
-    import scipy
-
-    for name in ("fft", "special"):
-        getattr(scipy, name)
     import av  # noqa: F401
+    import numpy as np
     import onnxruntime  # noqa: F401
+    import scipy.fft  # noqa: F401
 
     from dubbin.core.measure.measuring import measure_recording
     from dubbin.core.sound.source import Sound
