@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import subprocess
 import sys
 import threading
@@ -95,3 +96,38 @@ def test_a_kernel_is_compiled_once_for_each_signature_and_what_compiling_needs_i
         for kinds in (["float32"], ["float32"], ["float32", "float64"])
     ]
     assert told == ["[9.0] 0 True\n", "[9.0] 1 False\n", "[9.0, 9.0] 1 True\n"]
+
+
+def test_a_kernel_is_compiled_anew_where_what_it_takes_in_has_changed(tmp_path):
+    """A kernel or a number of another module is part of its code; other modules than these are not."""
+    package = tmp_path / "loops"
+    package.mkdir()
+    files = {
+        "__init__": "",
+        "numbers": "STEP = 2.0\n",
+        "inner_kernels": "from dubbin.core.kernel import kernel\n\n@kernel()\ndef twice(x):\n    return 2.0 * x\n",
+        "outer_kernels": (
+            "from dubbin.core.kernel import kernel\nfrom loops.inner_kernels import twice\nfrom loops.numbers import STEP\n\n"
+            "@kernel()\ndef stepped(x):\n    return twice(x) + STEP\n"
+        ),
+        "other": "UNUSED = 1\n",
+    }
+    for name, text in files.items():
+        (package / f"{name}.py").write_text(text)
+
+    def run() -> list[str]:
+        code = (
+            "import loops.other\nfrom loops.outer_kernels import stepped\n"
+            "print(stepped(10.0), sum(stepped.stats.cache_hits.values()), sum(stepped.stats.cache_misses.values()))"
+        )
+        env = {**os.environ, "PYTHONPATH": f"{tmp_path}{os.pathsep}{os.environ.get('PYTHONPATH', '')}"}
+        done = subprocess.run([sys.executable, "-B", "-c", code], env=env, capture_output=True, text=True, check=True, timeout=120)
+        return done.stdout.split()
+
+    assert run() == ["22.0", "0", "1"] and run() == ["22.0", "1", "0"]
+    (package / "numbers.py").write_text("STEP = 0.25\n")
+    assert run() == ["20.25", "0", "1"] and run() == ["20.25", "1", "0"]
+    (package / "inner_kernels.py").write_text(files["inner_kernels"].replace("2.0 * x", "32.0 * x"))
+    assert run() == ["320.25", "0", "1"] and run() == ["320.25", "1", "0"]
+    (package / "other.py").write_text("UNUSED = 22\n")
+    assert run() == ["320.25", "1", "0"]
