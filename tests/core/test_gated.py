@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 
 from dubbin.core.figures import with_unit
+from dubbin.core.measure.finding import Severity
 from dubbin.core.measure.gated import FEWEST, is_gated, tells_floor
 from dubbin.core.measure.measuring import measure_recording
 from dubbin.core.measure.noise import FRAME_S, NoiseMeter, noise_from_powers
@@ -48,6 +49,8 @@ def test_a_gate_that_shuts_at_once_leaves_no_floor_and_asks_for_no_denoiser(voic
     assert report.noise.gated and report.noise.floor_dbfs is report.noise.snr_db is report.noise.hiss_dbfs is None
     assert not [f for f in report.findings if f.treatment == "denoise"]
     assert report.noise.floor_text == "digital silence"
+    assert [f.severity for f in report.findings if f.kind == "gate"] == [Severity.MINOR]
+    assert (report.dropouts.count > 0 or gain < 1) and "dropouts" not in {f.kind for f in report.findings}, "the gate's own"
 
 
 @pytest.mark.parametrize("floor", [-65.0, -50.0])
@@ -55,7 +58,22 @@ def test_a_gate_that_holds_on_lets_its_noise_be_told(voice, floor):
     report = measured(gated(voice + noise(20, floor, 1)[: len(voice)], -40.0, 0.2))
     assert report.noise.floor_dbfs == pytest.approx(floor, abs=2.0) and not report.noise.gated
     assert [f for f in report.findings if f.treatment == "denoise"]
+    assert "gate" not in {f.kind for f in report.findings}
     assert report.noise.floor_text == with_unit(report.noise.floor_dbfs, "dBFS")
+
+
+@pytest.mark.parametrize(("whole", "tells"), [(2, True), (1, False)])
+def test_a_hiss_of_which_mostly_the_edges_are_left_tells_nothing_however_steady_it_is(whole, tells):
+    """Bursts of half a frame, some whole ones, and half a frame."""
+    burst = [0.5, *[1.0] * whole, 0.5]
+    x = noise(12, -50, 3).astype(np.float32)[: 12 * RATE // (FRAME * 6) * FRAME * 6].reshape(-1, 6, FRAME)
+    for k in range(6):
+        share = burst[k] if k < len(burst) else 0.0
+        x[:, k, : FRAME - round(share * FRAME) if k == 0 else FRAME] *= 0.0 if k == 0 or share == 0.0 else 1.0
+        if 0 < k < len(burst):
+            x[:, k, round(share * FRAME) :] = 0.0
+    x = x.ravel()
+    assert is_gated(powers(x)) and tells_floor(Sound(x[None], RATE), powers(x)) is tells
 
 
 def test_silence_before_and_after_is_no_gate(voice):

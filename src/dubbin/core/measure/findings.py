@@ -147,7 +147,10 @@ def _add_untreated(report: RecordingReport, out: list[Finding]) -> None:
                 Severity.MINOR,
             )
         )
-    if report.dropouts.count:
+    if report.noise.gated:  # the places at which it shut are no drop-outs
+        text = tr("the pauses are digital silence: a gate or a call's recorder shut them, and no noise floor can be told")
+        out.append(Finding("gate", tr("Gate"), text, Severity.MINOR))
+    elif report.dropouts.count:
         longest = max(b - a for a, b in report.dropouts.spans_s)
         text = tr_count(
             "{count} drop-out, {longest} ms long",

@@ -15,6 +15,7 @@ from dubbin.core.sound import fourier
 from dubbin.core.sound.source import Samples, Source
 
 FEWEST, MOST = 8, 300  # quiet frames that hold sound from end to end
+WHOLE_SHARE = 0.45  # of the quiet frames: behind a gate that shuts at once most are its edges, a third at most are whole
 PIECE_S = 0.005  # a frame of which so much is silent reaches into a pause
 BANDS, LOWEST_HZ, HIGHEST_HZ = 11, 300.0, 8000.0
 SAME_DB = 3.5  # noise is 1.2 to 3.4 dB apart from itself, in bands that wide and 50 ms long; soft speech 4 to 9
@@ -36,14 +37,14 @@ def tells_floor(source: Source, power: NDArray[np.float64]) -> bool:
     places = np.flatnonzero(quiet_frames(power))
     window, edges = np.hanning(frame).astype(np.float32), np.geomspace(LOWEST_HZ, min(HIGHEST_HZ, 0.45 * source.rate), BANDS + 1)
     bins = np.round(edges * frame / source.rate).astype(int)
-    levels = []
-    for place in places[np.linspace(0, len(places) - 1, min(MOST, len(places))).round().astype(int)]:
+    looked, levels = places[np.linspace(0, len(places) - 1, min(MOST, len(places))).round().astype(int)], []
+    for place in looked:
         x = source.read(int(place) * frame, (int(place) + 1) * frame)
         if not _reaches_into_a_pause(x, source.rate):
             X = fourier.rfft(x * window)
             energy = np.add.reduceat((X.real**2 + X.imag**2).max(axis=0)[: bins[-1]], bins[:-1])
             levels.append(10.0 * np.log10(energy + 1e-20))
-    return len(levels) >= FEWEST and float(np.median(np.std(levels, axis=0))) < SAME_DB
+    return len(levels) >= max(FEWEST, WHOLE_SHARE * len(looked)) and float(np.median(np.std(levels, axis=0))) < SAME_DB
 
 
 def _reaches_into_a_pause(x: Samples, rate: int) -> bool:
