@@ -6,6 +6,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 import degraded
+import gates
 import numpy as np
 import peers
 import soundfile as sf
@@ -24,7 +25,7 @@ from dubbin.core.treat.registry import REPAIRS, TREATMENTS
 from dubbin.demo import faults
 from dubbin.demo.room import room_response
 
-SECONDS, FLOOR_DB = 14, -75.0
+SECONDS, GATED_S, FLOOR_DB = 14, 40, -75.0
 Method = Callable[[Mono], Mono]
 Row = tuple[str, str, str, str]
 SCORES: dict[str, tuple[int, Callable[[Mono, Mono], float]]] = {
@@ -64,6 +65,7 @@ def rows(folder: Path | None) -> list[Row]:
     alone = {"hum": degraded.humming(found), "rumble": degraded.rumbling(found), "clipping by 6 dB": degraded.clipped(found)}
     for fault, pairs in alone.items():  # what it is not taken for shows, too
         out += compare(f"{fault} and nothing else", pairs, {"Dubbin, as suggested": suggested}, ("PESQ", "SI-SDR"))
+    out += gates.rows(clips(folder, GATED_S))
     methods = {"Dubbin, as suggested": suggested, "Dubbin, all six": treated(*(t.name for t in REPAIRS)), **runtime}
     return out + compare("room, fan, hum and clicks at once", everything(found), methods, ("PESQ", "STOI", "DNSMOS"))
 
