@@ -26,7 +26,7 @@ def gated(x: Mono, opens_dbfs: float, hold_s: float, release_s: float) -> Mono:
 
 
 def rows(found: list[Clip]) -> list[Row]:
-    """(fault, method, before, after) for each gate and noise. found: at a peak of .3, say."""
+    """(fault, method, before, after) for each gate and noise; levels in dBFS, the median and the loudest, of voices brought to a peak of .3."""
     out = []
     for hold_s, release_s in HOLDS_S:
         for floor in FLOORS_DBFS:

@@ -26,8 +26,6 @@ from numba.core.caching import FunctionCache, IndexDataCacheFile
 from numba.core.runtime.nrt import rtsys
 
 LOCK = "kernels.lock"  # a file in the folder of the code, held while something is written there
-
-
 IMPORT = re.compile(r"^from (\w+(?:\.\w+)*) import ", re.MULTILINE)
 Stamp = tuple[tuple[str, float, int], ...]
 
