@@ -93,6 +93,18 @@ def humming(all_clips: list[Clip], ratio_db: float = 10.0) -> list[Pair]:
     return out
 
 
+def whining(all_clips: list[Clip], ratio_db: float = 30.0) -> list[Pair]:
+    """A converter's whine at 1 kHz and six multiples, or a supply's at 5.2 kHz, whose pitch wanders by 2 Hz."""
+    out = []
+    for k, clip in enumerate(all_clips):
+        x, t = clip.sound, np.arange(len(clip.sound)) / RATE
+        wander = 2.0 * 20.0 / (2 * np.pi) * np.sin(2 * np.pi * t / 20.0)
+        added = np.sin(2 * np.pi * (5200.0 * t + wander)) if k % 2 else sum(np.sin(2 * np.pi * 1000.0 * h * t + h) / h for h in range(1, 8))
+        added *= np.sqrt(np.mean(x**2)) * 10 ** (-ratio_db / 20) / np.sqrt(np.mean(added**2))
+        out.append(Pair(x, (x + added).astype(np.float32), clip.text))
+    return out
+
+
 def clicking(all_clips: list[Clip], ratio_db: float = 23.0, count: int = 40) -> list[tuple[Pair, tuple[int, ...]]]:
     out = []
     for k, clip in enumerate(all_clips):

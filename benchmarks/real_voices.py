@@ -62,7 +62,13 @@ def rows(folder: Path | None) -> list[Row]:
     for snr_db in (5, 15):
         methods = {"Dubbin, denoise": treated("denoise"), **runtime}
         out += compare(f"noise at {snr_db} dB", degraded.noisy(found, snr_db), methods, ("PESQ", "STOI", "DNSMOS"))
-    alone = {"hum": degraded.humming(found), "rumble": degraded.rumbling(found), "clipping by 6 dB": degraded.clipped(found)}
+    alone = {
+        "hum": degraded.humming(found),
+        "whine": degraded.whining(found),
+        "hum behind a gate": gates.humming(found),
+        "rumble": degraded.rumbling(found),
+        "clipping by 6 dB": degraded.clipped(found),
+    }
     for fault, pairs in alone.items():  # what it is not taken for shows, too
         out += compare(f"{fault} and nothing else", pairs, {"Dubbin, as suggested": suggested}, ("PESQ", "SI-SDR"))
     out += gates.rows(clips(folder, GATED_S))

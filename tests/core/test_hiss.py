@@ -12,8 +12,11 @@ from dubbin.core.measure.hum import find_hum, synthesise_hum
 from dubbin.core.measure.measuring import measure_recording
 from dubbin.core.measure.noise import FRAME_S, NoiseMeter, quiet_frames
 from dubbin.core.measure.report import RecordingReport
+from dubbin.core.measure.steady_sound import SteadySound
 from dubbin.core.sound.source import Sound
 from tests.conftest import RATE, noise, rms_db
+
+NOTHING = SteadySound(None, None)
 
 
 @pytest.fixture(scope="module")
@@ -59,7 +62,7 @@ class TestHum:
         assert measured.noise.hiss_dbfs == pytest.approx(-62, abs=1.0)
         beside = found(measured, "noise")
         assert beside.severity is plain.severity and beside.strength == pytest.approx(plain.strength, abs=5)
-        assert "beside hum and rumble" in beside.text and "beside" not in plain.text
+        assert "beside hum, tones and rumble" in beside.text and "beside" not in plain.text
 
 
 @pytest.mark.parametrize("level", [-50.0, -38.0])
@@ -90,10 +93,10 @@ def test_too_little_quiet_tells_nothing():
     x = noise(3, -50)
     quiet = np.zeros(round(3 / FRAME_S), bool)
     quiet[: 2 * FEWEST : 2] = True  # never two frames in a row
-    assert find_hiss(Sound(x[None], RATE), quiet, None) is None
-    assert find_hiss(Sound(x[None], RATE), np.zeros(0, bool), None) is None
+    assert find_hiss(Sound(x[None], RATE), quiet, NOTHING) is None
+    assert find_hiss(Sound(x[None], RATE), np.zeros(0, bool), NOTHING) is None
     quiet[: FEWEST + 1] = True
-    assert find_hiss(Sound(x[None], RATE), quiet, None) == pytest.approx(-50, abs=1.0)
+    assert find_hiss(Sound(x[None], RATE), quiet, NOTHING) == pytest.approx(-50, abs=1.0)
 
 
 def test_quiet_frames_are_those_that_tell_the_floor(voice):

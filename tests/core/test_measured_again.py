@@ -39,7 +39,7 @@ def test_levels_are_those_of_the_treated_sound(voice):
 def test_what_was_not_there_is_not_looked_for(voice, monkeypatch):
     before = measure_recording(Sound(voice[None], RATE))
     assert not before.hum.present and before.clipping.count == 0 and not before.saturation.times_s
-    for name in ("find_hum", "find_saturation"):
+    for name in ("find_steady_sound", "find_saturation"):
         monkeypatch.setattr(measuring, name, never)
     after = measure_treated(Sound(0.5 * voice[None], RATE), replace(before, clicks=Clicks(((),), RATE)))
     assert not after.hum.present and after.clicks.count == 0 and not after.saturation.times_s

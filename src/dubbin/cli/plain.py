@@ -27,6 +27,7 @@ def report_to_plain(path: Path, report: RecordingReport, remarks: tuple[str, ...
             "harmonics": report.hum.harmonics,
             "drift_hz": report.hum.drift_hz,
         },
+        "tones": asdict(report.tones),
         "clicks": {"count": report.clicks.count, "times_s": list(report.clicks.times_s)},
         "echo": {"rt60_s": report.echo.rt60_s},
         "rumble": {"level_dbfs": report.tone.rumble_dbfs},

@@ -22,6 +22,8 @@ DRY_RT60_S, LONG_RT60_S = 0.28, 0.6
 CLICKS_A_MINUTE, FEWEST_CLICKS = 12.0, 8
 FEWEST_CLIPPED = 3
 UNHEARD_HUM_DB = 52.0  # below speech: of speech at 60 dB SPL, under the threshold of hearing for low tones (ISO 226)
+SPEECH_DB_SPL = 60.0  # at which people listen
+NAMED_TONES = 4
 OFFSET = 0.002
 SHORTEST_S = 0.5  # of a sound whose mean says anything
 USUAL_SIBILANCE_DB, SHARP_DB = 2.0, 6.0
@@ -51,6 +53,7 @@ def find_findings(report: RecordingReport) -> tuple[Finding, ...]:
             fundamental_hz=number(hum.fundamental_hz, 2), harmonics=harmonics, level_dbfs=number(hum.level_dbfs), drift=drift
         )
         out.append(Finding("hum", tr("Hum"), text, _graded(hum.level_dbfs, -66.0, -45.0), treatment="dehum"))
+    _add_tones(report, out)
     _add_rumble(report, out)
     _add_noise(report, out)
     rt60 = report.echo.rt60_s
@@ -63,10 +66,31 @@ def find_findings(report: RecordingReport) -> tuple[Finding, ...]:
     return tuple(replace(finding, text=re.sub(r"-(?=\d)", "−", finding.text)) for finding in out)
 
 
-def _is_heard(level_dbfs: float, report: RecordingReport) -> bool:
-    """Whether a tone is anything to a listener who hears the speech at its usual level."""
+def _is_heard(level_dbfs: float, report: RecordingReport, frequency_hz: float | None = None) -> bool:
+    """Whether a tone, or hum, is anything to a listener who hears the speech at its usual level."""
     floor, snr = report.noise.floor_dbfs, report.noise.snr_db
-    return floor is None or snr is None or level_dbfs > floor + snr - UNHEARD_HUM_DB
+    unheard = UNHEARD_HUM_DB if frequency_hz is None else SPEECH_DB_SPL - threshold_in_quiet(frequency_hz)
+    return floor is None or snr is None or level_dbfs > floor + snr - unheard
+
+
+def threshold_in_quiet(frequency_hz: float) -> float:
+    """The softest tone that is heard, in dB SPL. Source: Terhardt, "Calculating virtual pitch" (Hearing Research 1, 1979)."""
+    f = frequency_hz / 1000.0
+    return float(3.64 * f**-0.8 - 6.5 * np.exp(-0.6 * (f - 3.3) ** 2) + 1e-3 * f**4)
+
+
+def _add_tones(report: RecordingReport, out: list[Finding]) -> None:
+    tones = report.tones
+    heard = [(f, level) for f, level in zip(tones.frequencies_hz, tones.levels_dbfs, strict=True) if _is_heard(level, report, f)]
+    if not heard:
+        return
+    named = [number(f, 0) for f, _ in sorted(sorted(heard, key=lambda one: -one[1])[:NAMED_TONES])]
+    level = 10.0 * np.log10(sum(10.0 ** (level / 10.0) for _, level in heard))
+    text = tr_count(
+        "steady tone at {places} Hz, {level} dBFS", "{count} steady tones ({places} Hz), {level} dBFS", len(heard),
+        places=", ".join(named) + (" …" if len(heard) > len(named) else ""), level=number(level),
+    )  # fmt: skip
+    out.append(Finding("tones", tr("Steady tones"), text, _graded(level, -70.0, -50.0), treatment="dehum"))
 
 
 def _add_clipping(report: RecordingReport, minutes: float, out: list[Finding]) -> None:
@@ -117,9 +141,9 @@ def _add_noise(report: RecordingReport, out: list[Finding]) -> None:
     if floor is None or snr is None:
         return
     text = tr("noise floor {floor} dBFS, speech {snr} dB above it")
-    if hiss is not None and hiss < floor - BESIDE_DB:  # hum and rumble have treatments of their own
+    if hiss is not None and hiss < floor - BESIDE_DB:  # hum, tones and rumble have treatments of their own
         floor, snr = hiss, snr + floor - hiss
-        text = tr("noise floor {floor} dBFS beside hum and rumble, speech {snr} dB above it")
+        text = tr("noise floor {floor} dBFS beside hum, tones and rumble, speech {snr} dB above it")
     if floor > CLEAN_FLOOR_DB and snr < CLEAN_SNR_DB:
         strength = int(np.clip(round(100 - (snr - 20.0) * 0.8), 70, 100))
         text = text.format(floor=number(floor), snr=number(snr, 0))

@@ -1,7 +1,7 @@
-"""Hiss: the noise that is neither hum nor rumble, which is what a denoiser answers once these have had treatments of their own.
+"""Hiss: the noise that is neither hum, whine nor rumble, which is what a denoiser answers once these have had treatments of their own.
 
-Where hum or rumble is loud, the floor of a recording is theirs: a voice in a quiet room with a hum of -50 dBFS would be denoised for nothing. So the quiet frames that tell
-the floor are looked at again, less the hum as it runs there, and above what counts as rumble; of these the quietest tell, since soft speech may have lain under the hum.
+Where one of these is loud, the floor of a recording is theirs: a voice in a quiet room with a hum of -50 dBFS would be denoised for nothing. So the quiet frames that tell
+the floor are looked at again, less hum and tones as they run there, and above what counts as rumble; of these the quietest tell, since soft speech may have lain under the hum.
 """
 
 from __future__ import annotations
@@ -9,8 +9,8 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from dubbin.core.measure.hum import HumTrack, synthesise_hum
 from dubbin.core.measure.noise import FRAME_S, QUIET_SHARE, QUIET_SPREAD_DB
+from dubbin.core.measure.steady_sound import SteadySound
 from dubbin.core.sound import fourier
 from dubbin.core.sound.level import finite_or_none, power_to_db
 from dubbin.core.sound.source import Source
@@ -19,8 +19,8 @@ LOWEST_HZ = 90.0  # a window of 100 ms lets what lies below 65 Hz through to 85
 FEWEST, MOST = 5, 600  # windows, spread over the recording
 
 
-def find_hiss(source: Source, quiet: NDArray[np.bool_], hum: HumTrack | None) -> float | None:
-    """Mean power in dBFS of the loudest channel; None where there are too few windows. quiet: of every frame of FRAME_S, whether it tells the floor. hum: its track."""
+def find_hiss(source: Source, quiet: NDArray[np.bool_], steady: SteadySound) -> float | None:
+    """Mean power in dBFS of the loudest channel; None where there are too few windows. quiet: of every frame of FRAME_S, whether it tells the floor. steady: hum and tones, which don't count."""
     frame = max(1, round(source.rate * FRAME_S))
     starts = np.flatnonzero(quiet[:-1] & quiet[1:]) * frame
     if len(starts) < FEWEST:
@@ -34,8 +34,8 @@ def find_hiss(source: Source, quiet: NDArray[np.bool_], hum: HumTrack | None) ->
     powers = []
     for start in starts:
         x = source.read(int(start), int(start) + size)
-        if hum is not None:
-            x = x - synthesise_hum(hum, int(start), size, source.rate)
+        if steady.is_there:
+            x = x - steady.synthesise(int(start), x.shape, source.rate)
         X = fourier.rfft((x - x.mean(axis=1, keepdims=True)) * window)[:, lowest:]
         powers.append(float(np.max(np.sum(X.real**2 + X.imag**2, axis=1, dtype=np.float64))) * scale)
     level = 10.0 * np.log10(np.array(powers) + 1e-30)

@@ -14,20 +14,17 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dubbin.core.jobs import Task, in_parallel
+from dubbin.core.measure.steady import ABOVE_CHANCE, SMOOTH_S, STEPS_PER_S, SURE_S, coherence, products, robust_mean
 from dubbin.core.sound import fourier, neighbours
 from dubbin.core.sound.level import finite_or_none, power_to_db
 from dubbin.core.sound.source import Source
 
 LOW_RATE = 6000  # Hz, to which the sound is brought down
-STEPS_PER_S = 20  # estimates a second; a window of two steps holds whole periods of 50 and 60 Hz
 MAINS_HZ = (50.0, 60.0)
 SEARCH_HZ = 0.7  # to both sides of the nominal frequency
 HIGHEST_HZ = 2600.0
 BEFORE = LOW_RATE // STEPS_PER_S // 2  # frames by which a window reaches over the edges of its step
 SHARED_STEPS = 10 * STEPS_PER_S  # over which the hum wanders so little that all are taken out by the same carriers
-THINNED = 5
-ROUNDS = 5  # of the mean and the weights
-SMOOTH_S = 1.6  # one sigma of the mean over time
 LOWEST_LEVEL_DBFS = -84.0  # of all harmonics together: below, there is no hum to speak of
 TRACKED = 14  # harmonics that the frequency is taken from
 TRACKING_S = (
@@ -37,13 +34,9 @@ TRACKING_S = (
     0.5,
     0.8,
 )  # sigma of the mean in the passes that correct the frequency: first fast, then exact
-COHERENT, COHERENCE_S = (
-    0.6,
-    12.0,
-)  # share of a harmonic's power that keeps its phase over this long, where there is hum
-ABOVE_CHANCE = 6.0  # times the power that is found between the tones, where nothing is
-SURE_S = 8.0
+COHERENT = 0.6  # share of a harmonic's power that keeps its phase, where there is hum
 SEARCH_S = 16.0
+SILENT = 1e-14  # mean square of digital silence that was brought down in rate
 SEARCH_STRETCHES = 12
 
 
@@ -89,7 +82,7 @@ def find_hum(source: Source, task: Task | None = None) -> HumTrack | None:
     for attempt, smooth_s in enumerate(TRACKING_S):
         task.step(0.4 + 0.08 * attempt)
         values = np.stack([_demodulated(c, phase, np.arange(1, TRACKED + 1, dtype=np.float64)) for c in x])
-        phase = phase + _phase_error(*_robust_mean(values, smooth_s), smooth_s)
+        phase = phase + _phase_error(*robust_mean(values, smooth_s), smooth_s)
     amplitudes = np.empty((len(x), harmonics, count), np.complex64)
     beside = np.empty((len(x), harmonics))
     for channel in range(len(x)):
@@ -97,16 +90,16 @@ def find_hum(source: Source, task: Task | None = None) -> HumTrack | None:
         # Between two tones of the hum there is none of it: what is found there is found by chance.
         between = _demodulated(x[channel], phase, np.arange(0.5, harmonics))
         for h in range(harmonics):  # one by one, since hours of all of them would take much memory
-            beside[channel, h] = np.mean(np.abs(_robust_mean(between[h : h + 1], SMOOTH_S)[0]) ** 2)
+            beside[channel, h] = np.mean(np.abs(robust_mean(between[h : h + 1], SMOOTH_S)[0]) ** 2)
         del between
         values = _demodulated(x[channel], phase, np.arange(1, harmonics + 1, dtype=np.float64))
         for h in range(harmonics):
-            amplitudes[channel, h] = _robust_mean(values[h : h + 1], SMOOTH_S)[0][0]
+            amplitudes[channel, h] = robust_mean(values[h : h + 1], SMOOTH_S)[0][0]
     del x, sound, values
     steady = np.stack([[np.mean(np.abs(a) ** 2) for a in channel] for channel in amplitudes])
     chance = neighbours.median_filter(beside, 5, mode="nearest")
     above = ABOVE_CHANCE * max(1.0, SURE_S * STEPS_PER_S / count)  # in a short sound chance has more of a say
-    there = (_coherence(amplitudes) > COHERENT) & (steady > np.maximum(above * chance, 1e-11))
+    there = (coherence(amplitudes) > COHERENT) & (steady > np.maximum(above * chance, 1e-11))
     level = power_to_db(float(np.max(np.sum(steady * there, axis=1)) / 2))
     heard = np.asarray(there.any(axis=0))
     # A steady tone of music may pass for a high harmonic or two; hum has low ones.
@@ -223,7 +216,7 @@ def _demodulated(x: NDArray[np.float32], phase: NDArray[np.float64], harmonics: 
     of it, one apart.
 
     All steps of a few seconds share one set of carriers, of their mean frequency. By how much the frequency of each step is off, on both sides of its
-    centre, is put right to first order: over a step that is a small fraction of a cycle even of the highest harmonic.
+    centre, is put right to first order: over a step that is a small fraction of a cycle even of the highest harmonic. Steps of digital silence are 0.
     """
     hop, count = LOW_RATE // STEPS_PER_S, len(phase)
     window = 0.5 - 0.5 * np.cos(np.pi * np.arange(2 * hop) / hop)
@@ -242,54 +235,16 @@ def _demodulated(x: NDArray[np.float32], phase: NDArray[np.float64], harmonics: 
             carriers: NDArray[np.complex128] = np.tile(np.exp(-2j * np.pi * mean * u), (len(harmonics), 1))
             carriers[0] = window[side * hop : (side + 1) * hop] * np.exp(-2j * np.pi * mean * harmonics[0] * u)
             np.multiply.accumulate(carriers, axis=0, out=carriers)
-            plain, moment = _products(halves[start + side : stop + side], carriers, carriers * u)
+            plain, moment = products(halves[start + side : stop + side], carriers, carriers * u)
             off = slopes[start + side : stop + side, None] - mean
             turned += plain - 2j * np.pi * off * harmonics * moment
         turned *= np.exp(-2j * np.pi * (phase[start:stop, None] * harmonics % 1.0))
         out[:, start:stop] = turned.T
 
     in_parallel(some, range(0, count, SHARED_STEPS), Task())
+    silent = np.einsum("kn,kn->k", halves, halves) < SILENT * hop
+    out[:, silent[:-1] & silent[1:]] = 0
     return out
-
-
-def _products(x: NDArray[np.float32], *carriers: NDArray[np.complex128]) -> list[NDArray[np.complex64]]:
-    """Of each set of carriers (harmonics, n): the sums of x (steps, n) times them, (steps, harmonics)."""
-    from dubbin.core.measure.hum_kernels import products
-
-    rows = np.concatenate([part for carrier in carriers for part in (carrier.real, carrier.imag)]).astype(np.float32)
-    sums = np.empty((len(x), len(rows)), np.float32)
-    products(np.ascontiguousarray(x), rows, sums)
-    parts = np.split(sums, 2 * len(carriers), axis=1)
-    return [real + 1j * imaginary for real, imaginary in zip(parts[::2], parts[1::2], strict=True)]
-
-
-def _coherence(amplitudes: NDArray[np.complex64]) -> NDArray[np.float64]:
-    """(channels, harmonics): power of the mean over long windows, over the mean power. Speech turns, hum stands."""
-    size = min(int(COHERENCE_S * STEPS_PER_S), amplitudes.shape[2])
-    inner = slice(size // 2, amplitudes.shape[2] - size // 2 + 1)
-    out = np.empty(amplitudes.shape[:2])
-    for place in np.ndindex(*out.shape):  # one by one: hours of all of them would take much memory
-        a = amplitudes[place]
-        kept = neighbours.uniform_filter1d(a.real, size) ** 2 + neighbours.uniform_filter1d(a.imag, size) ** 2
-        total = neighbours.uniform_filter1d(np.abs(a) ** 2, size)
-        out[place] = kept[inner].mean() / (total[inner].mean() + 1e-20)
-    return out
-
-
-def _robust_mean(values: NDArray[np.complex64], smooth_s: float) -> tuple[NDArray[np.complex64], NDArray[np.float32]]:
-    """Smooth mean of values (..., steps) over time, and the spread of the values that count."""
-    from dubbin.core.measure.hum_kernels import robust_mean
-
-    half = (round(2.0 * smooth_s * STEPS_PER_S) | 1) // 2
-    # To begin with, what is weak counts: speech only ever adds.
-    size = max(int(4 * SMOOTH_S * STEPS_PER_S / THINNED) | 1, 3)
-    mean, spread = np.empty(values.shape, np.complex64), np.empty(values.shape, np.float32)
-    for place in np.ndindex(*values.shape[:-1]):
-        line = np.ascontiguousarray(values[place])
-        thin = np.abs(line[::THINNED]) ** 2
-        quiet = np.repeat(neighbours.percentile_filter(thin, 25, size=size, mode="nearest"), THINNED)[: len(line)]
-        robust_mean(line, quiet, half, ROUNDS, mean[place], spread[place])
-    return mean, spread
 
 
 def _phase_error(amplitudes: NDArray[np.complex64], spread: NDArray[np.float32], smooth_s: float) -> NDArray[np.float64]:

@@ -6,6 +6,8 @@ import numpy as np
 
 from dubbin.core.kernel import C64, F32, F64, inlined, kernel
 
+ROUNDING = 1e-13  # of running sums of weights, where none of them counts
+
 
 @kernel(fastmath=True)
 def synthesise(phase: F64, amplitudes: C64, first: int, steps: int, start: int, step: float, length: int, out: F32) -> None:
@@ -94,12 +96,12 @@ def robust_mean(values: C64, quiet: F32, half: int, rounds: int, mean: C64, spre
     """Write into mean and spread (n,) the smooth mean of values (n,) and how far those that count lie from it.
 
     quiet: (n,) power of the weak values around each: to begin with, what is weak counts. half: values to each side of a running mean. rounds: in which the mean and the weights
-    of the values are found in turn; what lies far from the mean counts little."""
+    of the values are found in turn; what lies far from the mean counts little, and values of 0 (digital silence) don't count."""
     n = len(values)
     weight, total, real, imaginary, scale, spare = np.empty(n), np.empty(n), np.empty(n), np.empty(n), np.empty(n), np.empty(n)
     for i in range(n):
         power = values[i].real ** 2 + values[i].imag ** 2
-        weight[i] = (quiet[i] / (power + quiet[i] + 1e-20)) ** 2
+        weight[i] = (quiet[i] / (power + quiet[i] + 1e-20)) ** 2 if power > 0.0 else 0.0
     for _ in range(rounds):
         for i in range(n):
             total[i] = weight[i]
@@ -108,15 +110,17 @@ def robust_mean(values: C64, quiet: F32, half: int, rounds: int, mean: C64, spre
         bell_mean(real, half, spare)
         bell_mean(imaginary, half, spare)
         for i in range(n):
+            if total[i] < ROUNDING:
+                total[i], real[i], imaginary[i] = 0.0, 0.0, 0.0
             total[i] += 1e-12
             real[i], imaginary[i] = real[i] / total[i], imaginary[i] / total[i]
             error = (values[i].real - real[i]) ** 2 + (values[i].imag - imaginary[i]) ** 2
             scale[i] = weight[i] * error
         bell_mean(scale, half, spare)
         for i in range(n):
-            scale[i] = scale[i] / total[i] + 1e-16
+            scale[i] = max(scale[i], 0.0) / total[i] + 1e-16
             error = (values[i].real - real[i]) ** 2 + (values[i].imag - imaginary[i]) ** 2
-            weight[i] = (scale[i] / (error + scale[i])) ** 2
+            weight[i] = (scale[i] / (error + scale[i])) ** 2 if weight[i] > 0.0 else 0.0
     for i in range(n):
         mean[i] = real[i] + 1j * imaginary[i]
         spread[i] = np.sqrt(scale[i])

@@ -18,13 +18,15 @@ from dubbin.core.measure.echo import measure_echo
 from dubbin.core.measure.findings import CLEAN_RUMBLE_DB, FEWEST_CLIPPED, find_findings
 from dubbin.core.measure.gated import is_gated, tells_floor
 from dubbin.core.measure.hiss import find_hiss
-from dubbin.core.measure.hum import HumTrack, describe_hum, find_hum
+from dubbin.core.measure.hum import describe_hum
 from dubbin.core.measure.loudness import LoudnessMeter
 from dubbin.core.measure.noise import Noise, NoiseMeter, noise_from_powers, quiet_frames
 from dubbin.core.measure.plosives import PlosiveMeter
 from dubbin.core.measure.report import RecordingReport
 from dubbin.core.measure.saturation import Saturation, find_saturation
+from dubbin.core.measure.steady_sound import SteadySound, find_steady_sound
 from dubbin.core.measure.tone_balance import ToneBalanceMeter
+from dubbin.core.measure.tones import describe_tones
 from dubbin.core.sound.source import Samples, Source, blocks
 
 
@@ -38,14 +40,14 @@ class Meter(Protocol):
 def measure_treated(treated: Source, before: RecordingReport, task: Task | None = None) -> RecordingReport:
     """Measure what treatments made of a recording, to be compared with the report on the recording itself.
 
-    What no treatment brings is not looked for where there was none of it: hum, clicks, bent crests. Drop-outs, faults of channels and the band are the recording's own, and
+    What no treatment brings is not looked for where there was none of it: hum and tones, clicks, bent crests. Drop-outs, faults of channels and the band are the recording's own, and
     none is mended by a treatment.
     """
     return _measured(treated, task or Task(), before)
 
 
 def measure_recording(source: Source, task: Task | None = None) -> RecordingReport:
-    """Measure a source: one streamed pass for the levels, and beside it one each for hum, clicks and echo."""
+    """Measure a source: one streamed pass for the levels, and beside it one each for steady tones, clicks and echo."""
     return _measured(source, task or Task(), None)
 
 
@@ -61,12 +63,13 @@ def _measured(source: Source, task: Task, before: RecordingReport | None) -> Rec
         if clipped.count == 0 and (before is None or before.clipping.count or before.saturation.times_s):
             found["saturation"] = find_saturation(source, part.part(0.8, 1.0))
 
-    track: HumTrack | None = None
+    steady = SteadySound(None, None)
 
-    def hum(part: Task) -> None:
-        nonlocal track
-        track = find_hum(source, part) if before is None or before.hum.present else None
-        found["hum"] = describe_hum(track)
+    def lasting(part: Task) -> None:
+        nonlocal steady
+        if before is None or before.steady_dbfs is not None:
+            steady = find_steady_sound(source, part)
+        found["hum"], found["tones"] = describe_hum(steady.hum), describe_tones(steady.tones)
 
     def clicks(part: Task) -> None:
         found["clicks"] = find_clicks(source, task=part, near=None if before is None else before.clicks)
@@ -74,19 +77,19 @@ def _measured(source: Source, task: Task, before: RecordingReport | None) -> Rec
     def echo(part: Task) -> None:
         found["echo"] = measure_echo(source, part)
 
-    side_by_side((stream, hum, clicks, echo), task)
+    side_by_side((stream, lasting, clicks, echo), task)
     if found["clipping"].count >= FEWEST_CLIPPED:
         found["clicks"] = found["clicks"].away_from(meters.clipping.runs())
     if before is not None:
         found["clicks"] = before.clicks.left_in(found["clicks"])
     tone = meters.tone.result()
-    beside = track is not None or (tone.rumble_dbfs is not None and tone.rumble_dbfs > CLEAN_RUMBLE_DB)
+    beside = steady.is_there or (tone.rumble_dbfs is not None and tone.rumble_dbfs > CLEAN_RUMBLE_DB)
     report = RecordingReport(
         source.rate,
         source.channels,
         source.frames / source.rate,
         meters.loudness.result(),
-        _noise(source, meters.noise.frame_powers(), track, beside=beside),
+        _noise(source, meters.noise.frame_powers(), steady, beside=beside),
         tone=tone,
         dc_offset=meters.dc_offset,
         plosives=meters.plosives.result(),
@@ -98,12 +101,12 @@ def _measured(source: Source, task: Task, before: RecordingReport | None) -> Rec
     return replace(report, findings=find_findings(report))
 
 
-def _noise(source: Source, power: NDArray[np.float64], hum: HumTrack | None, *, beside: bool) -> Noise:
-    """The noise of a recording. power: mean squares of its frames; beside: hum or rumble is loud, and what is left of the floor without them is looked for too."""
+def _noise(source: Source, power: NDArray[np.float64], steady: SteadySound, *, beside: bool) -> Noise:
+    """The noise of a recording. power: mean squares of its frames; beside: hum, tones or rumble are loud, and what is left of the floor without them is looked for too."""
     if is_gated(power) and not tells_floor(source, power):
         return Noise(None, None, gated=True)
     noise = noise_from_powers(power)
-    return replace(noise, hiss_dbfs=find_hiss(source, quiet_frames(power), hum)) if beside else noise
+    return replace(noise, hiss_dbfs=find_hiss(source, quiet_frames(power), steady)) if beside else noise
 
 
 class _Meters:

@@ -22,7 +22,7 @@ SPEECH_BELOW_LOUD_DB = 25.0
 
 @dataclass(frozen=True)
 class Noise:
-    """floor_dbfs: mean power of the quiet frames; snr_db: speech power, less the noise in it, above that; hiss_dbfs: what of the floor is neither hum nor rumble,
+    """floor_dbfs: mean power of the quiet frames; snr_db: speech power, less the noise in it, above that; hiss_dbfs: what of the floor is neither hum, tones nor rumble,
     where one of them is loud (hiss.py); gated: the pauses are digital silence and nothing tells a floor (gated.py)."""
 
     floor_dbfs: float | None

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 from dubbin.core.measure.bandwidth import Bandwidth
 from dubbin.core.measure.channels import Channels
@@ -17,6 +17,8 @@ from dubbin.core.measure.noise import Noise
 from dubbin.core.measure.plosives import Plosives
 from dubbin.core.measure.saturation import Saturation
 from dubbin.core.measure.tone_balance import ToneBalance
+from dubbin.core.measure.tones import Tones
+from dubbin.core.sound.level import power_to_db
 
 
 @dataclass(frozen=True)
@@ -40,7 +42,14 @@ class RecordingReport:
     dropouts: Dropouts
     channel_faults: Channels
     bandwidth: Bandwidth
+    tones: Tones = field(default_factory=Tones)
     findings: tuple[Finding, ...] = ()
+
+    @property
+    def steady_dbfs(self) -> float | None:
+        """Level of mains hum and all other steady tones together; None where there are none."""
+        levels = [level for level in (self.hum.level_dbfs, self.tones.level_dbfs) if level is not None]
+        return power_to_db(sum(10.0 ** (level / 10.0) for level in levels)) if levels else None
 
     @property
     def suggested(self) -> tuple[Suggestion, ...]:

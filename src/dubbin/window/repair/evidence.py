@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
 from dubbin.core.episode.model import Lane
 from dubbin.core.figures import clock, with_unit
+from dubbin.core.measure.report import RecordingReport
 from dubbin.core.texts import tr
 from dubbin.window.parts.card import label
 from dubbin.window.parts.plot import Plot, frequency_ticks
@@ -109,7 +110,7 @@ class RepairEvidence(QWidget):
             else:
                 self.plot.hide_curve(name)
         report, after = self._session.analyses.report(lane), self._session.analyses.after(lane)
-        self._show_hum(report.hum.fundamental_hz if report and report.hum.present else None)
+        self._show_steady(report)
         if not spectra:
             self.title.setText(tr("{voice}: being computed …").format(voice=lane.voice))
             return
@@ -119,14 +120,17 @@ class RepairEvidence(QWidget):
             text += f" → {after.noise.floor_text}"
         self.title.setText(text)
 
-    def _show_hum(self, fundamental_hz: float | None) -> None:
-        """A dashed line at each of the lowest tones of the hum."""
-        if fundamental_hz is None:
+    def _show_steady(self, report: RecordingReport | None) -> None:
+        """A dashed line at each of the lowest tones of the hum, and at every other steady tone."""
+        tones = list(report.tones.frequencies_hz) if report else []
+        if report and report.hum.fundamental_hz is not None:
+            tones += [k * report.hum.fundamental_hz for k in range(1, HUM_LINES + 1)]
+        if not tones:
             self.plot.hide_curve("hum")
             return
         x, y = [], []
-        for k in range(1, HUM_LINES + 1):
-            at = float(np.log10(k * fundamental_hz))
+        for frequency in tones:
+            at = float(np.log10(frequency))
             x += [at, at, np.nan]
             y += [-110.0, -25.0, np.nan]
         self.plot.show_curve("hum", np.array(x), np.array(y))

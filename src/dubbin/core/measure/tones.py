@@ -1,0 +1,247 @@
+"""Steady tones: the whine of a converter, a supply or a screen, whatever its frequency, and how strong it is over time.
+
+Where nothing else is loud, a steady tone stands out of the spectrum as a line that is always there. Each such line is followed as the harmonics of hum are (hum.py):
+multiplied by its own phase it becomes a steady complex number and everything else a moving one, of which a robust mean over seconds is left. Only what keeps its phase for
+many seconds is a tone: partials of a voice, held notes and whistles don't.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from dubbin.core.jobs import Task, in_parallel
+from dubbin.core.measure.hum import TRACKING_S, HumTrack
+from dubbin.core.measure.steady import ABOVE_CHANCE, SMOOTH_S, STEPS_PER_S, SURE_S, coherence, products, robust_mean
+from dubbin.core.sound import fourier, neighbours
+from dubbin.core.sound.level import finite_or_none, power_to_db
+from dubbin.core.sound.source import Samples, Source
+
+WINDOW_S = 0.17  # about, of the spectra in which lines are looked for
+STRETCH = 16  # windows of a stretch, one half over the next
+PART_S, MOST_PARTS = 60.0, 16  # a tone need not be there all the time: lines are looked for in every part of the recording
+STRETCHES, FEWEST_WINDOWS = 24, 16  # of a part
+SILENT_DB = -110.0  # of a window: digital silence, which tells nothing
+RARE = 0.25  # share of the windows that a line's power is taken from: what is always there is in them, words hardly are
+AROUND = 61  # bins whose median a line stands out from
+STANDS_OUT = 4.0  # times, in power
+LOBE = 4  # bins to each side of a line that are its own (Blackman-Harris window)
+MOST = 48
+LOWEST_HZ, HIGHEST_SHARE = 40.0, 0.98  # the latter of half the rate
+APART_HZ = 50.0  # two lines; each is followed 10 Hz to both sides
+HUM_APART_HZ = 4.0  # from a harmonic of the hum, which is the hum's own
+WANDERING_S = 0.5  # sigma of the first look at how a tone turns
+COHERENT = 0.7  # share of a tone's power that keeps its phase for seconds
+MEAN_OF = 60.0  # values of single steps that the smooth mean is made of
+SOFT = 0.1  # share of the steps that are softest, where words hardly are
+LEFT = 0.04  # share of the power in soft steps that may be left without the tone: what leaves more moves too fast to be followed
+LOWEST_DBFS = -96.0
+MOST_OF_ALL, MEANT_DBFS = 0.3, -45.0  # share of the sound's power, and level, from which on tones are what was meant to be recorded
+
+
+@dataclass(frozen=True)
+class ToneTrack:
+    """hop: frames a step. phases: (tones, steps) cycles at the middle of each step; amplitudes: (channels, tones, steps) complex, so that a tone is the real part of
+    amplitude * exp(2j pi phase)."""
+
+    hop: int
+    rate: int
+    phases: NDArray[np.float64]
+    amplitudes: NDArray[np.complex64]
+
+
+@dataclass(frozen=True)
+class Tones:
+    """What `check` says: frequencies_hz and levels_dbfs of all steady tones, the lowest first; level_dbfs: of them together, None where there are none."""
+
+    frequencies_hz: tuple[float, ...] = ()
+    levels_dbfs: tuple[float, ...] = ()
+    level_dbfs: float | None = None
+
+
+def find_tones(source: Source, hum: HumTrack | None = None, task: Task | None = None) -> ToneTrack | None:
+    """Look through a whole source; None when there is no steady tone. hum: what is known of mains hum, whose harmonics don't count. Takes sounds of 2 s or more."""
+    task = task or Task()
+    if source.frames < 2 * source.rate:
+        return None
+    lines = _lines(source, task.part(0.0, 0.5))
+    lines = lines if hum is None else lines[[not _is_hums(line, hum) for line in lines]]
+    if not len(lines):
+        return None
+    hop = 2 * round(source.rate / STEPS_PER_S / 2)
+    values, power = _demodulated(source, lines, hop, task.part(0.5, 0.9))
+    phases = lines[:, None] * (np.arange(values.shape[2]) + 0.5) * (hop / source.rate)
+    kept: list[int] = []
+    for k in range(len(lines)):
+        task.step(0.9 + 0.1 * k / len(lines))
+        starts = (np.zeros(values.shape[2]), _wandering(values[:, k]))
+        found = min((_followed(values[:, k], start) for start in starts), key=lambda one: float(one.chance.min()))
+        there = _is_tone(found)
+        values[:, k] = found.amplitudes * there[:, None]
+        phases[k] += found.turned
+        if there.any():
+            kept.append(k)
+    if not kept:
+        return None
+    level = np.sum(np.mean(np.abs(values[:, kept]) ** 2, axis=2), axis=1) / 2
+    if np.any((level > MOST_OF_ALL * power) & (level > 10 ** (MEANT_DBFS / 10))):
+        return None
+    return ToneTrack(hop, source.rate, phases[kept], np.ascontiguousarray(values[:, kept]))
+
+
+def describe_tones(track: ToneTrack | None) -> Tones:
+    """The figures of a track."""
+    if track is None:
+        return Tones()
+    frequencies = np.median(np.diff(track.phases), axis=1) * track.rate / track.hop
+    power = np.mean(np.abs(track.amplitudes) ** 2, axis=2) / 2
+    order = np.argsort(frequencies)
+    levels = (power_to_db(float(p)) for p in power.max(axis=0)[order])
+    together = finite_or_none(power_to_db(float(power.sum(axis=1).max())))
+    return Tones(tuple(map(float, frequencies[order])), tuple(levels), together)
+
+
+def synthesise_tones(track: ToneTrack, start_frame: int, count: int) -> NDArray[np.float32]:
+    """The tones themselves, (channels, count), from frame `start_frame` on; beyond the edges of the recording they go on as there."""
+    from dubbin.core.measure.tones_kernels import synthesise
+
+    out = np.zeros((track.amplitudes.shape[0], count), np.float32)
+    if count > 0:
+        synthesise(track.phases, track.amplitudes, start_frame, track.hop, out)
+    return out
+
+
+def _lines(source: Source, task: Task) -> NDArray[np.float64]:
+    """Frequencies in Hz, (lines,), of all that stands out of the softer windows of the whole recording."""
+    size = 1 << round(np.log2(WINDOW_S * source.rate))
+    n = 2 * np.pi * np.arange(size) / size
+    window = (0.35875 - 0.48829 * np.cos(n) + 0.14128 * np.cos(2 * n) - 0.01168 * np.cos(3 * n)).astype(np.float32)
+    stretch = (STRETCH + 1) * size // 2
+    parts = int(np.clip(source.frames / (PART_S * source.rate), 1, MOST_PARTS))
+    per_bin = source.rate / size
+    low, high = int(LOWEST_HZ / per_bin), int(HIGHEST_SHARE * size / 2)
+    silent = 10 ** (SILENT_DB / 10) * size * float(np.sum(window**2)) / 2
+    found: dict[int, list[tuple[float, float]]] = {}
+
+    def look(part: int) -> None:
+        begin, end = source.frames * part // parts, source.frames * (part + 1) // parts
+        starts = np.unique(np.linspace(begin, max(end - stretch, begin), min(STRETCHES, -(-(end - begin) // stretch))).astype(int))
+        powers = [_powers(source.read(int(a), min(int(a) + stretch, end)), window) for a in starts]
+        found[part] = []
+        for channel in np.concatenate(powers, axis=1):
+            heard = channel[channel.sum(axis=1) > silent]
+            if len(heard) < FEWEST_WINDOWS:
+                continue
+            place = int(RARE * len(heard))
+            soft = np.partition(heard, place, axis=0)[place] + 1e-20
+            ratio = soft / neighbours.median_filter(soft, AROUND, mode="nearest")
+            peaks = np.flatnonzero((ratio > STANDS_OUT) & (soft >= neighbours.maximum_filter1d(soft, 2 * LOBE + 1)))
+            for b in peaks[(peaks > low) & (peaks < high)]:
+                before, at, after = np.log(soft[b - 1 : b + 2])
+                curve = before - 2 * at + after
+                found[part].append((float(ratio[b]), (b + (0.5 * (before - after) / curve if curve < 0 else 0.0)) * per_bin))
+
+    in_parallel(look, range(parts), task)
+    lines: list[float] = []
+    for _, frequency in sorted((one for part in found.values() for one in part), reverse=True):
+        if all(abs(frequency - other) > APART_HZ for other in lines):
+            lines.append(frequency)
+    return np.array(lines[:MOST])
+
+
+def _powers(x: Samples, window: NDArray[np.float32]) -> NDArray[np.float32]:
+    """(channels, windows, bins) of x (channels, frames), each window a half over the next."""
+    if x.shape[1] < len(window):
+        return np.zeros((len(x), 0, len(window) // 2 + 1), np.float32)
+    X = fourier.rfft(np.lib.stride_tricks.sliding_window_view(x, len(window), axis=1)[:, :: len(window) // 2] * window)
+    return np.asarray(X.real**2 + X.imag**2)
+
+
+def _is_hums(frequency_hz: float, hum: HumTrack) -> bool:
+    """Whether a line is a harmonic that the hum has."""
+    fundamental = float(np.median(hum.frequency_hz))
+    h = max(round(frequency_hz / fundamental), 1)
+    near = abs(frequency_hz - h * fundamental) < HUM_APART_HZ
+    return near and h <= hum.amplitudes.shape[1] and bool(hum.amplitudes[:, h - 1].any())
+
+
+def _demodulated(source: Source, lines: NDArray[np.float64], hop: int, task: Task) -> tuple[NDArray[np.complex64], NDArray[np.float64]]:
+    """(channels, lines, steps): twice the mean of x times the conjugate carrier over two steps around each step's middle; and the mean square of each channel."""
+    count = max(source.frames // hop, 1)
+    window = 0.5 - 0.5 * np.cos(np.pi * np.arange(2 * hop) / hop)
+    window *= 2.0 / window.sum()
+    carriers = window * np.exp(-2j * np.pi * lines[:, None] * (np.arange(2 * hop) - hop) / source.rate)
+    first, second = carriers[:, :hop], carriers[:, hop:]
+    out = np.empty((source.channels, len(lines), count), np.complex64)
+    size = 10 * STEPS_PER_S
+    starts = range(0, count, size)
+    squares = np.zeros((len(starts), source.channels))
+
+    def some(start: int) -> None:
+        stop = min(start + size, count)
+        begin, end = start * hop - hop // 2, stop * hop + hop - hop // 2
+        x = np.zeros((source.channels, end - begin), np.float32)
+        a, b = max(begin, 0), min(end, source.frames)
+        x[:, a - begin : b - begin] = source.read(a, b)
+        squares[start // size] = np.sum(x[:, hop // 2 : hop // 2 + (stop - start) * hop] ** 2, axis=1, dtype=np.float64)
+        turn = np.exp(-2j * np.pi * (lines[:, None] * ((np.arange(start, stop) + 0.5) * hop / source.rate) % 1.0))
+        for c in range(source.channels):
+            one, two = products(x[c].reshape(-1, hop), first, second)
+            out[c, :, start:stop] = (one[:-1] + two[1:]).T * turn
+
+    in_parallel(some, starts, task)
+    return out, squares.sum(axis=0) / source.frames
+
+
+@dataclass(frozen=True)
+class _Followed:
+    """turned: (steps,) cycles by which a tone runs ahead of its carrier. amplitudes: (channels, steps). chance: (channels,) power that is found where nothing is; left: share of
+    the power in soft steps that is left without the tone."""
+
+    turned: NDArray[np.float64]
+    amplitudes: NDArray[np.complex64]
+    chance: NDArray[np.float64]
+    left: NDArray[np.float64]
+
+
+def _followed(values: NDArray[np.complex64], turned: NDArray[np.float64]) -> _Followed:
+    """Follow a tone of values (channels, steps) from a first guess at how it turns."""
+    for smooth_s in TRACKING_S:
+        mean, spread = robust_mean(values * np.exp(-2j * np.pi * turned).astype(np.complex64), smooth_s)
+        turned = turned + _lag(mean, spread, smooth_s * STEPS_PER_S)
+    values = values * np.exp(-2j * np.pi * turned).astype(np.complex64)
+    mean, spread = robust_mean(values, SMOOTH_S)
+    left = np.ones(len(values))
+    for c, (v, m) in enumerate(zip(values, mean, strict=True)):
+        strength = np.abs(m) ** 2
+        there = (strength > 0.25 * np.quantile(strength, 0.95)) & (v != 0)
+        if there.any():
+            before, after = (np.quantile(np.abs(one[there]) ** 2, SOFT) for one in (v, v - m))
+            left[c] = after / (before + 1e-20)
+    return _Followed(turned, mean, np.mean(spread.astype(np.float64) ** 2, axis=1) / MEAN_OF, left)
+
+
+def _wandering(values: NDArray[np.complex64]) -> NDArray[np.float64]:
+    """Cycles by which a tone of values (channels, steps) runs ahead of its carrier, roughly: from how values turn from step to step, however fast they do."""
+    turn = np.sum(values[:, 1:] * np.conj(values[:, :-1]), axis=0)
+    mean, _ = robust_mean(turn / np.sqrt(np.abs(turn) + 1e-20), WANDERING_S)  # as strong as the values: loud instants hold no sway
+    return np.concatenate([[0.0], np.cumsum(np.angle(mean))]) / (2 * np.pi)
+
+
+def _is_tone(found: _Followed) -> NDArray[np.bool_]:
+    """Of each channel, whether what was followed there is a tone."""
+    steady = np.mean(np.abs(found.amplitudes) ** 2, axis=1)
+    above = ABOVE_CHANCE * max(1.0, SURE_S * STEPS_PER_S / len(found.turned))  # in a short sound chance has more of a say
+    loud = steady > np.maximum(above * found.chance, 2 * 10 ** (LOWEST_DBFS / 10))
+    return np.asarray(loud & (coherence(found.amplitudes[:, None])[:, 0] > COHERENT) & (found.left < LEFT))
+
+
+def _lag(mean: NDArray[np.complex64], spread: NDArray[np.float32], smooth: float) -> NDArray[np.float64]:
+    """Cycles by which a tone is ahead of its carrier, at every step. mean, spread: (channels, steps)."""
+    turn = mean[:, 1:] * np.conj(mean[:, :-1])
+    certain = np.minimum(np.abs(turn) / (spread[:, 1:] ** 2 + 1e-16), 1e4)
+    turn = np.sum(turn / (np.abs(turn) + 1e-20) * certain, axis=0)
+    real, imaginary = (neighbours.gaussian_filter1d(part, smooth, mode="nearest") for part in (turn.real, turn.imag))
+    return np.concatenate([[0.0], np.cumsum(np.arctan2(imaginary, real))]) / (2 * np.pi)
