@@ -9,10 +9,14 @@ import pytest
 
 from dubbin.core.episode.commands.balance import set_level
 from dubbin.core.episode.file import load_episode
+from dubbin.core.episode.model import Cover
+from dubbin.core.jobs import Task
+from dubbin.core.measure.loudness import measure_loudness
 from dubbin.core.mix import voice_facts as module
 from dubbin.core.mix.kept_results import KeptResults
+from dubbin.core.mix.lane_key import lane_key
 from dubbin.core.mix.render import balanced_program, episode_sounds
-from dubbin.core.mix.voice_facts import own_key, voice_facts
+from dubbin.core.mix.voice_facts import own_key, voice_facts, voice_loudness
 from dubbin.core.sound.working_copy import WorkingCopies
 from dubbin.core.treat.tiles import DiskTileCache
 
@@ -48,6 +52,31 @@ def test_they_are_measured_once_and_come_back_as_they_were(case, measured):
             np.testing.assert_array_equal(other[name].own, fresh[name].own)
             np.testing.assert_array_equal(other[name].power, fresh[name].power)
         assert again[name].own.dtype == np.bool_ and again[name].power.dtype == np.float64
+
+
+def test_who_measures_how_loud_a_voice_is_need_not_look_through_it_for_the_balance(case, measured):
+    episode, sounds, kept = case
+    for lane in episode.voices:
+        sound = sounds(episode)[lane.id]
+        found = voice_loudness(sound, lane_key(episode, lane), kept, Task())
+        assert found == measure_loudness(sound.voiced, true_peak=False) == voice_loudness(sound, lane_key(episode, lane), None, Task())
+    facts = voice_facts(episode, sounds(episode), kept=kept)
+    assert measured == ["own"]
+    fresh = voice_facts(episode, sounds(episode))
+    for name in fresh:
+        np.testing.assert_array_equal(facts[name].power, fresh[name].power)
+
+
+def test_of_a_voice_that_is_muted_in_places_only_what_is_heard_counts(case, measured):
+    episode, sounds, kept = case
+    lane = episode.voices[0]
+    half = sounds(episode)[lane.id].voiced.frames // 2
+    covered = replace(lane, covers=(Cover(0, half),))
+    muted = replace(episode, lanes=tuple(covered if x.id == lane.id else x for x in episode.lanes))
+    voice_loudness(sounds(muted)[lane.id], lane_key(muted, covered), kept, Task())
+    facts = voice_facts(muted, sounds(muted), kept=kept)
+    assert measured.count("power") == len(episode.voices), "without what is covered it is another sound"
+    assert not facts[lane.id].power[: half // 1000].any() and facts[lane.id].power[-100:].all()
 
 
 def test_a_lane_that_lies_elsewhere_is_compared_anew_and_is_as_loud_as_it_was(case, measured):

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from dubbin.core.episode.model import Episode, Lane, Role
 from dubbin.core.episode.time_map import TimeMap
 from dubbin.core.jobs import Task
-from dubbin.core.measure.loudness import LoudnessMeter
+from dubbin.core.measure.loudness import Loudness, LoudnessMeter
 from dubbin.core.mix.bleed import bleed_db, on_session
 from dubbin.core.mix.cover import uncovered
 from dubbin.core.mix.ducking import ducking_db
@@ -59,12 +59,17 @@ class Balance:
 
 def program_power(source: Source, task: Task | None = None) -> NDArray[np.float64]:
     """K-weighted mean square, FRAMES_PER_S a second, that a lane gives to the program's two channels; mono sounds on both."""
+    return loudness_and_power(source, task)[1]
+
+
+def loudness_and_power(source: Source, task: Task | None = None) -> tuple[Loudness, NDArray[np.float64]]:
+    """Loudness of a lane, without the true peak, and its `program_power`."""
     meter = LoudnessMeter(source.rate, source.channels, true_peak=False)
     for start, x in blocks(source):
         if task is not None:
             task.step(start / max(source.frames, 1))
         meter.push(x)
-    return np.asarray(meter.steps() * (2.0 if source.channels == 1 else 1.0))
+    return meter.result(), np.asarray(meter.steps() * (2.0 if source.channels == 1 else 1.0))
 
 
 def measure_own(lanes: Sequence[tuple[Lane, Source]], rate: int, task: Task | None = None) -> dict[str, NDArray[np.bool_]]:

@@ -48,7 +48,7 @@ from dubbin.core.mix.lane_sound import LaneSound
 from dubbin.core.mix.overlaps import own_marks
 from dubbin.core.mix.program import SessionMix
 from dubbin.core.mix.render import episode_sounds
-from dubbin.core.mix.voice_facts import voice_facts
+from dubbin.core.mix.voice_facts import voice_facts, voice_loudness
 from dubbin.core.mix.word_cuts import FoundRetake, find_fillers, found_retakes, last_take_cuts, unheard_filler_cuts
 from dubbin.core.sound.working_copy import WorkingCopies
 from dubbin.core.speech.activity import Activity
@@ -411,7 +411,8 @@ class _Run:
             task = task.watched(lambda fraction: self._tell(PlanKind.VOICE, fraction, lane.id))
             sounds[lane.id].voiced.prepare(task.part(0.0, 0.9))
             if uses.get(lane.id):
-                loudness[lane.id] = measure_loudness(sounds[lane.id].voiced, task.part(0.9, 1.0), true_peak=False)
+                key = lane_key(self.episode, self.episode.lane(lane.id))
+                loudness[lane.id] = voice_loudness(sounds[lane.id], key, self._resources.kept, task.part(0.9, 1.0))
             self._tell(PlanKind.VOICE, 1.0, lane.id)
 
         self._each(treat, 0.84, 0.92)

@@ -11,8 +11,9 @@ from numpy.typing import NDArray
 
 from dubbin.core.episode.model import Episode, Lane
 from dubbin.core.jobs import Task, in_parallel
+from dubbin.core.measure.loudness import Loudness
 from dubbin.core.mix.kept_results import KeptResults
-from dubbin.core.mix.lane_gains import VoiceFacts, measure_own, program_power
+from dubbin.core.mix.lane_gains import VoiceFacts, loudness_and_power, measure_own, program_power
 from dubbin.core.mix.lane_key import LaneKey, lane_key
 from dubbin.core.mix.lane_sound import LaneSound
 from dubbin.core.sound.source import Source
@@ -63,6 +64,15 @@ def lane_power(treated: Source, key: LaneKey, kept: KeptResults | None, task: Ta
         if kept is not None:
             kept.keep(POWER, key, known)
     return known.power
+
+
+def voice_loudness(sound: LaneSound, key: LaneKey, kept: KeptResults | None, task: Task) -> Loudness:
+    """Loudness of a lane behind its voice treatments, without the true peak. How loud it is in the program, which the balance asks for next, is kept on the way.
+    key: the lane's."""
+    loudness, power = loudness_and_power(sound.voiced, task)
+    if kept is not None:
+        kept.keep(POWER, key.voiced, _Power(power))
+    return loudness
 
 
 def voice_facts(

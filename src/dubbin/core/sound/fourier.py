@@ -11,8 +11,8 @@ import ducc0
 import numpy as np
 from numpy.typing import NDArray
 
-SHORTEST = 4096  # transform of `convolved`
-TOGETHER = 1 << 17  # samples of its pieces that are transformed at a time
+SHORTEST, TAPS = 4096, 3  # transform of `convolved`: at least so long, and so many times its filter
+TOGETHER = 1 << 15  # samples of its pieces that are transformed at a time: they stay near the processor
 
 
 def good_size(n: int) -> int:
@@ -39,7 +39,7 @@ def irfft(X: NDArray[Any], n: int) -> NDArray[Any]:
 
 def convolved(x: NDArray[np.float32], taps: NDArray[np.float32]) -> NDArray[np.float32]:
     """x (frames,) through a filter of odd length, centred: nothing is moved in time; there is silence around x."""
-    size = max(SHORTEST, 4 << int(np.ceil(np.log2(len(taps)))))
+    size = good_size(max(SHORTEST, TAPS * len(taps)))
     step = size - len(taps) + 1
     half = len(taps) // 2
     count = -(-len(x) // step)
