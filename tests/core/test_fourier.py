@@ -51,4 +51,4 @@ def test_missing_bins_and_powers_are_taken_as_they_are():
 
 @given(st.integers(1, 200_000))
 def test_a_good_size_is_no_shorter_and_little_longer(n):
-    assert n <= fourier.good_size(n) <= max(1.1 * n, n + 8)
+    assert n <= fourier.good_size(n) <= 1.25 * n + 1
