@@ -55,6 +55,21 @@ def test_check_reports_the_promised_keys(capsys, talk):
     assert any(s["treatment"] == "denoise" for s in entry["suggested"])
 
 
+def test_a_whine_is_told_and_taken_out(capsys, talk, tmp_path):
+    x = sf.read(talk, dtype="float32")[0]
+    whine = 10 ** (-58 / 20) * np.sqrt(2) * np.sin(2 * np.pi * 3000.0 * np.arange(len(x)) / RATE)
+    sf.write(tmp_path / "whine.wav", x + whine, RATE, subtype="PCM_24")
+    _, out = run(capsys, "check", tmp_path / "whine.wav", "--json")
+    (entry,) = out["files"]
+    assert entry["tones"]["frequencies_hz"] == pytest.approx([3000.0], abs=0.05)
+    assert entry["tones"]["levels_dbfs"] == pytest.approx([-58.0], abs=0.5) and entry["hum"]["present"] is False
+    assert next(s for s in entry["suggested"] if s["treatment"] == "dehum")["because"].startswith("steady tone at 3000 Hz")
+    _, out = run(capsys, "clean", tmp_path / "whine.wav", "-o", tmp_path / "c.wav", "--treat", "dehum", "--json")
+    (done,) = out["treatments"]
+    assert done["before"]["hum_dbfs"] == pytest.approx(-58.0, abs=0.5) and done["after"]["hum_dbfs"] is None
+    assert rms_db(sf.read(tmp_path / "c.wav")[0] - x) < -70
+
+
 def test_clean_keeps_length_and_alignment_and_writes_what_was_removed(capsys, talk, tmp_path):
     code, out = run(
         capsys,
