@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
+from dubbin.core.deliver.proof import FileMeter
 from dubbin.core.figures import with_unit
 from dubbin.core.measure.finding import Severity
 from dubbin.core.measure.gated import FEWEST, is_gated, tells_floor
@@ -126,3 +127,28 @@ def test_sharp_s_sounds_of_a_gated_voice_are_told(voice):
         == ["sibilance"]
         == [f.kind for f in shut.findings if f.kind == "sibilance"]
     )
+
+
+class TestMasters:
+    """A finished file is looked through once; what is heard in it where nobody speaks is told as in a recording."""
+
+    def floor(self, *sounds: np.ndarray) -> float | None:
+        x = np.concatenate(sounds)[None].astype(np.float32)
+        meter = FileMeter(RATE, 1)
+        for start in range(0, x.shape[1], 70_001):
+            meter.push(x[:, start : start + 70_001])
+        return meter.result().noise_floor_dbfs
+
+    @pytest.mark.parametrize("gain", [1.0, 4.0])
+    def test_between_words_that_a_gate_cut_out_there_is_no_noise(self, voice, gain):
+        assert self.floor(gain * gated(voice + noise(20, -90, 1)[: len(voice)], -45.0, 0.02)) is None
+
+    @pytest.mark.parametrize("floor", [-65.0, -50.0])
+    def test_noise_that_the_gate_lets_through_behind_words_is_told(self, voice, floor):
+        assert self.floor(gated(voice + noise(20, floor, 1)[: len(voice)], -40.0, 0.2)) == pytest.approx(floor, abs=2.0)
+
+    @pytest.mark.parametrize("floor", [-70.0, -45.0])
+    def test_some_silence_hides_no_noise_under_the_rest(self, voice, floor):
+        noisy = voice + noise(20, floor, 1)[: len(voice)]
+        half = len(noisy) // 2
+        assert self.floor(noisy[:half], np.zeros(2 * RATE), noisy[half:]) == pytest.approx(floor, abs=1.5)

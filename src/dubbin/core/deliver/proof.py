@@ -11,9 +11,9 @@ from numpy.typing import NDArray
 
 from dubbin.core.deliver.targets import Reading, Rule, Target, rules
 from dubbin.core.jobs import Task, ahead
+from dubbin.core.measure.gated import GapMeter
 from dubbin.core.measure.history import LoudnessHistory, history_of
 from dubbin.core.measure.loudness import Loudness, LoudnessMeter
-from dubbin.core.measure.noise import NoiseMeter
 from dubbin.core.measure.spectrum import Spectrum, SpectrumMeter
 from dubbin.core.sound.level import finite_or_none, power_to_db
 from dubbin.core.sound.reading import decode, probe
@@ -30,7 +30,7 @@ DIGITAL_SILENCE_DB, GAPS_WITHIN_DB = -110.0, 5.0
 class Measured:
     """What a file was found to be.
 
-    peaks: (seconds, dBFS) of its highest places. mono_loss_db: how much of its power is gone when both sides are folded into one; None for mono.
+    noise_floor_dbfs: of what is heard where nobody speaks; None where that is digital silence. peaks: (seconds, dBFS) of its highest places. mono_loss_db: how much of its power is gone when both sides are folded into one; None for mono.
     sha256: of the file's bytes.
     """
 
@@ -77,7 +77,7 @@ class FileMeter:
 
     def __init__(self, rate: int, channels: int) -> None:
         self.rate, self.channels, self.frames = rate, channels, 0
-        self._loudness, self._noise = LoudnessMeter(rate, channels), NoiseMeter(rate, channels, offset_counts=True)
+        self._loudness, self._noise = LoudnessMeter(rate, channels), GapMeter(rate, channels, offset_counts=True)
         self._spectrum = SpectrumMeter(rate)
         self._energy, self._folded = 0.0, 0.0
         self._step = max(1, round(PEAK_STEP_S * rate))
@@ -111,7 +111,7 @@ class FileMeter:
         peaks = sorted(self._peaks.items(), key=lambda p: -p[1])[:MOST_PEAKS]
         known = tuple((place * PEAK_STEP_S, 20.0 * float(np.log10(value))) for place, value in sorted(peaks) if value > 0)
         return Measured(
-            history.loudness, self.rate, self.channels, self.frames / self.rate, rms, _floor_between(power), head, tail,
+            history.loudness, self.rate, self.channels, self.frames / self.rate, rms, None if self._noise.holds_silence else _floor_between(power), head, tail,
             history, self._spectrum.result(), known, codec, sha256, size, self._mono_loss(),
         )  # fmt: skip
 

@@ -11,7 +11,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from dubbin.core.measure.noise import DIGITAL_SILENCE_DB, FRAME_S, QUIET_SHARE, quiet_frames
+from dubbin.core.measure.noise import DIGITAL_SILENCE_DB, FRAME_S, QUIET_SHARE, NoiseMeter, quiet_frames
 from dubbin.core.sound import fourier
 from dubbin.core.sound.source import Samples, Source
 
@@ -36,20 +36,59 @@ def tells_floor(source: Source, power: NDArray[np.float64]) -> bool:
     """Whether the softest frames of a gated recording are noise. power: mean squares of all frames of FRAME_S."""
     frame = max(1, round(source.rate * FRAME_S))
     places = np.flatnonzero(quiet_frames(power))
-    window, edges = np.hanning(frame).astype(np.float32), np.geomspace(LOWEST_HZ, min(HIGHEST_HZ, 0.45 * source.rate), BANDS + 1)
-    bins = np.round(edges * frame / source.rate).astype(int)
-    looked, levels = places[np.linspace(0, len(places) - 1, min(MOST, len(places))).round().astype(int)], []
-    for place in looked:
-        x = source.read(int(place) * frame, (int(place) + 1) * frame)
-        if not _reaches_into_a_pause(x, source.rate):
-            X = fourier.rfft(x * window)
-            energy = np.add.reduceat((X.real**2 + X.imag**2).max(axis=0)[: bins[-1]], bins[:-1])
-            levels.append(10.0 * np.log10(energy + 1e-20))
-    return len(levels) >= max(FEWEST, WHOLE_SHARE * len(looked)) and float(np.median(np.std(levels, axis=0))) < SAME_DB
+    looked = places[np.linspace(0, len(places) - 1, min(MOST, len(places))).round().astype(int)]
+    levels = [_levels(source.read(int(p) * frame, (int(p) + 1) * frame)[:, None], source.rate) for p in looked]
+    return _are_noise(np.concatenate(levels)) if levels else False
 
 
-def _reaches_into_a_pause(x: Samples, rate: int) -> bool:
+class GapMeter(NoiseMeter):
+    """A NoiseMeter that remembers, where digital silence comes up, what the other frames sound like: for a file that is looked through once."""
+
+    def __init__(self, rate: int, channels: int, *, offset_counts: bool = False) -> None:
+        super().__init__(rate, channels, offset_counts=offset_counts)
+        self._rate, self._frames, self._silent = rate, 0, 0
+        self._kept: list[tuple[NDArray[np.float64], NDArray[np.float32]]] = []  # powers, and levels in bands
+
+    def _seen(self, frames: Samples, power: NDArray[np.float64]) -> None:
+        holds = power > 10.0 ** (DIGITAL_SILENCE_DB / 10.0)
+        self._frames += len(power)
+        self._silent += int(np.count_nonzero(~holds))
+        if holds.any() and self._silent > QUIET_SHARE / 2 * self._frames:
+            self._kept.append((power[holds], _levels(frames[:, holds], self._rate).astype(np.float32)))
+
+    @property
+    def holds_silence(self) -> bool:
+        """Whether what is heard where nobody speaks is digital silence, and the softest of what is left is speech."""
+        power = self.frame_powers()
+        if not is_gated(power):
+            return False
+        quiet = quiet_frames(power)
+        loudest = float(np.max(power[quiet], initial=0.0))
+        softest = [levels[kept <= loudest] for kept, levels in self._kept]
+        return not _are_noise(np.concatenate(softest)) if softest else True
+
+
+def _levels(frames: Samples, rate: int) -> NDArray[np.float64]:
+    """Levels in dB of frames (channels, count, frame) in bands, (count, BANDS), of the louder channel in each; NaN of a frame that reaches into a pause."""
+    frame = frames.shape[2]
+    edges = np.geomspace(LOWEST_HZ, min(HIGHEST_HZ, 0.45 * rate), BANDS + 1)
+    bins = np.round(edges * frame / rate).astype(int)
+    X = fourier.rfft(frames * np.hanning(frame).astype(np.float32))
+    energy = np.add.reduceat((X.real**2 + X.imag**2).max(axis=0)[:, : bins[-1]], bins[:-1], axis=1)
+    out: NDArray[np.float64] = 10.0 * np.log10(energy + 1e-20)
+    out[_reach_into_a_pause(frames, rate)] = np.nan
+    return out
+
+
+def _are_noise(levels: NDArray[np.floating]) -> bool:
+    """Whether frames sound alike, by their `_levels`; and whether they are more than a gate's edges."""
+    levels = levels[np.linspace(0, len(levels) - 1, min(MOST, len(levels))).round().astype(int)]
+    whole = levels[~np.isnan(levels[:, 0])]
+    return len(whole) >= max(FEWEST, WHOLE_SHARE * len(levels)) and float(np.median(np.std(whole, axis=0))) < SAME_DB
+
+
+def _reach_into_a_pause(frames: Samples, rate: int) -> NDArray[np.bool_]:
     piece = max(1, round(rate * PIECE_S))
-    whole = x[:, : x.shape[1] // piece * piece].reshape(x.shape[0], -1, piece)
-    power = np.mean(np.square(whole, dtype=np.float64), axis=2).max(axis=0)
-    return bool(np.min(power) <= 10.0 ** (DIGITAL_SILENCE_DB / 10.0))
+    whole = frames[:, :, : frames.shape[2] // piece * piece].reshape(*frames.shape[:2], -1, piece)
+    power = np.mean(np.square(whole, dtype=np.float64), axis=3).max(axis=0)
+    return np.asarray(np.min(power, axis=1) <= 10.0 ** (DIGITAL_SILENCE_DB / 10.0))

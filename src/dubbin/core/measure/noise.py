@@ -54,7 +54,11 @@ class NoiseMeter:
             if not self._offset_counts:
                 power = np.maximum(power - np.mean(shaped, axis=2, dtype=np.float64) ** 2, 0.0)
             self._powers.append(power.max(axis=0))
+            self._seen(shaped, self._powers[-1])
         self._rest = x[:, whole:].copy()
+
+    def _seen(self, frames: Samples, power: NDArray[np.float64]) -> None:
+        """Look at frames (channels, count, frame) more closely. power: of each, (count,)."""
 
     def frame_powers(self) -> NDArray[np.float64]:
         """Power of every frame so far, (frames,)."""
