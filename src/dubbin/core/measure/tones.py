@@ -21,8 +21,8 @@ from dubbin.core.sound.source import Samples, Source
 
 WINDOW_S = 0.17  # about, of the spectra in which lines are looked for
 STRETCH = 16  # windows of a stretch, one half over the next
-PART_S, MOST_PARTS = 60.0, 16  # a tone need not be there all the time: lines are looked for in every part of the recording
-STRETCHES, FEWEST_WINDOWS = 24, 16  # of a part
+PART_S, MOST_PARTS = 60.0, 240  # a tone need not be there all the time: lines are looked for in every part of the recording
+STRETCHES, ALL_STRETCHES, FEWEST_WINDOWS = (8, 24), 400, 16  # of a part, of all parts; of a part
 SILENT_DB = -110.0  # of a window: digital silence, which tells nothing
 RARE = 0.25  # share of the windows that a line's power is taken from: what is always there is in them, words hardly are
 AROUND = 61  # bins whose median a line stands out from
@@ -120,6 +120,7 @@ def _lines(source: Source, task: Task) -> NDArray[np.float64]:
     window = (0.35875 - 0.48829 * np.cos(n) + 0.14128 * np.cos(2 * n) - 0.01168 * np.cos(3 * n)).astype(np.float32)
     stretch = (STRETCH + 1) * size // 2
     parts = int(np.clip(source.frames / (PART_S * source.rate), 1, MOST_PARTS))
+    some = int(np.clip(ALL_STRETCHES / parts, *STRETCHES))
     per_bin = source.rate / size
     low, high = int(LOWEST_HZ / per_bin), int(HIGHEST_SHARE * size / 2)
     silent = 10 ** (SILENT_DB / 10) * size * float(np.sum(window**2)) / 2
@@ -127,7 +128,7 @@ def _lines(source: Source, task: Task) -> NDArray[np.float64]:
 
     def look(part: int) -> None:
         begin, end = source.frames * part // parts, source.frames * (part + 1) // parts
-        starts = np.unique(np.linspace(begin, max(end - stretch, begin), min(STRETCHES, -(-(end - begin) // stretch))).astype(int))
+        starts = np.unique(np.linspace(begin, max(end - stretch, begin), min(some, -(-(end - begin) // stretch))).astype(int))
         powers = [_powers(source.read(int(a), min(int(a) + stretch, end)), window) for a in starts]
         found[part] = []
         for channel in np.concatenate(powers, axis=1):
