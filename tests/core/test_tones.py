@@ -10,6 +10,7 @@ from dubbin.core.jobs import Task
 from dubbin.core.measure.findings import threshold_in_quiet
 from dubbin.core.measure.measuring import measure_recording, measure_treated
 from dubbin.core.measure.steady_sound import SteadySound, find_steady_sound
+from dubbin.core.measure.tone_lines import find_lines
 from dubbin.core.measure.tones import describe_tones, find_tones, synthesise_tones
 from dubbin.core.sound.source import Sound
 from dubbin.core.treat.chain import Chain, Use
@@ -148,6 +149,33 @@ def test_a_tone_that_comes_on_half_way_is_taken_out_from_there(voice):
     left = cleaned(long + added)[0] - long
     assert rms_db(left[: start - 2 * RATE]) < -95, "nothing of it is heard before"
     assert rms_db(left[start + 2 * RATE :]) < -60 - 25
+
+
+def test_a_tone_of_a_minute_and_a_half_in_a_long_recording_is_found():
+    rate = 16_000
+    x = noise(600, -70, 3, rate)
+    a, b = 305 * rate, 395 * rate
+    x[a:b] += sine(b - a, 3000.0, -60.0, rate)
+    found = tones(x, rate)
+    assert describe_tones(found).frequencies_hz == pytest.approx((3000.0,), abs=0.02)
+    made = synthesise_tones(found, 0, len(x))[0]
+    assert rms_db(made[: a - 3 * rate]) < -100 and rms_db(made[b + 3 * rate :]) < -100
+    assert rms_db(made[a + 3 * rate : b - 3 * rate] - sine(b - a, 3000.0, -60.0, rate)[3 * rate : -3 * rate]) < -60 - 25
+
+
+def test_lines_stand_where_they_were_found_the_clearest_first():
+    x = noise(130, -60, 3) + sine(130 * RATE, 5000.0, -62.0)
+    x[: 60 * RATE] += sine(60 * RATE, 9000.0, -50.0)
+    lines = find_lines(Sound(x[None].astype(np.float32), RATE), Task())
+    assert [line.frequency_hz for line in lines] == pytest.approx([9000.0, 5000.0], abs=1.0)
+    assert (lines[0].start_frame, lines[0].end_frame) == (0, 65 * RATE)
+    assert lines[0].stands_out > lines[1].stands_out > 100
+
+
+@pytest.mark.parametrize("hz", [20.0, 23_900.0])
+def test_what_is_too_low_or_too_high_is_no_line(hz):
+    x = noise(10, -60, 3) + sine(10 * RATE, hz, -30.0)
+    assert find_lines(Sound(x[None].astype(np.float32), RATE), Task()) == []
 
 
 def test_where_a_gate_has_shut_silence_stays_silence(voice):

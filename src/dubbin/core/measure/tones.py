@@ -15,22 +15,11 @@ from numpy.typing import NDArray
 from dubbin.core.jobs import Task, in_parallel
 from dubbin.core.measure.hum import TRACKING_S, HumTrack
 from dubbin.core.measure.steady import ABOVE_CHANCE, SMOOTH_S, STEPS_PER_S, SURE_S, coherence, products, robust_mean
-from dubbin.core.sound import fourier, neighbours
+from dubbin.core.measure.tone_lines import Line, find_lines
+from dubbin.core.sound import neighbours
 from dubbin.core.sound.level import finite_or_none, power_to_db
-from dubbin.core.sound.source import Samples, Source
+from dubbin.core.sound.source import Source, read_padded
 
-WINDOW_S = 0.17  # about, of the spectra in which lines are looked for
-STRETCH = 16  # windows of a stretch, one half over the next
-PART_S, MOST_PARTS = 60.0, 240  # a tone need not be there all the time: lines are looked for in every part of the recording
-STRETCHES, ALL_STRETCHES, FEWEST_WINDOWS = (8, 24), 400, 16  # of a part, of all parts; of a part
-SILENT_DB = -110.0  # of a window: digital silence, which tells nothing
-RARE = 0.25  # share of the windows that a line's power is taken from: what is always there is in them, words hardly are
-AROUND = 61  # bins whose median a line stands out from
-STANDS_OUT = 4.0  # times, in power
-LOBE = 4  # bins to each side of a line that are its own (Blackman-Harris window)
-MOST = 48
-LOWEST_HZ, HIGHEST_SHARE = 40.0, 0.98  # the latter of half the rate
-APART_HZ = 50.0  # two lines; each is followed 10 Hz to both sides
 HUM_APART_HZ = 4.0  # from a harmonic of the hum, which is the hum's own
 WANDERING_S = 0.5  # sigma of the first look at how a tone turns
 COHERENT = 0.7  # share of a tone's power that keeps its phase for seconds
@@ -66,18 +55,17 @@ def find_tones(source: Source, hum: HumTrack | None = None, task: Task | None = 
     task = task or Task()
     if source.frames < 2 * source.rate:
         return None
-    lines = _lines(source, task.part(0.0, 0.5))
-    lines = lines if hum is None else lines[[not _is_hums(line, hum) for line in lines]]
+    hop = 2 * round(source.rate / STEPS_PER_S / 2)
+    likely = [line for line in find_lines(source, task.part(0.0, 0.5)) if hum is None or not _is_hums(line.frequency_hz, hum)]
+    lines = np.array([line.frequency_hz for line in _lasting(source, likely, hop, task.part(0.5, 0.6))])
     if not len(lines):
         return None
-    hop = 2 * round(source.rate / STEPS_PER_S / 2)
-    values, power = _demodulated(source, lines, hop, task.part(0.5, 0.9))
+    values, power = _demodulated(source, lines, hop, 0, source.frames, task.part(0.6, 0.9))
     phases = lines[:, None] * (np.arange(values.shape[2]) + 0.5) * (hop / source.rate)
     kept: list[int] = []
     for k in range(len(lines)):
         task.step(0.9 + 0.1 * k / len(lines))
-        starts = (np.zeros(values.shape[2]), _wandering(values[:, k]))
-        found = min((_followed(values[:, k], start) for start in starts), key=lambda one: float(one.chance.min()))
+        found = _followed(values[:, k])
         there = _is_tone(found)
         values[:, k] = found.amplitudes * there[:, None]
         phases[k] += found.turned
@@ -113,53 +101,6 @@ def synthesise_tones(track: ToneTrack, start_frame: int, count: int) -> NDArray[
     return out
 
 
-def _lines(source: Source, task: Task) -> NDArray[np.float64]:
-    """Frequencies in Hz, (lines,), of all that stands out of the softer windows of the whole recording."""
-    size = 1 << round(np.log2(WINDOW_S * source.rate))
-    n = 2 * np.pi * np.arange(size) / size
-    window = (0.35875 - 0.48829 * np.cos(n) + 0.14128 * np.cos(2 * n) - 0.01168 * np.cos(3 * n)).astype(np.float32)
-    stretch = (STRETCH + 1) * size // 2
-    parts = int(np.clip(source.frames / (PART_S * source.rate), 1, MOST_PARTS))
-    some = int(np.clip(ALL_STRETCHES / parts, *STRETCHES))
-    per_bin = source.rate / size
-    low, high = int(LOWEST_HZ / per_bin), int(HIGHEST_SHARE * size / 2)
-    silent = 10 ** (SILENT_DB / 10) * size * float(np.sum(window**2)) / 2
-    found: dict[int, list[tuple[float, float]]] = {}
-
-    def look(part: int) -> None:
-        begin, end = source.frames * part // parts, source.frames * (part + 1) // parts
-        starts = np.unique(np.linspace(begin, max(end - stretch, begin), min(some, -(-(end - begin) // stretch))).astype(int))
-        powers = [_powers(source.read(int(a), min(int(a) + stretch, end)), window) for a in starts]
-        found[part] = []
-        for channel in np.concatenate(powers, axis=1):
-            heard = channel[channel.sum(axis=1) > silent]
-            if len(heard) < FEWEST_WINDOWS:
-                continue
-            place = int(RARE * len(heard))
-            soft = np.partition(heard, place, axis=0)[place] + 1e-20
-            ratio = soft / neighbours.median_filter(soft, AROUND, mode="nearest")
-            peaks = np.flatnonzero((ratio > STANDS_OUT) & (soft >= neighbours.maximum_filter1d(soft, 2 * LOBE + 1)))
-            for b in peaks[(peaks > low) & (peaks < high)]:
-                before, at, after = np.log(soft[b - 1 : b + 2])
-                curve = before - 2 * at + after
-                found[part].append((float(ratio[b]), (b + (0.5 * (before - after) / curve if curve < 0 else 0.0)) * per_bin))
-
-    in_parallel(look, range(parts), task)
-    lines: list[float] = []
-    for _, frequency in sorted((one for part in found.values() for one in part), reverse=True):
-        if all(abs(frequency - other) > APART_HZ for other in lines):
-            lines.append(frequency)
-    return np.array(lines[:MOST])
-
-
-def _powers(x: Samples, window: NDArray[np.float32]) -> NDArray[np.float32]:
-    """(channels, windows, bins) of x (channels, frames), each window a half over the next."""
-    if x.shape[1] < len(window):
-        return np.zeros((len(x), 0, len(window) // 2 + 1), np.float32)
-    X = fourier.rfft(np.lib.stride_tricks.sliding_window_view(x, len(window), axis=1)[:, :: len(window) // 2] * window)
-    return np.asarray(X.real**2 + X.imag**2)
-
-
 def _is_hums(frequency_hz: float, hum: HumTrack) -> bool:
     """Whether a line is a harmonic that the hum has."""
     fundamental = float(np.median(hum.frequency_hz))
@@ -168,9 +109,26 @@ def _is_hums(frequency_hz: float, hum: HumTrack) -> bool:
     return near and h <= hum.amplitudes.shape[1] and bool(hum.amplitudes[:, h - 1].any())
 
 
-def _demodulated(source: Source, lines: NDArray[np.float64], hop: int, task: Task) -> tuple[NDArray[np.complex64], NDArray[np.float64]]:
-    """(channels, lines, steps): twice the mean of x times the conjugate carrier over two steps around each step's middle; and the mean square of each channel."""
-    count = max(source.frames // hop, 1)
+def _lasting(source: Source, lines: list[Line], hop: int, task: Task) -> list[Line]:
+    """Those that are tones where they were found: the others need not be followed through hours."""
+    if all(line.end_frame - line.start_frame == source.frames for line in lines):
+        return lines
+    there: dict[Line, bool] = {}
+
+    def look(line: Line) -> None:
+        values, _ = _demodulated(source, np.array([line.frequency_hz]), hop, line.start_frame, line.end_frame, Task())
+        there[line] = bool(_is_tone(_followed(values[:, 0])).any())
+
+    in_parallel(look, lines, task)
+    return [line for line in lines if there[line]]
+
+
+def _demodulated(
+    source: Source, lines: NDArray[np.float64], hop: int, start_frame: int, end_frame: int, task: Task
+) -> tuple[NDArray[np.complex64], NDArray[np.float64]]:
+    """Of some frames of a source, (channels, lines, steps): twice the mean of x times the conjugate carrier over two steps around each step's middle; and the mean square of
+    each channel."""
+    count = max((end_frame - start_frame) // hop, 1)
     window = 0.5 - 0.5 * np.cos(np.pi * np.arange(2 * hop) / hop)
     window *= 2.0 / window.sum()
     carriers = window * np.exp(-2j * np.pi * lines[:, None] * (np.arange(2 * hop) - hop) / source.rate)
@@ -182,10 +140,8 @@ def _demodulated(source: Source, lines: NDArray[np.float64], hop: int, task: Tas
 
     def some(start: int) -> None:
         stop = min(start + size, count)
-        begin, end = start * hop - hop // 2, stop * hop + hop - hop // 2
-        x = np.zeros((source.channels, end - begin), np.float32)
-        a, b = max(begin, 0), min(end, source.frames)
-        x[:, a - begin : b - begin] = source.read(a, b)
+        begin = start_frame + start * hop - hop // 2
+        x = read_padded(source, begin, begin + (stop - start + 1) * hop)
         squares[start // size] = np.sum(x[:, hop // 2 : hop // 2 + (stop - start) * hop] ** 2, axis=1, dtype=np.float64)
         turn = np.exp(-2j * np.pi * (lines[:, None] * ((np.arange(start, stop) + 0.5) * hop / source.rate) % 1.0))
         for c in range(source.channels):
@@ -193,7 +149,7 @@ def _demodulated(source: Source, lines: NDArray[np.float64], hop: int, task: Tas
             out[c, :, start:stop] = (one[:-1] + two[1:]).T * turn
 
     in_parallel(some, starts, task)
-    return out, squares.sum(axis=0) / source.frames
+    return out, squares.sum(axis=0) / (end_frame - start_frame)
 
 
 @dataclass(frozen=True)
@@ -207,8 +163,13 @@ class _Followed:
     left: NDArray[np.float64]
 
 
-def _followed(values: NDArray[np.complex64], turned: NDArray[np.float64]) -> _Followed:
-    """Follow a tone of values (channels, steps) from a first guess at how it turns."""
+def _followed(values: NDArray[np.complex64]) -> _Followed:
+    """Follow a tone of values (channels, steps): from its carrier, and from a first guess at how it turns."""
+    starts = (np.zeros(values.shape[1]), _wandering(values))
+    return min((_followed_from(values, start) for start in starts), key=lambda one: float(one.chance.min()))
+
+
+def _followed_from(values: NDArray[np.complex64], turned: NDArray[np.float64]) -> _Followed:
     for smooth_s in TRACKING_S:
         mean, spread = robust_mean(values * np.exp(-2j * np.pi * turned).astype(np.complex64), smooth_s)
         turned = turned + _lag(mean, spread, smooth_s * STEPS_PER_S)
