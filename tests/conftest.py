@@ -47,10 +47,11 @@ settings.register_profile(
 settings.load_profile("mutants" if MUTANTS else "dubbin")
 
 
-# Files whose tests take longest, in this order, begin first: so no process is left alone with one of them at the end.
+# Files whose tests take longest, in this order, begin first: so no process is left alone with one of them at the end. Of the first three only one asks for the demo,
+# for which the others would have to wait.
 LONGEST = (
-    "test_everybody", "test_run_card", "test_session", "test_shell", "test_package", "test_voice_page", "test_master_page", "test_whole_path",
-    "test_repairs", "test_pieces", "test_cluster", "test_command_line", "test_intake_and_repair", "test_killed", "test_denoise", "test_new_treatment",
+    "test_everybody", "test_package", "test_repairs", "test_run_card", "test_session", "test_shell", "test_voice_page", "test_master_page",
+    "test_whole_path", "test_pieces", "test_cluster", "test_command_line", "test_intake_and_repair", "test_killed", "test_denoise", "test_new_treatment",
     "test_window_walk", "test_silent_folder", "test_delivery", "test_pictures", "test_alone", "test_alignment", "test_journal", "test_translated",
     "test_voice_names", "test_recognising", "test_hearing_again",
 )  # fmt: skip
