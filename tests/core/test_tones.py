@@ -157,7 +157,8 @@ def test_a_tone_of_a_minute_and_a_half_in_a_long_recording_is_found():
     a, b = 305 * rate, 395 * rate
     x[a:b] += sine(b - a, 3000.0, -60.0, rate)
     found = tones(x, rate)
-    assert describe_tones(found).frequencies_hz == pytest.approx((3000.0,), abs=0.02)
+    told = describe_tones(found)
+    assert told.frequencies_hz == pytest.approx((3000.0,), abs=0.02) and told.level_dbfs == pytest.approx(-60.0, abs=0.5)
     made = synthesise_tones(found, 0, len(x))[0]
     assert rms_db(made[: a - 3 * rate]) < -100 and rms_db(made[b + 3 * rate :]) < -100
     assert rms_db(made[a + 3 * rate : b - 3 * rate] - sine(b - a, 3000.0, -60.0, rate)[3 * rate : -3 * rate]) < -60 - 25

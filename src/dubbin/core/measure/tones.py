@@ -43,7 +43,7 @@ class ToneTrack:
 
 @dataclass(frozen=True)
 class Tones:
-    """What `check` says: frequencies_hz and levels_dbfs of all steady tones, the lowest first; level_dbfs: of them together, None where there are none."""
+    """What `check` says: frequencies_hz and levels_dbfs of all steady tones, the lowest first; level_dbfs: of them together, None where there are none. Where a tone does not last, it is told as it is where it is strong."""
 
     frequencies_hz: tuple[float, ...] = ()
     levels_dbfs: tuple[float, ...] = ()
@@ -57,17 +57,18 @@ def find_tones(source: Source, hum: HumTrack | None = None, task: Task | None = 
         return None
     hop = 2 * round(source.rate / STEPS_PER_S / 2)
     likely = [line for line in find_lines(source, task.part(0.0, 0.5)) if hum is None or not _is_hums(line.frequency_hz, hum)]
-    lines = np.array([line.frequency_hz for line in _lasting(source, likely, hop, task.part(0.5, 0.6))])
-    if not len(lines):
+    lines = _lasting(source, likely, hop, task.part(0.5, 0.6))
+    if not lines:
         return None
-    values, power = _demodulated(source, lines, hop, 0, source.frames, task.part(0.6, 0.9))
-    phases = lines[:, None] * (np.arange(values.shape[2]) + 0.5) * (hop / source.rate)
+    carriers = np.array([line.frequency_hz for line in lines])
+    values, power = _demodulated(source, carriers, hop, 0, source.frames, task.part(0.6, 0.9))
+    phases = carriers[:, None] * (np.arange(values.shape[2]) + 0.5) * (hop / source.rate)
     kept: list[int] = []
-    for k in range(len(lines)):
+    for k, line in enumerate(lines):
         task.step(0.9 + 0.1 * k / len(lines))
         found = _followed(values[:, k])
-        there = _is_tone(found)
-        values[:, k] = found.amplitudes * there[:, None]
+        there = found.part(line.start_frame // hop, max(line.end_frame // hop, 1)).is_tone  # it need not last
+        values[:, k] = found.mean * there[:, None]
         phases[k] += found.turned
         if there.any():
             kept.append(k)
@@ -83,8 +84,10 @@ def describe_tones(track: ToneTrack | None) -> Tones:
     """The figures of a track."""
     if track is None:
         return Tones()
-    frequencies = np.median(np.diff(track.phases), axis=1) * track.rate / track.hop
-    power = np.mean(np.abs(track.amplitudes) ** 2, axis=2) / 2
+    strength = np.abs(track.amplitudes.astype(np.complex128)) ** 2
+    # Where it is strong counts: it need not last.
+    frequencies = np.average(np.diff(track.phases), axis=1, weights=strength.sum(axis=0)[:, 1:] + 1e-20) * track.rate / track.hop
+    power = np.sum(strength**2, axis=2) / (np.sum(strength, axis=2) + 1e-20) / 2
     order = np.argsort(frequencies)
     levels = (power_to_db(float(p)) for p in power.max(axis=0)[order])
     together = finite_or_none(power_to_db(float(power.sum(axis=1).max())))
@@ -117,23 +120,23 @@ def _lasting(source: Source, lines: list[Line], hop: int, task: Task) -> list[Li
 
     def look(line: Line) -> None:
         values, _ = _demodulated(source, np.array([line.frequency_hz]), hop, line.start_frame, line.end_frame, Task())
-        there[line] = bool(_is_tone(_followed(values[:, 0])).any())
+        there[line] = bool(_followed(values[:, 0]).is_tone.any())
 
     in_parallel(look, lines, task)
     return [line for line in lines if there[line]]
 
 
 def _demodulated(
-    source: Source, lines: NDArray[np.float64], hop: int, start_frame: int, end_frame: int, task: Task
+    source: Source, carriers_hz: NDArray[np.float64], hop: int, start_frame: int, end_frame: int, task: Task
 ) -> tuple[NDArray[np.complex64], NDArray[np.float64]]:
-    """Of some frames of a source, (channels, lines, steps): twice the mean of x times the conjugate carrier over two steps around each step's middle; and the mean square of
+    """Of some frames of a source, (channels, carriers, steps): twice the mean of x times each conjugate carrier over two steps around each step's middle; and the mean square of
     each channel."""
     count = max((end_frame - start_frame) // hop, 1)
     window = 0.5 - 0.5 * np.cos(np.pi * np.arange(2 * hop) / hop)
     window *= 2.0 / window.sum()
-    carriers = window * np.exp(-2j * np.pi * lines[:, None] * (np.arange(2 * hop) - hop) / source.rate)
+    carriers = window * np.exp(-2j * np.pi * carriers_hz[:, None] * (np.arange(2 * hop) - hop) / source.rate)
     first, second = carriers[:, :hop], carriers[:, hop:]
-    out = np.empty((source.channels, len(lines), count), np.complex64)
+    out = np.empty((source.channels, len(carriers_hz), count), np.complex64)
     size = 10 * STEPS_PER_S
     starts = range(0, count, size)
     squares = np.zeros((len(starts), source.channels))
@@ -143,7 +146,7 @@ def _demodulated(
         begin = start_frame + start * hop - hop // 2
         x = read_padded(source, begin, begin + (stop - start + 1) * hop)
         squares[start // size] = np.sum(x[:, hop // 2 : hop // 2 + (stop - start) * hop] ** 2, axis=1, dtype=np.float64)
-        turn = np.exp(-2j * np.pi * (lines[:, None] * ((np.arange(start, stop) + 0.5) * hop / source.rate) % 1.0))
+        turn = np.exp(-2j * np.pi * (carriers_hz[:, None] * ((np.arange(start, stop) + 0.5) * hop / source.rate) % 1.0))
         for c in range(source.channels):
             one, two = products(x[c].reshape(-1, hop), first, second)
             out[c, :, start:stop] = (one[:-1] + two[1:]).T * turn
@@ -154,19 +157,42 @@ def _demodulated(
 
 @dataclass(frozen=True)
 class _Followed:
-    """turned: (steps,) cycles by which a tone runs ahead of its carrier. amplitudes: (channels, steps). chance: (channels,) power that is found where nothing is; left: share of
-    the power in soft steps that is left without the tone."""
+    """turned: (steps,) cycles by which a tone runs ahead of its carrier. values: (channels, steps), turned back by that; mean, spread: of them (`robust_mean`)."""
 
     turned: NDArray[np.float64]
-    amplitudes: NDArray[np.complex64]
-    chance: NDArray[np.float64]
-    left: NDArray[np.float64]
+    values: NDArray[np.complex64]
+    mean: NDArray[np.complex64]
+    spread: NDArray[np.float32]
+
+    def part(self, start: int, stop: int) -> _Followed:
+        """Some of the steps."""
+        return _Followed(self.turned[start:stop], self.values[:, start:stop], self.mean[:, start:stop], self.spread[:, start:stop])
+
+    @property
+    def is_tone(self) -> NDArray[np.bool_]:
+        """Of each channel, whether what was followed there is a tone."""
+        steady = np.mean(np.abs(self.mean) ** 2, axis=1)
+        chance = np.mean(self.spread.astype(np.float64) ** 2, axis=1) / MEAN_OF
+        above = ABOVE_CHANCE * max(1.0, SURE_S * STEPS_PER_S / len(self.turned))  # in a short sound chance has more of a say
+        loud = steady > np.maximum(above * chance, 2 * 10 ** (LOWEST_DBFS / 10))
+        left = np.array([_left(v, m) for v, m in zip(self.values, self.mean, strict=True)])
+        return np.asarray(loud & (coherence(self.mean[:, None])[:, 0] > COHERENT) & (left < LEFT))
+
+
+def _left(values: NDArray[np.complex64], mean: NDArray[np.complex64]) -> float:
+    """Share of the power of values (steps,) that is left in soft steps without their mean, where that is strong."""
+    strength = np.abs(mean) ** 2
+    there = (strength > 0.25 * np.quantile(strength, 0.95)) & (values != 0)
+    if not there.any():
+        return 1.0
+    before, after = (float(np.quantile(np.abs(one[there]) ** 2, SOFT)) for one in (values, values - mean))
+    return after / (before + 1e-20)
 
 
 def _followed(values: NDArray[np.complex64]) -> _Followed:
-    """Follow a tone of values (channels, steps): from its carrier, and from a first guess at how it turns."""
+    """Follow a tone of values (channels, steps): from its carrier, or from a first guess at how it turns, by which less is left."""
     starts = (np.zeros(values.shape[1]), _wandering(values))
-    return min((_followed_from(values, start) for start in starts), key=lambda one: float(one.chance.min()))
+    return min((_followed_from(values, start) for start in starts), key=lambda one: float(np.mean(one.spread**2, axis=1).min()))
 
 
 def _followed_from(values: NDArray[np.complex64], turned: NDArray[np.float64]) -> _Followed:
@@ -174,15 +200,7 @@ def _followed_from(values: NDArray[np.complex64], turned: NDArray[np.float64]) -
         mean, spread = robust_mean(values * np.exp(-2j * np.pi * turned).astype(np.complex64), smooth_s)
         turned = turned + _lag(mean, spread, smooth_s * STEPS_PER_S)
     values = values * np.exp(-2j * np.pi * turned).astype(np.complex64)
-    mean, spread = robust_mean(values, SMOOTH_S)
-    left = np.ones(len(values))
-    for c, (v, m) in enumerate(zip(values, mean, strict=True)):
-        strength = np.abs(m) ** 2
-        there = (strength > 0.25 * np.quantile(strength, 0.95)) & (v != 0)
-        if there.any():
-            before, after = (np.quantile(np.abs(one[there]) ** 2, SOFT) for one in (v, v - m))
-            left[c] = after / (before + 1e-20)
-    return _Followed(turned, mean, np.mean(spread.astype(np.float64) ** 2, axis=1) / MEAN_OF, left)
+    return _Followed(turned, values, *robust_mean(values, SMOOTH_S))
 
 
 def _wandering(values: NDArray[np.complex64]) -> NDArray[np.float64]:
@@ -190,14 +208,6 @@ def _wandering(values: NDArray[np.complex64]) -> NDArray[np.float64]:
     turn = np.sum(values[:, 1:] * np.conj(values[:, :-1]), axis=0)
     mean, _ = robust_mean(turn / np.sqrt(np.abs(turn) + 1e-20), WANDERING_S)  # as strong as the values: loud instants hold no sway
     return np.concatenate([[0.0], np.cumsum(np.angle(mean))]) / (2 * np.pi)
-
-
-def _is_tone(found: _Followed) -> NDArray[np.bool_]:
-    """Of each channel, whether what was followed there is a tone."""
-    steady = np.mean(np.abs(found.amplitudes) ** 2, axis=1)
-    above = ABOVE_CHANCE * max(1.0, SURE_S * STEPS_PER_S / len(found.turned))  # in a short sound chance has more of a say
-    loud = steady > np.maximum(above * found.chance, 2 * 10 ** (LOWEST_DBFS / 10))
-    return np.asarray(loud & (coherence(found.amplitudes[:, None])[:, 0] > COHERENT) & (found.left < LEFT))
 
 
 def _lag(mean: NDArray[np.complex64], spread: NDArray[np.float32], smooth: float) -> NDArray[np.float64]:
