@@ -1,4 +1,4 @@
-"""What Repair is judged by: averaged spectra with noise floor and hum, the places of findings, and how echo dies away."""
+"""What Repair is judged by: averaged spectra with noise floor, hum and tones, the places of findings, and how echo dies away."""
 
 from __future__ import annotations
 
