@@ -7,6 +7,7 @@ import pytest
 import soxr
 from hypothesis import given
 from hypothesis import strategies as st
+from scipy import ndimage
 
 from dubbin.core.measure.clicks import Clicks
 from dubbin.core.measure.clipping import Clipping, ClippingMeter
@@ -97,7 +98,8 @@ def test_corners_of_crests_that_were_cut_off_are_no_clicks_and_clicks_are(speech
     x = np.clip(voice, -share, share) + noise(20, -84, 1)[: len(voice)]
     report = measure_recording(Sound(x.astype(F32)[None], RATE))
     assert report.clipping.count > 20 and report.clicks.count <= 3 and all(f.kind != "clicks" for f in report.findings)
-    places = (np.flatnonzero(np.convolve(np.abs(voice) < 0.02, np.ones(9600), "same") > 9599)[::4800])[:12]
+    calm = ndimage.minimum_filter1d((np.abs(voice) < 0.02).astype(np.uint8), 9600, mode="constant")  # for a tenth of a second to both sides
+    places = np.flatnonzero(calm)[::4800][:12]
     with_clicks = x.copy()
     with_clicks[places] += 0.3
     assert measure_recording(Sound(with_clicks.astype(F32)[None], RATE)).clicks.count >= 0.8 * len(places) > 5

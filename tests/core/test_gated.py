@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
+from scipy import ndimage
 
 from dubbin.core.deliver.proof import FileMeter
 from dubbin.core.figures import with_unit
@@ -24,10 +25,10 @@ def voice(speech) -> np.ndarray:
 
 def gated(x: np.ndarray, above_dbfs: float, hold_s: float) -> np.ndarray:
     """Digital silence wherever the level over 10 ms was not above a threshold for some time."""
-    level = np.convolve(x.astype(np.float64) ** 2, np.full(480, 1 / 480), "same")
-    hold = round(hold_s * RATE)
-    opened = np.convolve(level > 10 ** (above_dbfs / 10), np.ones(hold + 1), "full")[: len(x)] > 0.5
-    return np.where(opened, x, 0).astype(np.float32)
+    level = ndimage.uniform_filter1d(x.astype(np.float64) ** 2, 480, mode="constant")
+    n = np.arange(len(x))
+    last = np.maximum.accumulate(np.where(level > 10 ** (above_dbfs / 10), n, -len(x)))
+    return np.where(n - last <= round(hold_s * RATE), x, 0).astype(np.float32)
 
 
 def measured(x: np.ndarray, rate: int = RATE):
