@@ -9,6 +9,7 @@ import os
 import shutil
 from collections.abc import Callable
 from dataclasses import replace
+from functools import lru_cache
 from pathlib import Path
 
 import soundfile as sf
@@ -33,6 +34,7 @@ from dubbin.core.sound.source import Sound
 
 pytest_plugins = ("tests.crashes",)
 RATE = 48000
+KEPT_FRAMES = 20 * RATE  # of noise that tests ask for again and again
 SOAK = int(os.environ.get("DUBBIN_SOAK", "1"))  # how many times as many cases are tried by tests that try things by chance
 TOLD = "told of the demo.json"  # how far it was while it was built
 SEED = int(os.environ.get("DUBBIN_SEED", "0"))  # where their chance begins
@@ -146,8 +148,14 @@ def tone(frequency_hz: float, seconds: float, level_dbfs: float = 0.0, rate: int
 
 
 def noise(seconds: float, level_dbfs: float, seed: int = 0, rate: int = RATE) -> np.ndarray:
-    x = np.random.default_rng(seed).standard_normal(round(seconds * rate))
-    return (x * 10 ** (level_dbfs / 20)).astype(np.float32)
+    """White noise, (frames,) float32; the same each time, and one's own."""
+    made = _normal if seconds * rate <= KEPT_FRAMES else _normal.__wrapped__
+    return (made(round(seconds * rate), seed) * 10 ** (level_dbfs / 20)).astype(np.float32)
+
+
+@lru_cache(maxsize=8)
+def _normal(count: int, seed: int) -> np.ndarray:
+    return np.random.default_rng(seed).standard_normal(count)
 
 
 def joined(*sounds: Sound) -> Sound:

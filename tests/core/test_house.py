@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import ast
+import gc
+from collections.abc import Iterator
 from functools import cache
 from pathlib import Path
 
@@ -16,6 +18,14 @@ ROOT = Path(dubbin.__file__).parent
 # Lower floors first: a module may import from its own floor and from those below.
 FLOORS = ["sound", "measure", "treat", "speech", "episode", "mix", "deliver", "batch"]
 SHARED = {"about", "errors", "figures", "in_time", "there", "seats", "jobs", "folders", "memory", "licences", "log", "kernel", "texts"}
+
+
+@pytest.fixture(autouse=True, scope="module")
+def nothing_to_collect() -> Iterator[None]:
+    """Trees of hundreds of files are millions of objects, none of which is garbage."""
+    gc.disable()
+    yield
+    gc.enable()
 
 
 @cache

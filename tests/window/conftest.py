@@ -110,6 +110,7 @@ def collector(request, qapp) -> Iterator[None]:
         shared.jobs.cancel_all()
         wait_for(lambda: not shared.jobs.live)
     gc.collect()
+    gc.freeze()  # what is left stays: the next module's end need not look through it again
     collector.end()
 
 
