@@ -173,6 +173,21 @@ def test_lines_stand_where_they_were_found_the_clearest_first():
     assert lines[0].stands_out > lines[1].stands_out > 100
 
 
+@pytest.mark.parametrize("hz", [444.0, 5003.0])
+def test_a_loud_tone_in_silence_is_one_line_and_has_no_others_beside_it(hz):
+    x = noise(12, -110, 3) + sine(12 * RATE, hz, -25.0)
+    (line,) = find_lines(Sound(x[None].astype(np.float32), RATE), Task())
+    assert line.frequency_hz == pytest.approx(hz, abs=1.0)
+
+
+@pytest.mark.parametrize("rate", [8_000, 96_000])
+def test_of_a_recording_that_is_mostly_silent_the_rest_tells(rate):
+    x = np.zeros(40 * rate)
+    x[12 * rate : 20 * rate] = noise(8, -70, 3, rate) + sine(8 * rate, 1500.0, -66.0, rate)
+    (line,) = find_lines(Sound(x[None].astype(np.float32), rate), Task())
+    assert line.frequency_hz == pytest.approx(1500.0, abs=1.0)
+
+
 @pytest.mark.parametrize("hz", [20.0, 23_900.0])
 def test_what_is_too_low_or_too_high_is_no_line(hz):
     x = noise(10, -60, 3) + sine(10 * RATE, hz, -30.0)

@@ -38,7 +38,7 @@ class Line:
 
 
 def find_lines(source: Source, task: Task) -> list[Line]:
-    """All lines of a recording, at least APART_HZ apart, those that stand out most first."""
+    """All lines of a recording of 2 s or more, at least APART_HZ apart, those that stand out most first."""
     size = 1 << round(np.log2(WINDOW_S * source.rate))
     n = 2 * np.pi * np.arange(size) / size
     window = (0.35875 - 0.48829 * np.cos(n) + 0.14128 * np.cos(2 * n) - 0.01168 * np.cos(3 * n)).astype(np.float32)
@@ -64,9 +64,7 @@ def find_lines(source: Source, task: Task) -> list[Line]:
 
 
 def _powers(x: Samples, window: NDArray[np.float32]) -> NDArray[np.float32]:
-    """(channels, windows, bins) of x (channels, frames), each window a half over the next."""
-    if x.shape[1] < len(window):
-        return np.zeros((len(x), 0, len(window) // 2 + 1), np.float32)
+    """(channels, windows, bins) of x (channels, frames), at least a window of them, each window a half over the next."""
     X = fourier.rfft(np.lib.stride_tricks.sliding_window_view(x, len(window), axis=1)[:, :: len(window) // 2] * window)
     return np.asarray(X.real**2 + X.imag**2)
 
