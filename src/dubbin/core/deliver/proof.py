@@ -30,8 +30,8 @@ DIGITAL_SILENCE_DB, GAPS_WITHIN_DB = -110.0, 5.0
 class Measured:
     """What a file was found to be.
 
-    noise_floor_dbfs: of what is heard where nobody speaks; None where that is digital silence. peaks: (seconds, dBFS) of its highest places. mono_loss_db: how much of its power is gone when both sides are folded into one; None for mono.
-    sha256: of the file's bytes.
+    noise_floor_dbfs: of what is heard where nobody speaks; None where that is digital silence. peaks: (seconds, dBFS) of its highest places.
+    mono_loss_db: how much of its power is gone when both sides are folded into one; None for mono. sha256: of the file's bytes.
     """
 
     loudness: Loudness
@@ -107,11 +107,12 @@ class FileMeter:
         history = history_of(self._loudness)
         power = self._noise.frame_powers()
         head, tail = _quiet_ends(power)
+        floor = None if self._noise.holds_silence else _floor_between(power)
         rms = finite_or_none(power_to_db(self._energy / self.frames)) if self.frames else None
         peaks = sorted(self._peaks.items(), key=lambda p: -p[1])[:MOST_PEAKS]
         known = tuple((place * PEAK_STEP_S, 20.0 * float(np.log10(value))) for place, value in sorted(peaks) if value > 0)
         return Measured(
-            history.loudness, self.rate, self.channels, self.frames / self.rate, rms, None if self._noise.holds_silence else _floor_between(power), head, tail,
+            history.loudness, self.rate, self.channels, self.frames / self.rate, rms, floor, head, tail,
             history, self._spectrum.result(), known, codec, sha256, size, self._mono_loss(),
         )  # fmt: skip
 

@@ -20,7 +20,9 @@ FEWEST, MOST = 5, 600  # windows, spread over the recording
 
 
 def find_hiss(source: Source, quiet: NDArray[np.bool_], steady: SteadySound) -> float | None:
-    """Mean power in dBFS of the loudest channel; None where there are too few windows. quiet: of every frame of FRAME_S, whether it tells the floor. steady: hum and tones, which don't count."""
+    """Mean power in dBFS of the loudest channel; None where there are too few windows.
+
+    quiet: of every frame of FRAME_S, whether it tells the floor. steady: hum and tones, which don't count."""
     frame = max(1, round(source.rate * FRAME_S))
     starts = np.flatnonzero(quiet[:-1] & quiet[1:]) * frame
     if len(starts) < FEWEST:

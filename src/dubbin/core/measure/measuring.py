@@ -40,8 +40,8 @@ class Meter(Protocol):
 def measure_treated(treated: Source, before: RecordingReport, task: Task | None = None) -> RecordingReport:
     """Measure what treatments made of a recording, to be compared with the report on the recording itself.
 
-    What no treatment brings is not looked for where there was none of it: hum and tones, clicks, bent crests. Drop-outs, faults of channels and the band are the recording's own, and
-    none is mended by a treatment.
+    What no treatment brings is not looked for where there was none of it: hum and tones, clicks, bent crests. Drop-outs, faults of channels
+    and the band are the recording's own, and none is mended by a treatment.
     """
     return _measured(treated, task or Task(), before)
 

@@ -43,7 +43,8 @@ class ToneTrack:
 
 @dataclass(frozen=True)
 class Tones:
-    """What `check` says: frequencies_hz and levels_dbfs of all steady tones, the lowest first; level_dbfs: of them together, None where there are none. Where a tone does not last, it is told as it is where it is strong."""
+    """What `check` says: frequencies_hz and levels_dbfs of all steady tones, the lowest first; level_dbfs: of them together, None where there are none.
+    Where a tone does not last, it is told as it is where it is strong."""
 
     frequencies_hz: tuple[float, ...] = ()
     levels_dbfs: tuple[float, ...] = ()
