@@ -84,6 +84,8 @@ def card_child(folder: Path) -> dict[str, Any]:
     """Run the card, then make three masters, as the command line does."""
     from sampling import Sampler
 
+    from dubbin.core.card.run import run_card
+    from dubbin.core.card.state import CardResources
     from dubbin.core.deliver.delivery import deliver, order_of
     from dubbin.core.deliver.formats import find_format
     from dubbin.core.deliver.targets import find_target
@@ -92,7 +94,6 @@ def card_child(folder: Path) -> dict[str, Any]:
     from dubbin.core.memory import share_one_heap
     from dubbin.core.mix.kept_results import KeptResults
     from dubbin.core.mix.render import balanced_program, episode_sounds
-    from dubbin.core.mix.run_card import CardResources, run_card
     from dubbin.core.sound.working_copy import WorkingCopies
     from dubbin.core.speech.models import Models
     from dubbin.core.treat.tiles import DiskTileCache

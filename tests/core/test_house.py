@@ -16,7 +16,7 @@ from dubbin.core.treat.registry import REPAIRS
 
 ROOT = Path(dubbin.__file__).parent
 # Lower floors first: a module may import from its own floor and from those below.
-FLOORS = ["sound", "measure", "treat", "speech", "episode", "mix", "deliver", "batch"]
+FLOORS = ["sound", "measure", "treat", "speech", "episode", "mix", "card", "deliver", "batch"]
 SHARED = {"about", "errors", "figures", "in_time", "there", "seats", "jobs", "folders", "memory", "licences", "log", "kernel", "texts"}
 
 

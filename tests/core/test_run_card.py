@@ -13,6 +13,10 @@ import soundfile as sf
 from dubbin.core.batch.inputs import find_inputs
 from dubbin.core.batch.outcome import STATE
 from dubbin.core.batch.run import run_batch
+from dubbin.core.card.entry import BalanceSwitch, RepairSwitch, entries_from_json, entries_to_json
+from dubbin.core.card.plan import PlanKey, PlanKind, plan_card
+from dubbin.core.card.run import CardPart, run_card
+from dubbin.core.card.state import CardResources
 from dubbin.core.deliver.recipe import (
     Recipe,
     RecipePart,
@@ -36,11 +40,8 @@ from dubbin.core.errors import Cancelled, DubbinError
 from dubbin.core.jobs import Task
 from dubbin.core.measure.measuring import measure_recording
 from dubbin.core.mix.balance_report import report_balance
-from dubbin.core.mix.card_entry import BalanceSwitch, RepairSwitch, entries_from_json, entries_to_json
-from dubbin.core.mix.card_plan import PlanKey, PlanKind, plan_card
 from dubbin.core.mix.lane_gains import find_balance
 from dubbin.core.mix.render import episode_sounds
-from dubbin.core.mix.run_card import CardPart, CardResources, run_card
 from dubbin.core.mix.voice_facts import voice_facts
 from dubbin.core.sound.working_copy import WorkingCopies
 from dubbin.core.speech.pauses import STARTING_POINTS

@@ -13,6 +13,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QFileDialog, QInputDialog
 
+from dubbin.core.card.entry import BalancePart, BalanceSwitch
 from dubbin.core.deliver.audition import Audition
 from dubbin.core.deliver.passages import Passage
 from dubbin.core.deliver.recipe import load_recipe
@@ -27,7 +28,6 @@ from dubbin.core.episode.file import save_episode
 from dubbin.core.episode.importing import import_file
 from dubbin.core.errors import DubbinError
 from dubbin.core.measure.loudness import measure_loudness
-from dubbin.core.mix.card_entry import BalancePart, BalanceSwitch
 from dubbin.core.sound.working_copy import WorkingCopies
 from dubbin.core.speech.transcript import Transcript, Word
 from dubbin.window.shell.step import Step

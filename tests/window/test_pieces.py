@@ -12,12 +12,12 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QValidator
 from PyQt6.QtTest import QTest
 
+from dubbin.core.card.entry import BalancePart, BalanceSwitch, CardStep, CutSwitch, Entry, RepairSwitch
 from dubbin.core.episode.commands.lanes import remove_lane
 from dubbin.core.episode.commands.treatments import find_use, set_repairs
 from dubbin.core.episode.model import CutKind, Lane
 from dubbin.core.episode.time_map import TimeMap
 from dubbin.core.figures import clock, clock_seconds, speed_text, thousands
-from dubbin.core.mix.card_entry import BalancePart, BalanceSwitch, CardStep, CutSwitch, Entry, RepairSwitch
 from dubbin.core.speech.transcript import Transcript, Word
 from dubbin.core.speech.word_table import WordTable
 from dubbin.window.lanes.words_strip import words_to_show

@@ -11,13 +11,14 @@ import soundfile as sf
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 
+from dubbin.core.card.run import run_card
+from dubbin.core.card.state import CardResources
 from dubbin.core.episode.commands.markers import add_marker
 from dubbin.core.episode.commands.treatments import change_use
 from dubbin.core.episode.document import Document
 from dubbin.core.episode.file import load_episode, save_episode
 from dubbin.core.mix import lane_results
 from dubbin.core.mix.monitor import MonitorMode
-from dubbin.core.mix.run_card import CardResources, run_card
 from dubbin.core.sound.working_copy import WorkingCopies
 from dubbin.core.treat.tiles import DiskTileCache
 from dubbin.window.intake.lane_card import LaneCard

@@ -16,6 +16,9 @@ from typing import Any
 from dubbin.core.batch.inputs import BatchInput
 from dubbin.core.batch.naming import points_of, with_names
 from dubbin.core.batch.outcome import Outcome
+from dubbin.core.card.entry import CutSwitch, Entry
+from dubbin.core.card.run import CardPart, CardResult, run_card
+from dubbin.core.card.state import CardResources
 from dubbin.core.deliver.delivery import deliver, order_of
 from dubbin.core.deliver.formats import find_format
 from dubbin.core.deliver.recipe import Recipe, apply_recipe, balance_of, missing_music, voice_in, with_music
@@ -30,10 +33,8 @@ from dubbin.core.errors import Cancelled, DubbinError
 from dubbin.core.folders import Folders
 from dubbin.core.jobs import Task
 from dubbin.core.log import program_error
-from dubbin.core.mix.card_entry import CutSwitch, Entry
 from dubbin.core.mix.kept_results import KeptResults
 from dubbin.core.mix.render import balanced_program, episode_sounds
-from dubbin.core.mix.run_card import CardPart, CardResources, CardResult, run_card
 from dubbin.core.sound.working_copy import WorkingCopies
 from dubbin.core.speech.known_voices import Point
 from dubbin.core.speech.models import Models

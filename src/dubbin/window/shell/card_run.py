@@ -7,11 +7,12 @@ from pathlib import Path
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
+from dubbin.core.card.entry import BalanceSwitch, CutSwitch, Entry, RepairSwitch, VoiceSwitch, entries_from_json, entries_to_json
+from dubbin.core.card.plan import PlanKey, PlanLine, plan_card
+from dubbin.core.card.run import CardResult, run_card
+from dubbin.core.card.state import CardResources
 from dubbin.core.episode.model import Episode, Role
 from dubbin.core.jobs import Task
-from dubbin.core.mix.card_entry import BalanceSwitch, CutSwitch, Entry, RepairSwitch, VoiceSwitch, entries_from_json, entries_to_json
-from dubbin.core.mix.card_plan import PlanKey, PlanLine, plan_card
-from dubbin.core.mix.run_card import CardResources, CardResult, run_card
 from dubbin.core.sound.writing import replacing
 from dubbin.core.speech.activity import FRAMES_PER_S
 from dubbin.core.texts import tr

@@ -7,8 +7,8 @@ from collections.abc import Callable
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QProgressBar, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
-from dubbin.core.mix.card_entry import Entry
-from dubbin.core.mix.card_plan import PlanKey, PlanLine
+from dubbin.core.card.entry import Entry
+from dubbin.core.card.plan import PlanKey, PlanLine
 from dubbin.core.texts import tr, tr_count
 from dubbin.window.parts.card import label, set_kind
 from dubbin.window.parts.elided_button import ElidedButton

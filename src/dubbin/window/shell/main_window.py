@@ -19,10 +19,10 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from dubbin.core.card.entry import CutSwitch, Entry
 from dubbin.core.episode.document import Document
 from dubbin.core.folders import Folders
 from dubbin.core.giving_way import ALONE_S, give_way
-from dubbin.core.mix.card_entry import CutSwitch, Entry
 from dubbin.core.texts import tr
 from dubbin.window.lanes.actions import lane_actions
 from dubbin.window.lanes.go_to_time import GoToTime

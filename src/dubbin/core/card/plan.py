@@ -6,11 +6,11 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from enum import StrEnum
 
+from dubbin.core.card.entry import CardStep
 from dubbin.core.episode.commands.treatments import find_use
 from dubbin.core.episode.model import Episode, Lane
 from dubbin.core.figures import short_number
 from dubbin.core.measure.report import RecordingReport
-from dubbin.core.mix.card_entry import CardStep
 from dubbin.core.texts import tr
 from dubbin.core.treat.registry import REPAIRS
 
