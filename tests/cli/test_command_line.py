@@ -159,7 +159,7 @@ def test_speakers_that_are_told_apart_get_remembered_names_and_names_of_a_text_s
     (place,) = out["overlaps"]
     assert 0.9 < place["start_s"] < place["end_s"] and place["end_s"] == pytest.approx(1.5 * place["start_s"])
     assert main(["transcribe", str(talk), "--quiet", "-o", str(tmp_path / "said.txt"), *map(str, text)]) == 0
-    assert "2 speakers, two at once in 1 places" in capsys.readouterr().out
+    assert "2 speakers, two at once in 1 place" in capsys.readouterr().out
 
 
 @pytest.mark.parametrize("args,code", [

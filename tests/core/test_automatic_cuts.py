@@ -15,7 +15,7 @@ from dubbin.core.episode.document import new_episode
 from dubbin.core.episode.model import Cut, CutKind, Lane, Recording
 from dubbin.core.mix.automatic_cuts import CutCheck
 from dubbin.core.mix.heard_in_cuts import speech_in_cuts
-from dubbin.core.mix.word_cuts import FoundRetake, find_fillers, last_take_cuts, unheard_filler_cuts
+from dubbin.core.mix.word_cuts import FoundRetake, count_of_lines, find_fillers, last_take_cuts, unheard_filler_cuts
 from dubbin.core.sound.source import Sound
 from dubbin.core.speech.activity import Activity, find_activity
 from dubbin.core.speech.beside_words import DRAWN_IN_S, INSIDE_S, beside_words
@@ -205,3 +205,11 @@ def test_pauses_beside_many_words_are_as_beside_each_alone(words, places):
     wanted = {beside_words(starts, ends, a, min(a + 40_000, 10 * RATE), RATE) for a in places}
     made = set_pauses(episode, episode.pauses, pauses, on=True).episode.cuts
     assert {(c.start_frame, c.end_frame) for c in made} == {(a, b) for a, b in wanted if b > a}
+
+
+@pytest.mark.parametrize(
+    ("stretches", "lines"), [([], 0), ([(0, 100)], 1), ([(0, 100), (500, 600)], 2), ([(100, 200)], 0), ([(0, 60)], 1), ([(0, 40)], 0)]
+)
+def test_a_line_counts_as_cut_where_most_of_an_earlier_take_goes(stretches, lines):
+    found = [FoundRetake("a", Retake(()), ((0, 100), (100, 200))), FoundRetake("a", Retake(()), ((500, 600), (600, 700), (700, 800)))]
+    assert count_of_lines(found, stretches) == lines

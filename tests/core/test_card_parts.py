@@ -110,7 +110,7 @@ class TestCuts:
         cut_now = ((4 * RATE, 6 * RATE), (8 * RATE, 10 * RATE))
         left = ((14 * RATE, 15 * RATE), (15 * RATE, 16 * RATE))  # found, but its cut did not pass the check
         make_cuts(run, self.found(), self.words(cut_now, left))
-        assert run.entries[0].title == "Last take of 1 lines cut"
+        assert run.entries[0].title == "Last take of 1 line cut"
         assert (run.entries[0].before, run.entries[0].after) == ("0:30", "0:26")
 
     def test_where_nothing_is_found_nothing_is_done(self, run):

@@ -22,7 +22,7 @@ from dubbin.core.speech.known_voices import KnownVoices
 from dubbin.core.speech.models import Models
 from dubbin.core.speech.transcribe import remark_on, transcribe_with
 from dubbin.core.speech.transcript import Spoken
-from dubbin.core.texts import tr
+from dubbin.core.texts import tr, tr_count
 
 ENDINGS = (".vtt", ".srt", ".txt", ".json")
 
@@ -74,8 +74,11 @@ def transcribe(args: Namespace, folders: Folders) -> int:
         )
         if len(transcript.speakers) > 1:
             print(
-                tr("{speakers} speakers, two at once in {places} places").format(
-                    speakers=len(transcript.speakers), places=len(transcript.together)
+                tr_count(
+                    "{speakers} speakers, two at once in {count} place",
+                    "{speakers} speakers, two at once in {count} places",
+                    len(transcript.together),
+                    speakers=len(transcript.speakers),
                 )
             )
     else:

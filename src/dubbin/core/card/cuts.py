@@ -16,8 +16,9 @@ from dubbin.core.mix.automatic_cuts import CutCheck
 from dubbin.core.mix.heard_in_cuts import SpeechInCut, speech_in_cuts
 from dubbin.core.mix.lane_results import Measured
 from dubbin.core.mix.program import SessionMix
+from dubbin.core.mix.word_cuts import count_of_lines
 from dubbin.core.speech.pauses import Pause, find_pauses
-from dubbin.core.texts import tr
+from dubbin.core.texts import tr, tr_count
 
 LONGEST_QUOTE = 48  # letters of what was said, in the list
 
@@ -42,9 +43,10 @@ def make_cuts(run: CardRun, found: FoundCuts, words: Words) -> None:
     speech = _speech_in(run, found.cuts, words)
     left = {s.cut for s in speech}
     retakes, fillers = ([c for c in found.cuts if c.kind is kind and c not in left] for kind in (CutKind.RETAKE, CutKind.FILLER))
-    lines = [r for r in words.retakes if any(_holds(c, a, b) for c in retakes for a, b in r.spans[:-1])]
-    _cut_all(run, retakes, tr("Last take of {count} lines").format(count=len(lines)))
-    _cut_all(run, [c for c in fillers if not any(_holds(r, c.start_frame, c.end_frame) for r in retakes)], tr("{count} fillers"))
+    lines = count_of_lines(words.retakes, [(c.start_frame, c.end_frame) for c in retakes])
+    _cut_all(run, retakes, tr_count("Last take of {count} line", "Last take of {count} lines", lines))
+    fillers = [c for c in fillers if not any(_holds(r, c) for r in retakes)]
+    _cut_all(run, fillers, tr_count("{count} filler", "{count} fillers", len(fillers)))
     if found.pauses:
         _shorten(run, found.pauses, [FrameRange(c.start_frame, c.end_frame) for c in left if c.kind is CutKind.PAUSE])
     for s in speech:
@@ -93,7 +95,7 @@ def _cut_all(run: CardRun, cuts: Sequence[Cut], title: str) -> None:
     if not cuts:
         return
     before, length = set(run.episode.cuts), program_map(run.episode).program_frames
-    stretches, kind, title = [(c.start_frame, c.end_frame) for c in cuts], cuts[0].kind, title.format(count=len(cuts))
+    stretches, kind = [(c.start_frame, c.end_frame) for c in cuts], cuts[0].kind
     run.do(lambda e: cut_stretches(e, stretches, kind, tr("Cut {title}").format(title=title)))
     made = tuple(c for c in run.episode.cuts if c not in before)
     _add(run, tr("{title} cut").format(title=title), CutSwitch(kind, made), length)
@@ -104,7 +106,7 @@ def _shorten(run: CardRun, pauses: Sequence[Pause], kept: Sequence[FrameRange]) 
     length, settings = program_map(run.episode).program_frames, run.episode.pauses
     run.do(lambda e: set_pauses(keep_pauses(e, kept), settings, pauses, on=True))
     cuts = tuple(c for c in run.episode.cuts if c.kind is CutKind.PAUSE)
-    _add(run, tr("{count} pauses shortened").format(count=len(cuts)), CutSwitch(CutKind.PAUSE, cuts), length)
+    _add(run, tr_count("{count} pause shortened", "{count} pauses shortened", len(cuts)), CutSwitch(CutKind.PAUSE, cuts), length)
 
 
 def _add(run: CardRun, title: str, switch: CutSwitch, frames_before: int) -> None:
@@ -117,9 +119,9 @@ def _clock(run: CardRun, frames: int) -> str:
     return f"{seconds // 60}:{seconds % 60:02d}"
 
 
-def _holds(cut: Cut, start: int, end: int) -> bool:
-    """Whether the middle of a stretch lies in a cut."""
-    return cut.start_frame <= (start + end) // 2 < cut.end_frame
+def _holds(cut: Cut, other: Cut) -> bool:
+    """Whether the middle of another cut lies in a cut."""
+    return cut.start_frame <= (other.start_frame + other.end_frame) // 2 < cut.end_frame
 
 
 def _short(text: str) -> str:

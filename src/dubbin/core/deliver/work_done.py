@@ -11,7 +11,7 @@ from dubbin.core.episode.time_map import merged, program_map
 from dubbin.core.figures import number, with_unit
 from dubbin.core.measure.report import RecordingReport
 from dubbin.core.mix.balance_report import BalanceReport
-from dubbin.core.texts import tr
+from dubbin.core.texts import tr, tr_count
 from dubbin.core.treat.registry import REPAIRS, TREATMENTS
 
 Rows = tuple[tuple[str, ...], ...]
@@ -32,7 +32,7 @@ def _treatments(episode: Episode) -> Rows:
             treatment = TREATMENTS.get(use.name)
             if use.on and treatment is not None:
                 strength = use.strength * (lane.voice_strength / 100 if use in lane.voice_chain else 1.0)
-                where = tr(", {count} stretches").format(count=len(use.spans)) if use.spans else ""
+                where = tr_count(", {count} stretch", ", {count} stretches", len(use.spans)) if use.spans else ""
                 out.append((lane.voice, treatment.title, f"{number(strength, 0)} %{where}"))
         if lane.touch_ups:
             out.append((lane.voice, tr("Touch-ups"), str(len(lane.touch_ups))))

@@ -152,6 +152,12 @@ def last_take_cuts(table: WordTable, mix: Source, rate: int, retakes: Sequence[F
     return check.all_settled([cut for r in ordered for cut in take_cuts(table, mix, rate, r, len(r.spans) - 1)])
 
 
+def count_of_lines(retakes: Sequence[FoundRetake], stretches: Sequence[tuple[int, int]]) -> int:
+    """Of how many lines an earlier take goes when these stretches (start, end in session frames) are cut: some takes pass no check, and stay."""
+    cut = [[start <= (a + b) // 2 < end for start, end in stretches for a, b in r.spans[:-1]] for r in retakes]
+    return sum(any(takes) for takes in cut)
+
+
 def take_cuts(table: WordTable, mix: Source, rate: int, found: FoundRetake, keep: int) -> list[tuple[int, int]]:
     """What goes when one take is kept: every other take, and the pause to the next one where nobody else speaks in it."""
     cuts = []

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from dubbin.core.episode.commands.markers import add_markers
 from dubbin.core.figures import span_text
 from dubbin.core.speech.transcript import WordKind
-from dubbin.core.texts import tr
+from dubbin.core.texts import tr, tr_count
 from dubbin.window.edit.wording import Wording
 from dubbin.window.session.selection import Selection
 from dubbin.window.session.session import Session
@@ -71,5 +71,9 @@ class Alike:
             return
         self._session.do(add_markers(self._session.episode, places, tr("Mark {count} {what}").format(count=len(places), what=what)))
         self._session.said.emit(
-            tr("{count} markers: V goes from one to the next; they are listed under Program.").format(count=len(places))
+            tr_count(
+                "{count} marker: V goes there; it is listed under Program.",
+                "{count} markers: V goes from one to the next; they are listed under Program.",
+                len(places),
+            )
         )

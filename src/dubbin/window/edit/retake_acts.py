@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from dubbin.core.episode.commands.cuts import cut_stretches, put_back_many
 from dubbin.core.episode.model import Cut, CutKind, Episode
-from dubbin.core.mix.word_cuts import FoundRetake
-from dubbin.core.texts import tr
+from dubbin.core.mix.word_cuts import FoundRetake, count_of_lines
+from dubbin.core.texts import tr, tr_count
 from dubbin.window.player.playing import Playing
 from dubbin.window.session.selection import Selection
 from dubbin.window.session.session import Session
@@ -63,7 +63,9 @@ class Retakes:
         if not stretches:
             self._session.said.emit(tr("No line was found that is said twice and can be cut unheard."))
         else:
-            title = tr("Keep the last take of {count} lines").format(count=len(open_ones))
+            title = tr_count(
+                "Keep the last take of {count} line", "Keep the last take of {count} lines", count_of_lines(open_ones, stretches)
+            )
             self._session.do(cut_stretches(self._session.episode, stretches, CutKind.RETAKE, title))
 
     def _go_on(self) -> None:

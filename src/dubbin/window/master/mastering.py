@@ -123,7 +123,9 @@ class Mastering(QObject):
             self._say(result, folder, span is not None)
             self.changed.emit()
 
-        self._session.jobs.start("master", tr("Making {count} masters").format(count=len(order.targets) * len(order.formats)), work, done)
+        self._session.jobs.start(
+            "master", tr_count("Making {count} master", "Making {count} masters", len(order.targets) * len(order.formats)), work, done
+        )
         self.changed.emit()
 
     def make_clips(self, folder: Path, spans: Sequence[tuple[int, int]]) -> None:
@@ -137,7 +139,7 @@ class Mastering(QObject):
             self._say(result, folder, True)
             self.changed.emit()
 
-        self._session.jobs.start("master", tr("Making {count} clips").format(count=len(spans)), work, done)
+        self._session.jobs.start("master", tr_count("Making {count} clip", "Making {count} clips", len(spans)), work, done)
         self.changed.emit()
 
     def _say(self, result: Delivered, folder: Path, clip: bool) -> None:
@@ -172,13 +174,14 @@ class Mastering(QObject):
         def done(files: list[Path]) -> None:
             say_made(
                 session,
-                tr("{count} stems are in {folder}: ").format(count=len(files), folder=folder) + ", ".join(p.name for p in files),
+                tr_count("{count} stem is in {folder}: ", "{count} stems are in {folder}: ", len(files), folder=folder)
+                + ", ".join(p.name for p in files),
                 folder,
             )
 
         session.jobs.start(
             "stems",
-            tr("Writing {count} stems").format(count=len(stems)),
+            tr_count("Writing {count} stem", "Writing {count} stems", len(stems)),
             lambda task: write_stems(stems, folder, self.name, task, recordings),
             done,
         )

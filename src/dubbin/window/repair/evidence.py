@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 from dubbin.core.episode.model import Lane
 from dubbin.core.figures import clock, with_unit
 from dubbin.core.measure.report import RecordingReport
-from dubbin.core.texts import tr
+from dubbin.core.texts import tr, tr_count
 from dubbin.window.parts.card import label
 from dubbin.window.parts.plot import Plot, frequency_ticks
 from dubbin.window.parts.segments import Segments
@@ -149,7 +149,13 @@ class RepairEvidence(QWidget):
         more = tr(", the first {most_places} shown").format(most_places=MOST_PLACES) if len(rows) > MOST_PLACES else ""
         none = tr("no finding has a place of its own") if report else tr("being measured …")
         self.title.setText(
-            tr("{voice}: {count} places{more}; click one to hear it").format(voice=lane.voice, count=len(rows), more=more)
+            tr_count(
+                "{voice}: {count} place; click it to hear it",
+                "{voice}: {count} places{more}; click one to hear it",
+                len(rows),
+                voice=lane.voice,
+                more=more,
+            )
             if rows
             else f"{lane.voice}: {none}"
         )

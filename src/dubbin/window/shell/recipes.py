@@ -26,12 +26,11 @@ from dubbin.core.episode.importing import ImportedFile, import_file
 from dubbin.core.episode.model import CutKind, Episode
 from dubbin.core.errors import DubbinError
 from dubbin.core.jobs import Task
-from dubbin.core.texts import tr
+from dubbin.core.texts import tr, tr_count
 from dubbin.window.session.session import Session
 from dubbin.window.session.speech import Speech
 from dubbin.window.shell.recipe_dialog import RecipeDialog
 
-CUTS = {CutKind.RETAKE: tr("Cut {count} retakes"), CutKind.FILLER: tr("Cut {count} fillers")}
 RECIPES = tr("Recipes (*.json);;All files (*)")
 OF_WORDS = (CutKind.FILLER, CutKind.RETAKE)
 
@@ -148,9 +147,16 @@ class Recipes:
             if kind in self.waiting and (stretches := cuts()) is not None:
                 self.waiting.discard(kind)
                 if stretches:
-                    session.do(cut_stretches(session.episode, stretches, kind, CUTS[kind].format(count=len(stretches))))
+                    session.do(cut_stretches(session.episode, stretches, kind, _title(kind, len(stretches))))
 
     def _on_episode_changed(self, before: Episode, after: Episode) -> None:
         if self._session.document is not self._of:
             self._of = self._session.document
             self.waiting.clear()
+
+
+def _title(kind: CutKind, count: int) -> str:
+    """How a step is called that cuts what a recipe asks for."""
+    if kind is CutKind.RETAKE:
+        return tr_count("Cut {count} retake", "Cut {count} retakes", count)
+    return tr_count("Cut {count} filler", "Cut {count} fillers", count)

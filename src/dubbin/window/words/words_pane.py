@@ -5,7 +5,7 @@ from __future__ import annotations
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
-from dubbin.core.texts import tr
+from dubbin.core.texts import tr, tr_count
 from dubbin.window.lanes.viewport import Viewport
 from dubbin.window.parts.card import label
 from dubbin.window.parts.theme import Theme, scaled
@@ -104,7 +104,7 @@ class WordsPane(QWidget):
             self.count.setText(
                 tr("{at} of {count}").format(at=self._at + 1, count=len(self._places))
                 if self._at >= 0
-                else tr("{count} places").format(count=len(self._places))
+                else tr_count("{count} place", "{count} places", len(self._places))
             )
 
     def step(self, direction: int) -> None:
