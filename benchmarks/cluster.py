@@ -24,7 +24,7 @@ import numpy as np
 import soundfile as sf
 from scores import RATE
 
-from dubbin.core.batch import cluster
+from dubbin.core.batch import asking, cluster
 from dubbin.core.batch.inputs import BatchInput
 from dubbin.core.batch.outcome import Outcome
 from dubbin.core.batch.steps import NEEDS, Stand, Step, Work
@@ -98,7 +98,7 @@ def talks(folder: Path, seconds: float) -> list[Work]:
 def rows(seconds: float = SECONDS) -> list[Row]:
     out: list[Row] = []
     first: dict[str, float] = {}
-    perform = cluster.perform
+    perform = asking.perform
     for count in (1, 2, 3, 4):
         with tempfile.TemporaryDirectory() as temporary:
             home = Path(temporary)
@@ -107,10 +107,10 @@ def rows(seconds: float = SECONDS) -> list[Row]:
                 for kind in ("waiting", "real"):
                     (home / kind).mkdir()
                     if kind == "waiting":
-                        cluster.perform = waiting  # type: ignore[assignment]
+                        asking.perform = waiting  # type: ignore[assignment]
                         works = [Work(BatchInput(home / "in" / f"{k}.wav"), f"ep{k}") for k in range(WAITED)]
                     else:
-                        cluster.perform = perform
+                        asking.perform = perform
                         works = talks(home / "in", seconds)
                     took, outcomes = batch(works, home / kind, address)
                     assert len(outcomes) == len(works) and (kind == "waiting" or all(o.passes for o in outcomes))

@@ -1,4 +1,4 @@
-"""A batch on a cluster: a real scheduler with real workers in processes of their own, one of which is killed; and files that are sent along."""
+"""A batch on a cluster: a real scheduler with real workers in processes of their own, one of which is killed."""
 
 from __future__ import annotations
 
@@ -15,23 +15,21 @@ from types import SimpleNamespace
 
 import pytest
 import soundfile as sf
-from hypothesis import given
-from hypothesis import strategies as st
 
 from dubbin.cli.main import main
 from dubbin.core.batch import cluster as clusters
-from dubbin.core.batch import sending
-from dubbin.core.batch.cluster import LOG, on_cluster
+from dubbin.core.batch import crew as crews
+from dubbin.core.batch.cluster import on_cluster
 from dubbin.core.batch.inputs import BatchInput
 from dubbin.core.batch.outcome import Outcome
 from dubbin.core.batch.report import Running, Standing, page_of
 from dubbin.core.batch.run import run_batch
-from dubbin.core.batch.steps import NEEDS, Stand, Step, Work, do_step
-from dubbin.core.batch.worker import OWN_TABLE, Place, Seen, look, outbox
-from dubbin.core.deliver.recipe import MusicRecipe, Recipe, recipe_of
+from dubbin.core.batch.steps import NEEDS, Step, Work
+from dubbin.core.batch.telling import LOG
+from dubbin.core.batch.worker import OWN_TABLE, Place, look, outbox
+from dubbin.core.deliver.recipe import Recipe, recipe_of
 from dubbin.core.episode.document import new_episode
 from dubbin.core.episode.file import load_episode
-from dubbin.core.errors import DubbinError
 from dubbin.core.folders import Folders
 from tests.conftest import RATE, noise
 
@@ -183,7 +181,7 @@ def test_what_can_not_be_used_is_an_outcome_and_stops_nobody(cluster, own, talks
 def test_workers_of_another_version_get_no_work_and_somebody_is_told(cluster, own, talks, recipe, tmp_path, monkeypatch):
     out, said = tmp_path / "out", []
     out.mkdir()
-    monkeypatch.setattr(clusters, "program_name", lambda: "9.9")
+    monkeypatch.setattr(crews, "program_name", lambda: "9.9")
 
     class Enough(Exception):
         pass
@@ -199,7 +197,7 @@ def test_workers_of_another_version_get_no_work_and_somebody_is_told(cluster, ow
 
 def test_no_scheduler_is_a_sentence(tmp_path, monkeypatch, capsys, talks):
     monkeypatch.setenv("DUBBIN_HOME", str(tmp_path / "home"))
-    monkeypatch.setattr(clusters, "ANSWER_S", 0.5)
+    monkeypatch.setattr(clusters, "CONNECT_S", 0.5)
     assert main(["batch", str(talks[0]), "-o", str(tmp_path / "out"), "--cluster", "tcp://127.0.0.1:9", "--quiet"]) == 1
     assert "No scheduler answers at tcp://127.0.0.1:9" in capsys.readouterr().err
     assert main(["batch", "x", "-o", "y", "--cluster", "tcp://127.0.0.1:9", "--workers", "2"]) == 2
@@ -210,122 +208,6 @@ def test_without_its_library_it_is_said_how_to_get_it(tmp_path, monkeypatch, cap
     monkeypatch.setattr("dubbin.core.batch.worker.find_spec", lambda name: None)
     assert main(["worker", "tcp://127.0.0.1:9"]) == 1
     assert "dubbin[cluster]" in capsys.readouterr().err
-
-
-def theme_at(path: Path) -> MusicRecipe:
-    return MusicRecipe("Theme", str(path))
-
-
-# -- what goes along ---------------------------------------------------------------------
-
-
-def here(function, *args):
-    return function(*args)
-
-
-@given(st.binary(max_size=50), st.integers(1, 9))
-def test_any_file_arrives_as_it_is_and_is_sent_once(tmp_path_factory, data, block):
-    folder = tmp_path_factory.mktemp("sent")
-    (folder / "a b.wav").write_bytes(data)
-    sending.BLOCK_BYTES, before = block, sending.BLOCK_BYTES
-    try:
-        first = sending.send(sending.contents([folder / "a b.wav"]), folder / "inbox", here)
-        again = sending.send(sending.contents([folder / "a b.wav"]), folder / "inbox", here)
-        (place,) = first.places.values()
-        (folder / "home").mkdir()
-        assert sending.fetch(Path(place).parent, folder / "home", here) == len(data)
-    finally:
-        sending.BLOCK_BYTES = before
-    assert first.moved_bytes == len(data) and again.moved_bytes == 0 and again.places == first.places
-    assert Path(place).read_bytes() == data == (folder / "home" / "a b.wav").read_bytes() and Path(place).name == "a b.wav"
-
-
-def test_a_file_that_changes_on_its_way_is_not_taken(tmp_path):
-    (tmp_path / "a.wav").write_bytes(b"first")
-
-    def changing(function, *args):
-        if function is sending.take_block:
-            args = (*args[:-1], b"other")
-        return function(*args)
-
-    with pytest.raises(DubbinError, match="changed while it was sent"):
-        sending.send(sending.contents([tmp_path / "a.wav"]), tmp_path / "inbox", changing)
-    assert sending.arrived(tmp_path / "inbox", "x", "a.wav") is None and not list((tmp_path / "inbox").glob("*.part"))
-
-
-def test_the_same_file_may_come_twice_at_once(tmp_path):
-    """Two episodes share their music: the second begins while the first is half way."""
-    (tmp_path / "theme.wav").write_bytes(b"0123456789")
-    files, nested = sending.contents([tmp_path / "theme.wav"]), []
-
-    def in_between(function, *args):
-        done = function(*args)
-        if function is sending.take_block and not nested:
-            nested.append(True)
-            nested.append(sending.send(files, tmp_path / "inbox", here))
-        return done
-
-    outer = sending.send(files, tmp_path / "inbox", in_between)
-    assert nested[1].places == outer.places and Path(*outer.places.values()).read_bytes() == b"0123456789"
-
-
-def test_what_came_out_of_another_batch_is_not_among_it(tmp_path, monkeypatch):
-    monkeypatch.setenv("DUBBIN_HOME", str(tmp_path / "home"))
-    work = Work(BatchInput(Path("a.wav")), "a")
-    assert Place(None, batch="one").out(work) != Place(None, batch="two").out(work)
-
-
-def test_a_file_is_cleared_away_when_nobody_needs_it_any_more(tmp_path, own, recipe):
-    music = Path("/show/theme.wav")
-    with_music = replace(recipe, music=(theme_at(music),))
-    cluster = clusters._Cluster([], tmp_path, own, "nowhere", lambda _: None)
-    worker = clusters._Worker("w", Seen("p", False, True, tmp_path / "inbox"))
-    files, cleared = {Path("/a.wav"): "a", Path("/b.wav"): "b", music: "m"}, []
-
-    def there(function, *args):
-        cleared.extend(p.name for p in args[0]) if function is sending.clear_away else None
-        return tmp_path / "outbox"
-
-    cluster._in_use.update({("w", "a"): 2, ("w", "b"): 1, ("w", "m"): 1})
-    cluster._clear(worker, Work(BatchInput(Path("/a.wav")), "x", with_music), files, there)
-    assert cleared == ["outbox", "b"]
-    cluster._clear(worker, Work(BatchInput(Path("/a.wav")), "y"), {Path("/a.wav"): "a"}, there)
-    assert cleared[2:] == ["outbox", "a"]
-
-
-def test_sending_stops_when_it_is_asked_to(tmp_path):
-    (tmp_path / "a.wav").write_bytes(b"12345")
-
-    class Enough(Exception):
-        pass
-
-    def stop(moved):
-        raise Enough
-
-    with pytest.raises(Enough):
-        sending.send(sending.contents([tmp_path / "a.wav"]), tmp_path / "inbox", here, stop)
-    assert sending.send(sending.contents([tmp_path / "a.wav"]), tmp_path / "inbox", here).moved_bytes == 5
-
-
-def test_work_moves_with_its_files_and_comes_home_as_it_was(talks, recipe, own, tmp_path):
-    recipe = replace(recipe, delivery=replace(recipe.delivery, cover="/here/cover.png"))
-    work = Work(BatchInput(talks[0]), "talk0", recipe)
-    places = {str(talks[0]): "/there/talk0.wav", "/here/cover.png": "/there/cover.png"}
-    moved = sending.moved_work(work, places)
-    assert moved.item.recordings == [Path("/there/talk0.wav")] and moved.recipe.delivery.cover == "/there/cover.png"
-    assert moved.item.path == talks[0], "what it is called after"
-    stand = do_step(Step.TAKE_IN, work, Stand(), tmp_path, own)
-    there = sending.moved_stand(stand, places)
-    assert there.episode.recordings[0].path == "/there/talk0.wav" and there.episode.delivery.cover == "/there/cover.png"
-    back = sending.moved_stand(there, {theirs: ours for ours, theirs in places.items()})
-    assert back.episode == stand.episode and sending.moved_stand(Stand(), places) == Stand()
-
-
-def test_files_of_an_episode_are_those_that_it_names(talks, recipe, own, tmp_path):
-    work = Work(BatchInput(talks[0]), "talk0", replace(recipe, delivery=replace(recipe.delivery, cover="/missing.png")))
-    assert sending.files_of(work, Stand()) == [talks[0]]
-    stand = do_step(Step.TAKE_IN, Work(BatchInput(talks[1]), "talk1"), Stand(), tmp_path, own)
-    assert sending.files_of(work, stand) == [talks[1]]
 
 
 # -- places, needs, standing -------------------------------------------------------------

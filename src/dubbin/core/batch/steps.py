@@ -256,6 +256,11 @@ def _as_the_recipe_says(episode: Episode, recipe: Recipe, entries: tuple[Entry, 
     return balance_of(recipe)(episode).episode, tuple(kept)
 
 
+def steps_left(work: Work, stand: Stand) -> tuple[Step, ...]:
+    """Those that are to be done from a stand on: an episode that is there is not taken in again."""
+    return tuple(s for s in work.steps if s is not Step.TAKE_IN or stand.episode is None)
+
+
 def gave_up(work: Work) -> Outcome:
     """Of work that ended its process every time."""
     error = tr("{path}: the work on it ended unexpectedly every time; perhaps there is too little memory.").format(path=work.item.path)

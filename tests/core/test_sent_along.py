@@ -1,0 +1,284 @@
+"""What a batch on a cluster does around its steps: files that are sent along and come back, workers that are lost, what is told meanwhile."""
+
+from __future__ import annotations
+
+import threading
+from dataclasses import replace
+from pathlib import Path
+
+import pytest
+import soundfile as sf
+from hypothesis import given
+from hypothesis import strategies as st
+
+from dubbin.core.batch import sending
+from dubbin.core.batch.crew import PER_WORKER, Crew, Lost, Worker
+from dubbin.core.batch.inputs import BatchInput
+from dubbin.core.batch.outcome import Outcome
+from dubbin.core.batch.report import Running
+from dubbin.core.batch.sent_along import FilesInUse, SentAlong
+from dubbin.core.batch.steps import Stand, Step, Work, do_step
+from dubbin.core.batch.telling import LOG, Telling
+from dubbin.core.batch.worker import Place, Seen, program_name
+from dubbin.core.deliver.recipe import MusicRecipe, Recipe, recipe_of
+from dubbin.core.episode.document import new_episode
+from dubbin.core.errors import Cancelled, CannotWrite, DubbinError
+from dubbin.core.folders import Folders
+from tests.conftest import RATE, noise
+
+
+@pytest.fixture
+def own(tmp_path) -> Folders:
+    return Folders(tmp_path / "cache", tmp_path / "state", tmp_path / "documents")
+
+
+@pytest.fixture
+def recipe() -> Recipe:
+    return recipe_of(new_episode())
+
+
+@pytest.fixture
+def talks(tmp_path) -> list[Path]:
+    """Short recordings, each another one."""
+    (tmp_path / "in").mkdir()
+    paths = [tmp_path / "in" / f"talk{k}.wav" for k in range(2)]
+    for k, path in enumerate(paths):
+        sf.write(path, noise(1, -50, k), RATE)
+    return paths
+
+
+def theme_at(path: Path) -> MusicRecipe:
+    return MusicRecipe("Theme", str(path))
+
+
+def here(function, *args):
+    return function(*args)
+
+
+@given(st.binary(max_size=50), st.integers(1, 9))
+def test_any_file_arrives_as_it_is_and_is_sent_once(tmp_path_factory, data, block):
+    folder = tmp_path_factory.mktemp("sent")
+    (folder / "a b.wav").write_bytes(data)
+    sending.BLOCK_BYTES, before = block, sending.BLOCK_BYTES
+    try:
+        first = sending.send(sending.contents([folder / "a b.wav"]), folder / "inbox", here)
+        again = sending.send(sending.contents([folder / "a b.wav"]), folder / "inbox", here)
+        (place,) = first.places.values()
+        (folder / "home").mkdir()
+        assert sending.fetch(Path(place).parent, folder / "home", here) == len(data)
+    finally:
+        sending.BLOCK_BYTES = before
+    assert first.moved_bytes == len(data) and again.moved_bytes == 0 and again.places == first.places
+    assert Path(place).read_bytes() == data == (folder / "home" / "a b.wav").read_bytes() and Path(place).name == "a b.wav"
+
+
+def test_a_file_that_changes_on_its_way_is_not_taken(tmp_path):
+    (tmp_path / "a.wav").write_bytes(b"first")
+
+    def changing(function, *args):
+        if function is sending.take_block:
+            args = (*args[:-1], b"other")
+        return function(*args)
+
+    with pytest.raises(DubbinError, match="changed while it was sent"):
+        sending.send(sending.contents([tmp_path / "a.wav"]), tmp_path / "inbox", changing)
+    assert sending.arrived(tmp_path / "inbox", "x", "a.wav") is None and not list((tmp_path / "inbox").glob("*.part"))
+
+
+def test_the_same_file_may_come_twice_at_once(tmp_path):
+    """Two episodes share their music: the second begins while the first is half way."""
+    (tmp_path / "theme.wav").write_bytes(b"0123456789")
+    files, nested = sending.contents([tmp_path / "theme.wav"]), []
+
+    def in_between(function, *args):
+        done = function(*args)
+        if function is sending.take_block and not nested:
+            nested.append(True)
+            nested.append(sending.send(files, tmp_path / "inbox", here))
+        return done
+
+    outer = sending.send(files, tmp_path / "inbox", in_between)
+    assert nested[1].places == outer.places and Path(*outer.places.values()).read_bytes() == b"0123456789"
+
+
+def test_what_came_out_of_another_batch_is_not_among_it(tmp_path, monkeypatch):
+    monkeypatch.setenv("DUBBIN_HOME", str(tmp_path / "home"))
+    work = Work(BatchInput(Path("a.wav")), "a")
+    assert Place(None, batch="one").out(work) != Place(None, batch="two").out(work)
+
+
+def test_a_file_is_cleared_away_when_nobody_needs_it_any_more():
+    a, b, music = Path("/a.wav"), Path("/b.wav"), Path("/show/theme.wav")
+    in_use = FilesInUse()
+    in_use.take("w", {a: "a", b: "b", music: "m"})
+    in_use.take("w", {a: "a"})
+    in_use.take("elsewhere", {b: "b"})
+    assert in_use.give_back("w", {a: "a", b: "b", music: "m"}) == [b, music]
+    assert in_use.give_back("w", {a: "a"}) == [a]
+
+
+class Alone:
+    """A cluster whose one worker is this process. lose: after how many calls it is gone."""
+
+    def __init__(self, lose: int = 10**9) -> None:
+        self.calls, self.lose, self.cleared = 0, lose, []
+
+    def scheduler_info(self):
+        return {"workers": {} if self.calls > self.lose else {"w": None}}
+
+    def run(self, function, *args, workers, on_error="raise"):
+        self.calls += 1
+        if self.calls > self.lose:
+            raise OSError("gone")
+        if function is sending.clear_away:
+            self.cleared += [p.name for p in args[0]]
+        return {"w": function(*args)}
+
+
+def along(tmp_path, client, ask, names=("talk",)) -> tuple[SentAlong, list[str]]:
+    """Sends files to `client`, whose worker does steps by `ask`; and what is said."""
+    said: list[str] = []
+    (tmp_path / "out").mkdir(exist_ok=True)
+    telling = Telling(tmp_path / "out", names, said.append)
+    crew = Crew(client, "tcp://here", lambda: [], telling)
+    crew._able["w"] = Worker("w", Seen(program_name(), False, True, tmp_path / "inbox"))
+    return SentAlong(client, crew, ask, telling, tmp_path / "out", "", "batch", FilesInUse()), said
+
+
+class Ask:
+    """Steps that are done at once. fail: raised by the step of this number."""
+
+    def __init__(self, fail: dict[int, Exception] | None = None) -> None:
+        self.steps, self.fail = [], fail or {}
+
+    def ask(self, step, work, stand, place, worker):
+        self.steps.append(step)
+        if (error := self.fail.pop(len(self.steps), None)) is not None:
+            raise error
+        if step is Step.TAKE_IN:
+            return replace(stand, episode=new_episode())
+        return replace(stand, outcome=Outcome("theirs", error="it is silent")) if step is Step.MEASURE else stand
+
+
+@pytest.fixture
+def talk(tmp_path, monkeypatch, recipe) -> Work:
+    monkeypatch.setenv("DUBBIN_HOME", str(tmp_path / "home"))
+    (tmp_path / "talk.wav").write_bytes(b"sound")
+    (tmp_path / "theme.wav").write_bytes(b"music")
+    return Work(BatchInput(tmp_path / "talk.wav"), "talk", replace(recipe, music=(theme_at(tmp_path / "theme.wav"),)))
+
+
+def test_an_outcome_names_the_file_that_was_asked_for_and_its_copy_goes_but_not_the_shows_music(tmp_path, talk):
+    client = Alone()
+    sent_along, _ = along(tmp_path, client, Ask())
+    outcome = sent_along.do(talk, Stand())
+    assert outcome.error == "it is silent" and outcome.file == str(talk.item.path)
+    kept = sending.contents([tmp_path / "theme.wav", tmp_path / "talk.wav"])
+    assert client.cleared == ["talk", kept[tmp_path / "talk.wav"]] and kept[tmp_path / "theme.wav"] not in client.cleared
+
+
+def test_when_a_worker_is_lost_in_a_step_another_takes_the_episode_as_it_stands(tmp_path, talk):
+    ask = Ask({2: Lost()})
+    outcome = along(tmp_path, Alone(), ask)[0].do(talk, Stand())
+    assert outcome.error == "it is silent" and ask.steps == [Step.TAKE_IN, Step.MEASURE, Step.MEASURE]
+
+
+def test_an_episode_whose_workers_are_always_lost_is_given_up(tmp_path, talk):
+    ask = Ask({1: Lost(), 2: Lost(), 3: Lost()})
+    sent_along, _ = along(tmp_path, Alone(), ask)
+    outcome = sent_along.do(talk, Stand())
+    assert "ended unexpectedly every time" in outcome.error and len(ask.steps) == 3
+    assert sent_along.crew.free().address == "w"  # nobody has an episode any more
+
+
+def test_a_worker_that_is_gone_while_files_are_sent_is_lost_and_one_that_is_there_has_an_error(tmp_path, talk, monkeypatch):
+    sent_along, _ = along(tmp_path, Alone(lose=1), Ask())
+    assert "ended unexpectedly" in sent_along.do(talk, Stand()).error
+    assert (tmp_path / "out" / LOG).read_text().count("another one goes on") == 3
+
+    def full(*_):
+        raise CannotWrite("The disk there is full.")
+
+    monkeypatch.setattr(sending, "take_block", full)
+    assert along(tmp_path, Alone(), Ask())[0].do(talk, Stand()).error == "The disk there is full."
+
+
+def test_whoever_waits_for_a_worker_is_let_go_when_it_is_over(tmp_path):
+    crew = Crew(Alone(), "tcp://here", lambda: [], Telling(tmp_path, [], lambda _: None))
+    ended = []
+
+    def wait(question):
+        with pytest.raises(Cancelled):
+            question()
+        ended.append(question)
+
+    threads = [threading.Thread(target=wait, args=(q,)) for q in (crew.able, crew.free, crew.sees_folders)]
+    for thread in threads:
+        thread.start()
+    crew.end()
+    for thread in threads:
+        thread.join(10)
+    assert len(ended) == 3
+
+
+def test_a_worker_has_no_more_episodes_sent_along_than_it_can_use(tmp_path):
+    sent_along, _ = along(tmp_path, Alone(), Ask())
+    crew = sent_along.crew
+    crew._able["x"] = Worker("x", Seen(program_name(), False, True, tmp_path))
+    assert sorted(crew.free().address for _ in range(2 * PER_WORKER)) == ["w"] * PER_WORKER + ["x"] * PER_WORKER
+    crew.let_go(crew._able["x"])
+    assert crew.free().address == "x"
+
+
+def test_only_what_belongs_to_the_batch_is_shown_and_what_is_said_over_and_over_is_said_once(tmp_path):
+    said: list[str] = []
+    telling = Telling(tmp_path, ["b", "a"], said.append)
+    for name in ("b", "a", "other"):
+        telling.heard((0.0, {"name": name, "step": "measure", "fraction": 0.5, "worker": "w"}))
+    telling.heard((0.0, {"name": "a"}))
+    telling.heard((0.0, "not understood"))
+    assert [r.name for r in telling.in_hand()] == ["a", "b"]
+    telling.is_over("b")
+    assert telling.in_hand() == [Running("a", "measure", 0.5, "w")]
+    for text in ("nobody", "nobody", "one", "nobody"):
+        telling.say_once(text)
+    assert said == ["nobody", "one", "nobody"] and (tmp_path / LOG).read_text().count("nobody") == 2
+
+
+def test_a_log_that_can_not_be_written_stops_nobody(tmp_path):
+    Telling(tmp_path / "nowhere", [], lambda _: None).note("a line")
+
+
+def test_sending_stops_when_it_is_asked_to(tmp_path):
+    (tmp_path / "a.wav").write_bytes(b"12345")
+
+    class Enough(Exception):
+        pass
+
+    def stop(moved):
+        raise Enough
+
+    with pytest.raises(Enough):
+        sending.send(sending.contents([tmp_path / "a.wav"]), tmp_path / "inbox", here, stop)
+    assert sending.send(sending.contents([tmp_path / "a.wav"]), tmp_path / "inbox", here).moved_bytes == 5
+
+
+def test_work_moves_with_its_files_and_comes_home_as_it_was(talks, recipe, own, tmp_path):
+    recipe = replace(recipe, delivery=replace(recipe.delivery, cover="/here/cover.png"))
+    work = Work(BatchInput(talks[0]), "talk0", recipe)
+    places = {str(talks[0]): "/there/talk0.wav", "/here/cover.png": "/there/cover.png"}
+    moved = sending.moved_work(work, places)
+    assert moved.item.recordings == [Path("/there/talk0.wav")] and moved.recipe.delivery.cover == "/there/cover.png"
+    assert moved.item.path == talks[0], "what it is called after"
+    stand = do_step(Step.TAKE_IN, work, Stand(), tmp_path, own)
+    there = sending.moved_stand(stand, places)
+    assert there.episode.recordings[0].path == "/there/talk0.wav" and there.episode.delivery.cover == "/there/cover.png"
+    back = sending.moved_stand(there, {theirs: ours for ours, theirs in places.items()})
+    assert back.episode == stand.episode and sending.moved_stand(Stand(), places) == Stand()
+
+
+def test_files_of_an_episode_are_those_that_it_names(talks, recipe, own, tmp_path):
+    work = Work(BatchInput(talks[0]), "talk0", replace(recipe, delivery=replace(recipe.delivery, cover="/missing.png")))
+    assert sending.files_of(work, Stand()) == [talks[0]]
+    stand = do_step(Step.TAKE_IN, Work(BatchInput(talks[1]), "talk1"), Stand(), tmp_path, own)
+    assert sending.files_of(work, stand) == [talks[1]]
