@@ -210,7 +210,7 @@ def _measure(home: Path) -> list[Row]:
     timed("a zoom of the lanes", lambda k: None, lambda k: window.view.zoom(0.8 if k % 2 else 1.25))
     window.view.show_all()
     for k, name in enumerate(("longer than", "leave before")):
-        field = list(window.pages[Step.EDIT].form.fields.values())[1 + k]
+        field = list(window.pages[Step.EDIT].pauses.form.fields.values())[1 + k]
         timed(f"a pause setting ({name})", lambda k: None, lambda k, f=field: f.setValue(f.value() + 0.05))  # type: ignore[misc]
     timed("a step of the play head", lambda k: None, lambda k: window.navigation.go((500 + k) * rate))
     session, lane = window.session, window.session.episode.lanes[0].id

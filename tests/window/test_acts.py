@@ -121,7 +121,7 @@ class TestPauseLevel:
         found = edit.session.analyses.pauses()
         assert any(p.start_s < quiet.end_s and p.end_s > quiet.start_s for p in found)
         page = edit.pages[Step.EDIT]
-        assert not page.automatic.isChecked()
+        assert not page.pauses.automatic.isChecked()
 
     def test_without_a_stretch_it_says_what_to_do(self, edit, acts, said):  # noqa: F811
         acts.pausing.level_from_selection()

@@ -145,7 +145,7 @@ def test_words_are_found_corrected_and_renamed_without_touching_the_sound(edit):
 
 def test_fillers_are_cut_by_kind_one_by_one_and_put_back(edit, qtbot):
     page = edit.pages[Step.EDIT]
-    QTest.mouseClick(page._buttons[0], Qt.MouseButton.LeftButton)  # cut all fillers
+    QTest.mouseClick(page.buttons.made[0], Qt.MouseButton.LeftButton)  # cut all fillers
     fillers = edit.speech.fillers()
     cut = [f for f in fillers if edit.pages[Step.EDIT].acts.fillers.is_cut(f)]
     assert fillers and len(cut) == len([f for f in fillers if not f.cut.is_tight])
@@ -323,9 +323,9 @@ def test_the_starting_points_of_pauses_show_at_once_what_they_do(edit):
     page, lengths = edit.pages[Step.EDIT], []
     QTest.mouseClick(page.pauses.switch, Qt.MouseButton.LeftButton)
     for name in ("Calm", "Even", "Brisk"):
-        page.point.chosen.emit(name)
+        page.pauses.point.chosen.emit(name)
         lengths.append(edit.session.map.program_frames)
-        assert page.point.current == name and " cut" in page.pauses.rows.value("pauses")
+        assert page.pauses.point.current == name and " cut" in page.pauses.rows.value("pauses")
     assert lengths[0] > lengths[1] > lengths[2]
 
 
@@ -402,7 +402,7 @@ def test_a_pause_setting_looks_for_pauses_once_and_shows_what_it_found(edit, qtb
     page, looked = edit.pages[Step.EDIT], []
     real = analyses.find_pauses
     monkeypatch.setattr(analyses, "find_pauses", lambda *a: looked.append(a[1]) or real(*a))
-    field = page.form.fields["longer_than_s"]
+    field = page.pauses.form.fields["longer_than_s"]
     before = len(edit.session.analyses.pauses())
     looked.clear()
     field.setValue(field.value() + 0.6)

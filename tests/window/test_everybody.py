@@ -178,7 +178,7 @@ class TestKeyboard:
         window.pages[Step.EDIT].tabs.show_tab("pauses" if kind == "table" else "words")
         page = window.pages[Step.EDIT]
         home = {
-            "button": page.write if page.write.isVisible() else page.point.choices[0],
+            "button": page.words_card.write if page.words_card.write.isVisible() else page.pauses.point.choices[0],
             "field": window.words_pane.field,
             "table": page.pause_list,
         }

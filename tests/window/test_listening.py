@@ -126,13 +126,13 @@ def test_hearing_again_is_asked_for_and_begins(edit, answered, monkeypatch):
 
 def test_the_language_that_was_found_is_shown_beside_the_words(edit):
     page, lane = edit.pages[Step.EDIT], edit.session.episode.session_voices[0]
-    shown = page.word_rows.value("words")
+    shown = page.words_card.rows.value("words")
     assert shown.endswith("· English")
     words = edit.session.episode.transcript(lane.id).words
     edit.session.do(set_transcript(edit.session.episode, Transcript(lane.id, words, "fr")))
     others = sum(len(t.words) for t in edit.session.episode.transcripts if t.lane != lane.id)
     names = "French · English" if len(words) > others else "English · French"  # the one with more words first
-    assert page.word_rows.value("words").endswith(f"· {names}")
+    assert page.words_card.rows.value("words").endswith(f"· {names}")
 
 
 def test_languages_have_names():
