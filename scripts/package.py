@@ -71,6 +71,7 @@ def wheel(out: Path) -> Path:
     out.mkdir(parents=True, exist_ok=True)
     for old in out.glob("dubbin-*.whl"):
         old.unlink()
+    shutil.rmtree(ROOT / "build", ignore_errors=True)  # of what was built before, modules that are gone since would come along
     run(sys.executable, "-m", "pip", "wheel", "-q", "--disable-pip-version-check", "--no-deps", "--no-build-isolation", "-w", out, ROOT)
     (made,) = out.glob("dubbin-*.whl")
     return made

@@ -26,6 +26,10 @@ def package():
 
 @pytest.fixture(scope="module")
 def wheel(package, tmp_path_factory) -> Path:
+    """Built where an older program was built before, of which a module is gone."""
+    gone = ROOT / "build" / "lib" / "dubbin" / "gone_since.py"
+    gone.parent.mkdir(parents=True, exist_ok=True)
+    gone.write_text('"""Of an older program."""\n')
     return package.wheel(tmp_path_factory.mktemp("wheel"))
 
 
