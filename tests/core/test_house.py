@@ -17,7 +17,22 @@ from dubbin.core.treat.registry import REPAIRS
 ROOT = Path(dubbin.__file__).parent
 # Lower floors first: a module may import from its own floor and from those below.
 FLOORS = ["sound", "measure", "treat", "speech", "episode", "mix", "card", "deliver", "batch"]
-SHARED = {"about", "errors", "figures", "in_time", "there", "seats", "jobs", "folders", "memory", "licences", "log", "kernel", "texts"}
+SHARED = {
+    "about",
+    "decodable",
+    "errors",
+    "figures",
+    "in_time",
+    "there",
+    "seats",
+    "jobs",
+    "folders",
+    "memory",
+    "licences",
+    "log",
+    "kernel",
+    "texts",
+}
 
 
 @pytest.fixture(autouse=True, scope="module")
@@ -59,6 +74,21 @@ def test_imports_inside_core_only_go_down():
         for name in imports_of(path):
             if name.startswith("dubbin.core.") and name.split(".")[2] not in SHARED:
                 assert FLOORS.index(name.split(".")[2]) <= floor, f"{path} imports {name}"
+
+
+def test_types_are_made_known_to_the_decoding_library_by_one_thread_at_a_time():
+    """Two threads that are the first to meet a class, at once, bring the program down: see core/decodable.py."""
+    for path in ROOT.rglob("*.py"):
+        for call in (n for n in ast.walk(tree_of(path)) if isinstance(n, ast.Call) and isinstance(n.func, ast.Attribute)):
+            of = ast.unparse(call.func)
+            if not of.startswith("msgspec.") or path.name == "decodable.py":
+                continue
+            kinds = [k.value for k in call.keywords if k.arg == "type"] + (
+                call.args[1:2] if of.endswith("convert") else call.args[:1] if of.endswith("Decoder") else []
+            )
+            for kind in kinds:
+                text = ast.unparse(kind)
+                assert text.startswith(("decodable(", "list[str]", "list[dict[str, Any]]")), f"{path}: {of} makes {text}"
 
 
 def test_the_command_line_reaches_the_window_only_to_open_it():

@@ -123,7 +123,7 @@ def test_marks_follow_a_setting_at_once(window):
     window.go_step(Step.EDIT)
     edit = window.pages[Step.EDIT]
     few = len(window.session.analyses.pauses())
-    edit.form.fields["longer_than_s"].setValue(2.0)
+    edit.pauses.form.fields["longer_than_s"].setValue(2.0)
     assert 0 < len(window.session.analyses.pauses()) < few
     assert edit.pauses.rows.value("pauses").startswith(f"{len(window.session.analyses.pauses())} found")
     edit.automatic.click()

@@ -9,6 +9,7 @@ from typing import Any
 
 import msgspec
 
+from dubbin.core.decodable import decodable
 from dubbin.core.episode.commands.balance import change_balance
 from dubbin.core.episode.commands.change import Change
 from dubbin.core.episode.commands.cuts import put_back_many
@@ -149,7 +150,11 @@ def entries_from_json(data: bytes) -> tuple[Entry, ...]:
         plain = msgspec.json.decode(data, type=list[dict[str, Any]])
         return tuple(
             Entry(
-                CardStep(e["step"]), str(e["title"]), msgspec.convert(e["switch"], SWITCHES[e["kind"]]), str(e["before"]), str(e["after"])
+                CardStep(e["step"]),
+                str(e["title"]),
+                msgspec.convert(e["switch"], decodable(SWITCHES[e["kind"]])),
+                str(e["before"]),
+                str(e["after"]),
             )
             for e in plain
         )

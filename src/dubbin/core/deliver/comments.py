@@ -13,6 +13,7 @@ from pathlib import Path
 
 import msgspec
 
+from dubbin.core.decodable import decodable
 from dubbin.core.episode.commands.change import Change
 from dubbin.core.episode.commands.comments import Comment, take_comments
 from dubbin.core.episode.model import Episode
@@ -62,7 +63,7 @@ def read_comments(path: Path) -> Comments:
         size = path.stat().st_size
         if size > MOST_BYTES:
             raise DubbinError(tr("{path} is too large to be a file of comments.").format(path=path))
-        found = msgspec.json.decode(path.read_bytes(), type=_File)
+        found = msgspec.json.decode(path.read_bytes(), type=decodable(_File))
     except OSError as error:
         raise DubbinError(tr("{path} could not be read: {reason}.").format(path=path, reason=error.strerror)) from error
     except (msgspec.MsgspecError, UnicodeDecodeError, RecursionError) as error:
@@ -109,6 +110,6 @@ def is_comments(path: Path) -> bool:
     try:
         if path.stat().st_size > MOST_BYTES:
             return False
-        return msgspec.json.decode(path.read_bytes(), type=_Kind).format == FORMAT
+        return msgspec.json.decode(path.read_bytes(), type=decodable(_Kind)).format == FORMAT
     except (OSError, msgspec.MsgspecError, UnicodeDecodeError, RecursionError):
         return False

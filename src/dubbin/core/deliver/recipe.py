@@ -10,6 +10,7 @@ from typing import Any
 
 import msgspec
 
+from dubbin.core.decodable import decodable
 from dubbin.core.episode.balance_settings import Bed, BleedControl, Ducking, Levelling
 from dubbin.core.episode.commands.change import Change
 from dubbin.core.episode.commands.recordings import add_recordings
@@ -263,7 +264,7 @@ def load_recipe(path: Path) -> Recipe:
             )
         )
     try:
-        return msgspec.convert(_migrated(body.get("recipe"), body["version"]), Recipe)
+        return msgspec.convert(_migrated(body.get("recipe"), body["version"]), decodable(Recipe))
     except msgspec.ValidationError as error:
         raise DubbinError(tr("{path} can't be understood: {error}.").format(path=path, error=error)) from error
 

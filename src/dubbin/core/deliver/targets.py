@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 
 import msgspec
 
+from dubbin.core.decodable import decodable
 from dubbin.core.errors import DubbinError
 from dubbin.core.figures import number, with_unit
 from dubbin.core.texts import tr, tr_count
@@ -76,7 +77,7 @@ def read_targets(table: Path = TABLE) -> dict[str, Target]:
     try:
         with open(table, "rb") as f:
             plain = tomllib.load(f)
-        found = {name: msgspec.convert({"name": name, **values}, Target) for name, values in plain.items()}
+        found = {name: msgspec.convert({"name": name, **values}, decodable(Target)) for name, values in plain.items()}
         if table == TABLE:
             found = {name: replace(target, title=tr(target.title), rule=tr(target.rule)) for name, target in found.items()}
     except (OSError, UnicodeDecodeError, tomllib.TOMLDecodeError, msgspec.ValidationError, TypeError) as error:

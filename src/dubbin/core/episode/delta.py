@@ -18,6 +18,7 @@ from typing import Any, get_args, get_origin, get_type_hints
 
 import msgspec
 
+from dubbin.core.decodable import decodable
 from dubbin.core.errors import BadEpisode
 from dubbin.core.texts import tr
 
@@ -45,7 +46,7 @@ def applied(delta: Delta, old: Any, kind: Any = None) -> Any:
 
 def _applied(delta: Delta, old: Any, kind: Any) -> Any:
     if "v" in delta:
-        return delta["v"] if kind is None else msgspec.convert(delta["v"], kind)
+        return delta["v"] if kind is None else msgspec.convert(delta["v"], decodable(kind))
     if "f" in delta:
         changed = delta["f"]
         if kind is None:
@@ -63,7 +64,7 @@ def _applied(delta: Delta, old: Any, kind: Any) -> Any:
                 raise IndexError("a list is shorter than it was")
             out += old[first : first + count]
         elif "v" in part:
-            out += part["v"] if item is None else msgspec.convert(part["v"], list[item])  # type: ignore[valid-type] # known at run time only
+            out += part["v"] if item is None else msgspec.convert(part["v"], decodable(list[item]))  # type: ignore[valid-type] # known at run time only
         else:
             index, inner = part["e"]
             out.append(_applied(inner, old[index], item))

@@ -13,6 +13,7 @@ from typing import Any
 
 import msgspec
 
+from dubbin.core.decodable import decodable
 from dubbin.core.episode.migrations import VERSION, migrated
 from dubbin.core.episode.model import Episode
 from dubbin.core.episode.unknown_fields import Tree, left_over, put_back
@@ -34,7 +35,7 @@ def to_plain(episode: Episode) -> dict[str, Any]:
 def from_plain(plain: Any, version: int = VERSION) -> Episode:
     """The episode back from plain data of a version of the format. Raises BadEpisode."""
     try:
-        episode = msgspec.convert(migrated(plain, version) if isinstance(plain, dict) else plain, Episode)
+        episode = msgspec.convert(migrated(plain, version) if isinstance(plain, dict) else plain, decodable(Episode))
     except msgspec.ValidationError as error:
         raise BadEpisode(tr("The episode can't be understood: {error}.").format(error=error)) from error
     known = {r.id for r in episode.recordings}

@@ -14,6 +14,7 @@ from typing import Any
 
 import msgspec
 
+from dubbin.core.decodable import decodable
 from dubbin.core.episode.commands.change import Change
 from dubbin.core.episode.delta import applied
 from dubbin.core.episode.file import from_plain
@@ -236,7 +237,7 @@ def _lines(data: bytes) -> list[Line]:
 
 def _whole(data: bytes) -> tuple[list[Line], int]:
     """The whole lines, and the byte at which they end."""
-    decoder, out, end = msgspec.json.Decoder(Line), list[Line](), 0
+    decoder, out, end = msgspec.json.Decoder(decodable(Line)), list[Line](), 0
     for text in data.split(b"\n")[:-1]:
         try:
             line = decoder.decode(text)

@@ -17,6 +17,7 @@ import msgspec
 import numpy as np
 
 import dubbin.core
+from dubbin.core.decodable import decodable
 from dubbin.core.sound.peaks import PeakPyramid
 from dubbin.core.sound.writing import replacing
 
@@ -37,7 +38,7 @@ class KeptResults:
         path = self._path(kind, key)
         try:
             data = path.read_bytes()
-            value = msgspec.msgpack.decode(data[32:], type=shape, dec_hook=_restored) if _seal(data[32:]) == data[:32] else None
+            value = msgspec.msgpack.decode(data[32:], type=decodable(shape), dec_hook=_restored) if _seal(data[32:]) == data[:32] else None
             os.utime(path)
         except (OSError, msgspec.MsgspecError, ValueError, TypeError):
             return None

@@ -15,6 +15,7 @@ from typing import Any
 
 import msgspec
 
+from dubbin.core.decodable import decodable
 from dubbin.core.sound.reading import SoundInfo
 from dubbin.core.sound.writing import replacing
 
@@ -48,7 +49,7 @@ class KnownFiles:
     def get(self, path: Path, standing: tuple[int, ...]) -> KnownFile | None:
         """What is known of the file at `path`, which stands there like that; None when it is another one, or none that is known."""
         try:
-            entry = msgspec.json.decode(self._place(path).read_bytes(), type=_Entry, dec_hook=_path)
+            entry = msgspec.json.decode(self._place(path).read_bytes(), type=decodable(_Entry), dec_hook=_path)
             if entry.standing != standing or entry.sample != sample_of(path):
                 return None
         except (OSError, ValueError):

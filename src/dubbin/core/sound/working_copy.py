@@ -18,6 +18,7 @@ import msgspec
 import numpy as np
 import soxr
 
+from dubbin.core.decodable import decodable
 from dubbin.core.errors import CannotWrite
 from dubbin.core.jobs import Task, ahead
 from dubbin.core.sound.apart import decode_apart, look
@@ -225,7 +226,7 @@ def _facts(data: bytes) -> CopyFacts:
     """The facts beside a working copy; earlier ones had another name for one of them."""
     plain = msgspec.json.decode(data)
     plain.setdefault("nan_count", plain.pop("not_numbers", 0))
-    return msgspec.convert(plain, CopyFacts)
+    return msgspec.convert(plain, decodable(CopyFacts))
 
 
 def _standing(path: Path) -> tuple[tuple[int, ...], float]:

@@ -13,6 +13,7 @@ from typing import Any, TypeVar, get_type_hints
 
 import msgspec
 
+from dubbin.core.decodable import decodable
 from dubbin.core.errors import BadSettings
 from dubbin.core.figures import short_number
 from dubbin.core.texts import tr
@@ -122,7 +123,7 @@ def check_ranges(settings: Any) -> None:
 def settings_from_plain(settings_type: type[S], plain: Mapping[str, Any]) -> S:
     """Settings from a plain dictionary (of a file); what is missing takes its default. Raises BadSettings."""
     try:
-        settings = msgspec.convert(plain, settings_type)
+        settings = msgspec.convert(plain, decodable(settings_type))
     except msgspec.ValidationError as error:
         raise BadSettings(str(error)) from error
     check_ranges(settings)
