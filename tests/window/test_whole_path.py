@@ -126,7 +126,7 @@ def test_marks_follow_a_setting_at_once(window):
     edit.pauses.form.fields["longer_than_s"].setValue(2.0)
     assert 0 < len(window.session.analyses.pauses()) < few
     assert edit.pauses.rows.value("pauses").startswith(f"{len(window.session.analyses.pauses())} found")
-    edit.automatic.click()
+    edit.pauses.automatic.click()
     assert window.session.episode.pauses.quieter_than_db is not None
 
 

@@ -23,7 +23,7 @@ class Format:
 
     name: short, for files and the command line; also the file's ending. title: for people. codec, container: FFmpeg's names; none: written by libsndfile. decoded_as: what its decoders
     call it.
-    tag_class: the class of mutagen that opens the file's tags. fixed_rate: in Hz, where the codec knows no other. vbr: whether it can be encoded with a
+    tag_class: the name of the class of tag_library that opens the file's tags. fixed_rate: in Hz, where the codec knows no other. vbr: whether it can be encoded with a
     variable bit rate. in_parts: whether parts of a long one can be encoded apart. encoder_chapters: whether chapters are written while encoding, and can't be added later. wave_chunks: whether it takes `bext` and
     `cue `. options, sparse_options: of the encoder, and those below SPARSE_KBPS. cost: of encoding, against writing samples as they are.
     """
@@ -63,12 +63,12 @@ class Format:
         return hash(self.name)
 
 
-WAV = Format("wav", "WAV", TagKind.ID3, "mutagen.wave.WAVE", wave_chunks=True)
-FLAC = Format("flac", "FLAC", TagKind.VORBIS, "mutagen.flac.FLAC", cost=2.0)
+WAV = Format("wav", "WAV", TagKind.ID3, "WAVE", wave_chunks=True)
+FLAC = Format("flac", "FLAC", TagKind.VORBIS, "FLAC", cost=2.0)
 MP3 = Format(
     # How long the encoder searches: 6 costs a third of the best and is a little closer to speech (PESQ 4.62 against 4.59 at 96 kbit/s, ten voices); from 7 on
     # consonants lose their highs at low bit rates (spectra 4.0 against 2.6 dB apart at 64 kbit/s; `./benchmarks/run codecs`).
-    "mp3", "MP3", TagKind.ID3, "mutagen.mp3.MP3", "libmp3lame", "mp3", ("mp3", "mp3float"), vbr=True, in_parts=True, cost=25.0,
+    "mp3", "MP3", TagKind.ID3, "MP3", "libmp3lame", "mp3", ("mp3", "mp3float"), vbr=True, in_parts=True, cost=25.0,
     options={"compression_level": "6"},
 )  # fmt: skip
 SPARSE_KBPS = 56
@@ -78,7 +78,7 @@ M4A = Format(
     "m4a",
     "M4A",
     TagKind.MP4,
-    "mutagen.mp4.MP4",
+    "MP4",
     "aac",
     "mp4",
     ("aac",),
@@ -88,7 +88,7 @@ M4A = Format(
     sparse_options={"aac_coder": "twoloop"},
     container_options={"movflags": "+faststart"},
 )
-OPUS = Format("opus", "Opus", TagKind.VORBIS, "mutagen.oggopus.OggOpus", "libopus", "ogg", ("opus", "libopus"), fixed_rate=48000, cost=15.0)
+OPUS = Format("opus", "Opus", TagKind.VORBIS, "OggOpus", "libopus", "ogg", ("opus", "libopus"), fixed_rate=48000, cost=15.0)
 
 FORMATS: dict[str, Format] = {f.name: f for f in (WAV, FLAC, MP3, M4A, OPUS)}
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import importlib
 from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
@@ -85,18 +84,18 @@ def read_tags(path: Path, format: Format) -> Tags:
 
 
 def _id3_frame(name: str, value: str, language: str) -> Any:
-    from mutagen import id3
+    from dubbin.core.deliver.tag_library import COMM, TXXX, Frames
 
     code = LANGUAGES.get(language[:2].lower(), "eng")
     if name == "description":
-        return id3.COMM(encoding=3, lang=code, desc="", text=[value])
+        return COMM(encoding=3, lang=code, desc="", text=[value])
     if name == "season":
-        return id3.TXXX(encoding=3, desc="SEASON", text=[value])
-    return getattr(id3, ID3[name])(encoding=3, text=[value])
+        return TXXX(encoding=3, desc="SEASON", text=[value])
+    return Frames[ID3[name]](encoding=3, text=[value])
 
 
 def _set_mp4(file: Any, name: str, value: str) -> None:
-    from mutagen.mp4 import MP4FreeForm
+    from dubbin.core.deliver.tag_library import MP4FreeForm
 
     if name in WHOLE_FIGURES:
         if value.isdigit() and int(value) < 65536:
@@ -109,18 +108,18 @@ def _set_mp4(file: Any, name: str, value: str) -> None:
 
 def _add_cover(file: Any, format: Format, cover: Cover) -> None:
     if format.tags is TagKind.ID3:
-        from mutagen.id3 import APIC
+        from dubbin.core.deliver.tag_library import APIC
 
         file.tags.add(APIC(encoding=3, mime=cover.mime, type=3, desc="Cover", data=cover.data))
     elif format.tags is TagKind.MP4:
-        from mutagen.mp4 import MP4Cover
+        from dubbin.core.deliver.tag_library import MP4Cover
 
         kind = MP4Cover.FORMAT_JPEG if cover.mime == "image/jpeg" else MP4Cover.FORMAT_PNG
         file.tags["covr"] = [MP4Cover(cover.data, imageformat=kind)]
     else:
         import base64
 
-        from mutagen.flac import Picture
+        from dubbin.core.deliver.tag_library import Picture
 
         picture = Picture()
         picture.type, picture.mime, picture.desc, picture.data = 3, cover.mime, "Cover", cover.data
@@ -133,7 +132,7 @@ def _add_cover(file: Any, format: Format, cover: Cover) -> None:
 
 def _add_id3_chapters(tags: Any, chapters: Sequence[Chapter]) -> None:
     """ID3v2 Chapter Frame Addendum 1.0."""
-    from mutagen.id3 import CHAP, CTOC, TIT2, CTOCFlags
+    from dubbin.core.deliver.tag_library import CHAP, CTOC, TIT2, CTOCFlags
 
     ids = [f"chp{k}" for k in range(len(chapters))]
     flags = CTOCFlags.TOP_LEVEL | CTOCFlags.ORDERED
@@ -150,5 +149,6 @@ def _vorbis_time(seconds: float) -> str:
 
 
 def _open(path: Path, format: Format) -> Any:
-    module, _, name = format.tag_class.rpartition(".")
-    return getattr(importlib.import_module(module), name)(path)
+    from dubbin.core.deliver.tag_library import CLASSES
+
+    return CLASSES[format.tag_class](path)

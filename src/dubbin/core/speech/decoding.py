@@ -104,7 +104,7 @@ class Decoder:
 
     def encode(self, x: NDArray[np.float32]) -> NDArray[np.float32]:
         """What the model's encoder makes of x, mono (frames,) at MODEL_RATE, half a minute at most: (1500, size), 50 a second; beyond the end of x it is that of silence."""
-        from faster_whisper.transcribe import pad_or_trim
+        from dubbin.core.speech.loaded_model import pad_or_trim
 
         found = self._model.feature_extractor(x)
         out: NDArray[np.float32] = np.array(self._model.encode(pad_or_trim(found[:, : found.shape[1] - 1])[None]))[0]
@@ -112,8 +112,7 @@ class Decoder:
 
     def hear(self, windows: Sequence[NDArray[np.float32]], language: str, terms: Sequence[str] = ()) -> list[Heard]:
         """The words of windows, mono (frames,) at MODEL_RATE, each of half a minute at most. terms: names that may come up, written as the model is to write them."""
-        from faster_whisper.tokenizer import Tokenizer
-        from faster_whisper.transcribe import pad_or_trim
+        from dubbin.core.speech.loaded_model import Tokenizer, pad_or_trim
 
         model = self._model
         tokenizer = Tokenizer(model.hf_tokenizer, self.multilingual, task="transcribe", language=language if self.multilingual else "en")
@@ -127,7 +126,7 @@ class Decoder:
         return [self._placed(encoded[k : k + 1], text, tokenizer, found[k].shape[1] - 1) for k, text in enumerate(texts)]
 
     def _written(self, encoded: NDArray[np.float32], tokenizer: Any, terms: Sequence[str], search: dict[str, Any]) -> list[_Text]:
-        from faster_whisper.transcribe import get_compression_ratio, get_suppressed_tokens
+        from dubbin.core.speech.loaded_model import get_compression_ratio, get_suppressed_tokens
 
         model = self._model
         said = tokenizer.encode(PROMPT) if not self.multilingual or tokenizer.language_code == "en" else []
@@ -179,6 +178,6 @@ def _joined(written: Sequence[dict[str, Any]], spaced: bool) -> list[HeardWord]:
 
 
 def _view(encoded: NDArray[np.float32]) -> Any:
-    from ctranslate2 import StorageView
+    from dubbin.core.speech.loaded_model import StorageView
 
     return StorageView.from_array(np.ascontiguousarray(encoded))

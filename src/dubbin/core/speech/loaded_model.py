@@ -1,16 +1,24 @@
-"""The recogniser's model as its library loads it, but for the vocabulary (see `byte_pairs`). Imported where a model is loaded: the library takes a second."""
+"""The recogniser's model as its library loads it, but for the vocabulary (see `byte_pairs`). Imported where a model is loaded: the library takes a second.
+
+All that is taken from the library, and from the one below it, comes through here: their modules import one another, so that two threads that begin with different ones can fail both.
+"""
 
 from __future__ import annotations
 
 from pathlib import Path
 
+from ctranslate2 import StorageView
 from ctranslate2.models import Whisper
 from faster_whisper import WhisperModel
 from faster_whisper.feature_extractor import FeatureExtractor
+from faster_whisper.tokenizer import Tokenizer
+from faster_whisper.transcribe import get_compression_ratio, get_suppressed_tokens, pad_or_trim
 from faster_whisper.utils import get_logger
 
 from dubbin.core.seats import CORES
 from dubbin.core.speech.byte_pairs import BytePairs
+
+__all__ = ["LoadedModel", "StorageView", "Tokenizer", "get_compression_ratio", "get_suppressed_tokens", "pad_or_trim"]
 
 STRIDE, TIME_PRECISION_S, MOST_TOKENS = 2, 0.02, 448  # of every Whisper model
 
