@@ -11,6 +11,7 @@ from dubbin.core.deliver.proof import Measured
 from dubbin.core.deliver.publication import clock
 from dubbin.core.deliver.targets import Target
 from dubbin.core.measure.frequency_scale import WITH_UNIT
+from dubbin.core.texts import tr
 
 WIDTH, HEIGHT, LEFT, BOTTOM, TOP, RIGHT = 860.0, 240.0, 46.0, 26.0, 8.0, 8.0
 INK, MUTED, LINE, SADDLE, INDIGO = "#2B2830", "#6B6459", "#D9CDB8", "#9A4E1C", "#33508A"
@@ -66,7 +67,7 @@ def _grid_y(picture: Picture, values: range, low: float, high: float, unit: str)
 
 def loudness_picture(measured: Measured, target: Target) -> Picture:
     """Momentary and short-term loudness, the integrated one, and the band of the target."""
-    picture, history = Picture("Loudness through the file"), measured.history
+    picture, history = Picture(tr("Loudness through the file")), measured.history
     duration = max(measured.duration_s, 0.1)
     if target.integrated_lufs is not None:
         top = _y(target.integrated_lufs + target.tolerance_lu, LOWEST_LUFS, HIGHEST_LUFS)
@@ -100,7 +101,7 @@ def loudness_picture(measured: Measured, target: Target) -> Picture:
 
 def spectrum_picture(measured: Measured) -> Picture:
     """Averaged spectrum of a file: level in dBFS over frequency in Hz on a logarithmic scale."""
-    picture, spectrum = Picture("Averaged spectrum"), measured.spectrum
+    picture, spectrum = Picture(tr("Averaged spectrum")), measured.spectrum
     _grid_y(picture, range(-100, -10, 20), LOWEST_DB, HIGHEST_DB, "")
     picture.texts.append(Text(LEFT + 4, TOP + 10, "dBFS per 1/12 octave"))
     octaves = np.log2(HIGHEST_HZ / LOWEST_HZ)
