@@ -208,7 +208,7 @@ def test_clean_takes_out_a_room_that_shows_only_behind_the_noise(capsys, denoise
     source = denoised["room"].source
     sf.write(tmp_path / "a.wav", source.samples.T, RATE, subtype="FLOAT")
     hear_no_room = lambda copy, task=None: unheard_room(denoised["room"])  # noqa: E731
-    monkeypatch.setattr("dubbin.cli.sound_commands.measure_recording", hear_no_room)
+    monkeypatch.setattr("dubbin.cli.clean_command.measure_recording", hear_no_room)
     assert main(["clean", str(tmp_path / "a.wav"), "-o", str(tmp_path / "b.wav"), "--json", "--quiet"]) == 0
     treated = {t["name"] for t in json.loads(capsys.readouterr().out)["treatments"]}
     assert {"denoise", "dereverb"} <= treated

@@ -62,7 +62,7 @@ def _recording(add: Add) -> None:
     sub = add("check", ("sound_commands", "check"), tr("measure recordings and list what is wrong with them"))
     sub.add_argument("files", nargs="+", type=Path, metavar="FILE")
 
-    sub = add("clean", ("sound_commands", "clean"), tr("repair one recording; without --treat: what check suggests"))
+    sub = add("clean", ("clean_command", "clean"), tr("repair one recording; without --treat: what check suggests"))
     sub.add_argument("input", type=Path, metavar="IN")
     sub.add_argument("-o", dest="out", type=Path, required=True, metavar="OUT")
     sub.add_argument("--treat", action="append", type=_lazy("parse_treat"), metavar="NAME[=STRENGTH]")
@@ -241,10 +241,10 @@ def _lazy(name: str) -> Callable[[str], Any]:
     """An argument type whose parser lives with its command; a wrong value is wrong usage."""
 
     def parse(text: str) -> Any:
-        from dubbin.cli import sound_commands
+        from dubbin.cli import clean_command
 
         try:
-            return getattr(sound_commands, name)(text)
+            return getattr(clean_command, name)(text)
         except ValueError as error:
             raise argparse.ArgumentTypeError(str(error)) from error
 

@@ -1,14 +1,10 @@
-"""check, clean and pauses: the commands about one recording."""
+"""check and pauses: what a recording holds."""
 
 from __future__ import annotations
 
-import sys
-import time
 from argparse import Namespace
-from collections.abc import Collection
 from dataclasses import replace
 from pathlib import Path
-from typing import Any
 
 from dubbin.cli.json_output import print_json
 from dubbin.cli.plain import figure, report_to_plain
@@ -22,23 +18,15 @@ from dubbin.core.figures import number
 from dubbin.core.folders import Folders
 from dubbin.core.jobs import Task
 from dubbin.core.measure.finding import Finding
-from dubbin.core.measure.measuring import measure_recording, measure_treated
+from dubbin.core.measure.measuring import measure_recording
 from dubbin.core.measure.report import RecordingReport
-from dubbin.core.mix.lane_key import recorded_key
 from dubbin.core.mix.program import Program
-from dubbin.core.sound.source import Difference, Source
 from dubbin.core.sound.working_copy import WorkingCopies, WorkingCopy
 from dubbin.core.sound.writing import check_output, write_sound
 from dubbin.core.speech.activity import find_activity
 from dubbin.core.speech.pauses import PauseSettings, find_pauses
 from dubbin.core.texts import tr
-from dubbin.core.treat.chain import Chain, Stage, Use
-from dubbin.core.treat.denoise import Engine
-from dubbin.core.treat.hidden_echo import hidden_echo
-from dubbin.core.treat.registry import REPAIRS
-from dubbin.core.treat.settings import settings_from_plain, value_from_text
-from dubbin.core.treat.tiles import DiskTileCache, prune
-from dubbin.core.treat.treatment import Treatment
+from dubbin.core.treat.settings import settings_from_plain
 
 SOUND_ENDINGS = (".wav", ".flac")
 
@@ -100,147 +88,8 @@ def _first_places(finding: Finding, most: int = 3) -> str:
     return tr(" (at {times}{value})").format(times=times, value=" …" if len(finding.places_s) > most else "")
 
 
-def parse_treat(text: str) -> tuple[str, int | None]:
-    """NAME or NAME=STRENGTH; raises ValueError."""
-    name, _, strength = text.partition("=")
-    names = [t.name for t in REPAIRS]
-    if name not in names:
-        raise ValueError(f"there is no treatment {name!r}; there are: {', '.join(names)}")
-    if not strength:
-        return name, None
-    value = int(strength)
-    if not 0 <= value <= 100:
-        raise ValueError(f"a strength lies between 0 and 100, not {value}")
-    return name, value
-
-
-def parse_set(text: str) -> tuple[str, str, str]:
-    """NAME.FIELD=VALUE; raises ValueError."""
-    path, _, value = text.partition("=")
-    name, _, field = path.partition(".")
-    if not value or not field or name not in {t.name for t in REPAIRS}:
-        raise ValueError("a setting is given as TREATMENT.SETTING=VALUE, such as denoise.finest=on")
-    return name, field, value
-
-
-def parse_span(text: str) -> tuple[float, float]:
-    """START:END in seconds; raises ValueError."""
-    start, _, end = text.partition(":")
-    span = float(start), float(end)
-    if not 0 <= span[0] < span[1]:
-        raise ValueError("a noise profile wants START:END in seconds, START before END")
-    return span
-
-
-def clean(args: Namespace, folders: Folders) -> int:
-    outputs = [p for p in (args.out, args.removed) if p]
-    for path in outputs:
-        check_output(path, (args.input,))
-        _check_ending(path)
-    if args.removed and args.removed.resolve() == args.out.resolve():
-        raise CannotWrite(tr("What was removed needs a file of its own."))
-    for treatment in REPAIRS:  # a slip of the pen is told also where its treatment turns out not to be needed
-        _settings(treatment, args)
-    task = progress_task(tr("Cleaning {name}").format(name=args.input.name), args.quiet)
-    copy = WorkingCopies(folders.copies).obtain(args.input, None, task.part(0.0, 0.1))
-    before = measure_recording(copy, task.part(0.1, 0.2))
-    suggested = {s.treatment: s.strength for s in before.suggested}
-    wanted = dict(args.treat) if args.treat else {name: None for name in suggested}
-    _check_profile(args.noise_from, copy)
-    uses = []
-    for treatment in REPAIRS:
-        if treatment.name in wanted:
-            strength = wanted[treatment.name]
-            strength = strength if strength is not None else suggested.get(treatment.name, 100)
-            uses.append(_use(treatment, args, strength / 100.0))
-    prune(folders.tiles, folders.most_tile_bytes)
-    started = time.monotonic()
-    name, tile_cache = recorded_key(copy.facts.fingerprint, copy.rate, copy.channels).tile_name, DiskTileCache(folders.tiles)
-    chain = Chain(copy, uses, name, tile_cache)
-    chain.prepare(task.part(0.2, 0.6), before, then=Stage.guard)
-    if not args.treat and (hidden := hidden_echo(chain, before, task.part(0.6, 0.62))) is not None:
-        uses.append(_use(hidden.treatment, args, hidden.strength))
-        wanted[hidden.treatment.name] = None
-        chain = Chain(copy, uses, name, tile_cache)
-        chain.prepare(task.part(0.62, 0.8), then=Stage.guard)
-    _tell_idle_settings(args, wanted)
-    guards = [stage.guard() for stage in chain.stages]
-    # Without a strength of the person's own a treatment goes no further than the voice allows.
-    held = [
-        use.strength if wanted[use.treatment.name] is not None else min(use.strength, guard.highest_strength)
-        for use, guard in zip(uses, guards, strict=True)
-    ]
-    chain = chain.with_strengths(held)
-    write_sound(chain, args.out, _bits(args.out), task.part(0.8, 0.9))
-    seconds = max(time.monotonic() - started, 1e-6)
-    written = WorkingCopies(folders.copies).obtain(args.out)
-    if args.removed:
-        write_sound(Difference(copy, written), args.removed, _bits(args.removed), task.part(0.8, 0.9))
-    after = measure_treated(written, before, task.part(0.9, 1.0)) if uses else before
-    end_progress(args.quiet)
-    entries = [
-        {
-            "name": use.treatment.name, "strength": round(strength * 100),
-            "before": _figures(use.treatment, before), "after": _figures(use.treatment, after),
-            "speech_removed_db": guard.at(strength), "speech_is_damaged": guard.is_audible(strength),
-        }
-        for use, strength, guard in zip(uses, held, guards, strict=True)
-    ]  # fmt: skip
-    factor = before.duration_s / seconds
-    if args.json:
-        print_json({"file": str(args.input), "out": str(args.out), "treatments": entries, "realtime_factor": factor})
-        return 0
-    print(tr("{out}: {factor} x real time").format(out=args.out, factor=number(factor, 0)))
-    if not uses:
-        print(tr("  nothing needed treatment; the output is the input"))
-    for use, strength, guard in zip(uses, held, guards, strict=True):
-        foremost = use.treatment.figures[0]
-        print(f"  {use.treatment.title:9} {strength:4.0%}   {foremost.text(before)} → {foremost.text(after)}")
-        if guard.is_audible(strength):
-            print(
-                tr("            takes speech along: {figure} under the voice in what was removed").format(
-                    figure=figure(guard.at(strength), "dB")
-                )
-            )
-    return 0
-
-
-def _tell_idle_settings(args: Namespace, applied: Collection[str]) -> None:
-    for name in sorted({name for name, _, _ in args.set or ()} - set(applied)):
-        print(
-            tr("dubbin: {name} is not applied, so that its settings do nothing; --treat {name} applies it.").format(name=name),
-            file=sys.stderr,
-        )
-
-
-def _use(treatment: Treatment, args: Namespace, strength: float) -> Use:
-    settings: Any = settings_from_plain(treatment.settings_type, _settings(treatment, args))
-    return Use(treatment, settings, strength)
-
-
-def _settings(treatment: Treatment, args: Namespace) -> dict[str, Any]:
-    """Settings of a treatment as the command line gives them. Raises WrongUse."""
-    out: dict[str, Any] = {}
-    if treatment.name == "denoise":
-        if args.engine:
-            out["engine"] = args.engine
-        if args.noise_from:
-            out |= {"engine": Engine.STATISTICAL.value, "noise_from_s": list(args.noise_from)}
-    for name, field, text in args.set or ():
-        if name == treatment.name:
-            try:
-                out[field] = value_from_text(treatment.settings_type, field, text)
-            except BadSettings as error:
-                raise WrongUse(f"{name}: {error}.") from error
-    return out
-
-
-def _figures(treatment: Treatment, report: RecordingReport) -> dict[str, float | None]:
-    """The figures that a treatment is judged by."""
-    return {figure.name: figure.read(report) for figure in treatment.figures}
-
-
-def _check_ending(path: Path) -> None:
+def check_ending(path: Path) -> None:
+    """Raises CannotWrite for a file that these commands do not make."""
     if path.suffix.lower() not in SOUND_ENDINGS:
         raise CannotWrite(
             tr("{name}: the output can be {sound_endings}; use `dubbin master` for others.").format(
@@ -249,20 +98,16 @@ def _check_ending(path: Path) -> None:
         )
 
 
-def _bits(path: Path) -> int:
+def bits_of(path: Path) -> int:
+    """A sample of a sound file that is made."""
     # Rebuilt peaks may rise above full scale: WAV keeps them as float.
     return 32 if path.suffix.lower() == ".wav" else 24
-
-
-def _check_profile(span: tuple[float, float] | None, source: Source) -> None:
-    if span and span[1] > source.frames / source.rate + 0.01:
-        raise DubbinError(tr("The noise profile ends at {span} s, after the end of the recording.").format(span=span[1]))
 
 
 def pauses(args: Namespace, folders: Folders) -> int:
     if args.out:
         check_output(args.out, (args.input,))
-        _check_ending(args.out)
+        check_ending(args.out)
     given = {
         "quieter_than_db": args.quieter_than, "longer_than_s": args.longer_than,
         "leave_before_s": args.leave_before, "leave_after_s": args.leave_after, "keep_s": args.keep,
@@ -285,7 +130,7 @@ def pauses(args: Namespace, folders: Folders) -> int:
         program = Program(copy, time_map, None)
         if program.frames == 0:
             raise DubbinError(tr("{name} holds nothing but pause; nothing would be left.").format(name=args.input.name))
-        write_sound(program, args.out, _bits(args.out), task.part(0.7, 1.0))
+        write_sound(program, args.out, bits_of(args.out), task.part(0.7, 1.0))
     end_progress(args.quiet)
     edited_s = time_map.program_frames / copy.rate
     document = {
