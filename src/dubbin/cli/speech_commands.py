@@ -4,11 +4,13 @@ from __future__ import annotations
 
 import sys
 from argparse import Namespace
+from collections import Counter
+from collections.abc import Sequence
 from pathlib import Path
 
 from dubbin.cli.json_output import json_text, print_json
 from dubbin.cli.progress import end_progress, progress_task
-from dubbin.core.deliver.captions import caption_file, text_file, words_of_recording
+from dubbin.core.deliver.captions import SpokenWord, caption_file, text_file, words_of_recording
 from dubbin.core.deliver.edit_lists import write_edit_list, write_text
 from dubbin.core.episode.file import load_episode
 from dubbin.core.errors import CannotWrite
@@ -21,7 +23,7 @@ from dubbin.core.speech.align_text import read_text
 from dubbin.core.speech.known_voices import KnownVoices
 from dubbin.core.speech.models import Models
 from dubbin.core.speech.transcribe import remark_on, transcribe_with
-from dubbin.core.speech.transcript import Spoken
+from dubbin.core.speech.transcript import Spoken, Transcript, WordKind
 from dubbin.core.texts import tr, tr_count
 
 ENDINGS = (".vtt", ".srt", ".txt", ".json")
@@ -49,41 +51,50 @@ def transcribe(args: Namespace, folders: Folders) -> int:
     if (remark := remark_on(transcript, args.input.name)) is not None:
         print(f"dubbin: {remark}", file=sys.stderr)
     words = words_of_recording(transcript.words, copy.rate, transcript.speakers, tr("Speaker 1"))
+    document = _document(args.input, transcript, words, copy.rate)
+    if args.out:
+        _write(args.out, words, document)
+    if args.json:
+        print_json(document)
+    elif args.out:
+        _print_count(args.out, transcript, words)
+    else:
+        print(text_file(words), end="")
+    return 0
+
+
+def _document(path: Path, transcript: Transcript, words: Sequence[SpokenWord], rate: int) -> dict[str, object]:
+    """The words as JSON; overlaps where voices were told apart."""
     document: dict[str, object] = {
-        "file": str(args.input), "language": transcript.language,
+        "file": str(path), "language": transcript.language,
         "words": [
             {"text": w.text, "start_s": round(w.start_s, 4), "end_s": round(w.end_s, 4), "speaker": w.speaker, "kind": w.kind.value, "confidence": w.confidence}
             for w in words
         ],
     }  # fmt: skip
     if len(transcript.speakers) > 1:
-        document["overlaps"] = [{"start_s": round(a / copy.rate, 4), "end_s": round(b / copy.rate, 4)} for a, b in transcript.together]
-    if args.out:
-        ending = args.out.suffix.lower()
-        if ending == ".json":
-            write_text(args.out, json_text(document, 1) + "\n")
-        else:
-            write_text(args.out, text_file(words) if ending == ".txt" else caption_file(words, ending[1:]))
-    if args.json:
-        print_json(document)
-    elif args.out:
-        print(
-            tr("{out}: {words} words, {fillers} fillers").format(
-                out=args.out, words=sum(w.kind == "word" for w in words), fillers=sum(w.kind == "filler" for w in words)
-            )
-        )
-        if len(transcript.speakers) > 1:
-            print(
-                tr_count(
-                    "{speakers} speakers, two at once in {count} place",
-                    "{speakers} speakers, two at once in {count} places",
-                    len(transcript.together),
-                    speakers=len(transcript.speakers),
-                )
-            )
+        document["overlaps"] = [{"start_s": round(a / rate, 4), "end_s": round(b / rate, 4)} for a, b in transcript.together]
+    return document
+
+
+def _write(path: Path, words: Sequence[SpokenWord], document: dict[str, object]) -> None:
+    ending = path.suffix.lower()
+    if ending == ".json":
+        write_text(path, json_text(document, 1) + "\n")
     else:
-        print(text_file(words), end="")
-    return 0
+        write_text(path, text_file(words) if ending == ".txt" else caption_file(words, ending[1:]))
+
+
+def _print_count(path: Path, transcript: Transcript, words: Sequence[SpokenWord]) -> None:
+    kinds = Counter(w.kind for w in words)
+    print(tr("{out}: {words} words, {fillers} fillers").format(out=path, words=kinds[WordKind.WORD], fillers=kinds[WordKind.FILLER]))
+    if len(transcript.speakers) > 1:
+        print(
+            tr_count(
+                "{speakers} speakers, two at once in {count} place", "{speakers} speakers, two at once in {count} places",
+                len(transcript.together), speakers=len(transcript.speakers),
+            )
+        )  # fmt: skip
 
 
 def edits(args: Namespace, folders: Folders) -> int:
