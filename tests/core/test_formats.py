@@ -17,7 +17,7 @@ from dubbin.core.errors import DubbinError
 from dubbin.core.sound.source import Sound
 from tests.conftest import RATE, tone
 
-LAYER_2 = Format("mp2", "MPEG layer 2", TagKind.ID3, "mutagen.mp3.MP3", "mp2", "mp2", ("mp2float", "mp2"))
+LAYER_2 = Format("mp2", "MPEG layer 2", TagKind.ID3, "MP3", "mp2", "mp2", ("mp2float", "mp2"))
 
 
 @pytest.fixture
