@@ -2,6 +2,10 @@
 
 from __future__ import annotations
 
+import threading
+import time
+from concurrent.futures import ThreadPoolExecutor
+
 import numpy as np
 import pytest
 from hypothesis import given
@@ -95,3 +99,25 @@ def test_the_network_leaves_the_processor_as_it_was():
     """Numbers too small for a full mantissa stay numbers: a library that sets the processor to drop them does so for all that a thread does later."""
     deep_filter.DeepFilter().enhance([(np.zeros((FRAMES, deep_filter.BINS), np.complex64), deep_filter.start_means())])
     assert np.float32(1e-40) * np.float32(1.0) > 0.0 and float(np.nextafter(0.0, 1.0)) > 0.0
+
+
+def test_it_is_loaded_once_however_many_ask_for_it_at_once(monkeypatch):
+    made, first_is_at_it = [], threading.Event()
+
+    class Slow:
+        def __init__(self):
+            made.append(self)
+            first_is_at_it.set()
+            time.sleep(0.05)  # the others ask meanwhile
+
+    monkeypatch.setattr(deep_filter, "DeepFilter", Slow)
+    deep_filter.release()
+    try:
+        with ThreadPoolExecutor(4) as pool:
+            first = pool.submit(deep_filter.deep_filter)
+            first_is_at_it.wait(10)
+            others = [pool.submit(deep_filter.deep_filter) for _ in range(3)]
+            got = {asked.result() for asked in (first, *others)}
+        assert made == list(got)
+    finally:
+        deep_filter.release()

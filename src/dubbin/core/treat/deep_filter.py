@@ -18,7 +18,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dubbin.core.errors import DubbinError
-from dubbin.core.seats import CORES
+from dubbin.core.seats import CORES, holding
 from dubbin.core.sound import fourier
 from dubbin.core.sound.filtering import running_mean
 from dubbin.core.texts import tr
@@ -31,6 +31,7 @@ MEAN_WEIGHT = 0.99  # of the past, in the running means of the features
 FEATURE_SCALE = 2.0 * HOP / FRAME**2
 ERB_START_DB = np.linspace(-60.0, -90.0, BANDS, dtype=np.float32)
 UNIT_START = np.linspace(0.001, 0.0001, FILTERED, dtype=np.float32)
+_loading = threading.Lock()
 
 
 @lru_cache(maxsize=1)
@@ -230,11 +231,16 @@ def _graphs() -> dict[str, bytes]:
 
 
 @lru_cache(maxsize=1)
-def deep_filter() -> DeepFilter:
-    """The one instance; loading takes half a second."""
+def _loaded() -> DeepFilter:
     return DeepFilter()
+
+
+def deep_filter() -> DeepFilter:
+    """The one instance, however many ask for it at the same time; loading takes half a second."""
+    with holding(_loading):
+        return _loaded()
 
 
 def release() -> None:
     """Let go of the instance and its sixty megabytes; whoever needs it again loads it again."""
-    deep_filter.cache_clear()
+    _loaded.cache_clear()
