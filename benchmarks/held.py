@@ -144,7 +144,7 @@ def measure(home: Path) -> dict[str, Any]:
     folders, episode = window_benchmark._episode(home, 1)
     save_episode(episode, home / "long.dubbin")
     made = make_window(folders, Theme(application), Document.opened(folders.journals, home / "long.dubbin"), SimulatedSink(RATE))  # type: ignore[arg-type]
-    made.speech.automatic = False
+    made.speech.transcribing.automatic = False
     made.resize(1280, 800)
     made.show()
     beat, out = Heartbeat(), {}
@@ -176,7 +176,7 @@ def measure(home: Path) -> dict[str, Any]:
         QTest.qWait(200)
     out["while measuring went on"] = round(beat.longest_ms())
     all_acts()
-    for work, begin in (("words", lambda: made.speech.start(again=True)), ("the card", made.card_run.run)):
+    for work, begin in (("words", lambda: made.speech.transcribing.start(again=True)), ("the card", made.card_run.run)):
         act("begin", begin, 3000, work)
         all_acts(work)
         made.jobs.cancel_all()

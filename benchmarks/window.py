@@ -123,7 +123,7 @@ def _open(home: Path, hours: int):  # type: ignore[no-untyped-def]
     folders, episode = _episode(home, hours)
     save_episode(episode, home / "long.dubbin")
     window = make_window(folders, Theme(application), Document.opened(folders.journals, home / "long.dubbin"), SimulatedSink(RATE))  # type: ignore[arg-type]
-    window.speech.automatic = False
+    window.speech.transcribing.automatic = False
     window.resize(1280, 800)
     window.show()
 

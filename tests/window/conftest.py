@@ -142,7 +142,7 @@ def open_window(request, qtbot, theme, folders, warm_cache) -> Iterator[Callable
         """cold: with the test's own cache, in which nothing is known yet. settles: work in the background comes to an end."""
         document = Document.opened(folders.journals, path) if path else None
         window = make_window(folders if cold else replace(folders, cache=warm_cache), theme, document, SimulatedSink(48000))
-        window.speech.automatic = False  # words are written down only where a test asks for them
+        window.speech.transcribing.automatic = False  # words are written down only where a test asks for them
         windows.append(window)
         window.show()
         qtbot.waitExposed(window)
@@ -171,7 +171,7 @@ def shared_window(request, theme, tmp_path_factory, warm_cache) -> Iterator[Main
     base = tmp_path_factory.mktemp("shared")
     folders = Folders(warm_cache, base / "state", base / "documents")
     window = make_window(folders, theme, None, SimulatedSink(48000))
-    window.speech.automatic = False
+    window.speech.transcribing.automatic = False
     window.show()
     request.config.stash[SHARED] = window
     yield window

@@ -362,7 +362,7 @@ def test_an_hour_of_words_is_laid_out_again_only_where_it_changed(edit):
 
 
 def test_words_are_laid_out_anew_only_where_something_of_the_page_has_changed(edit, qtbot):
-    lane, view = edit.session.episode.lanes[0], words_view.WordsView(edit.session, edit.speech, Selection(), edit.theme)
+    lane, view = edit.session.episode.lanes[0], words_view.WordsView(edit.session, edit.speech, Selection(), edit.theme, edit.preferences)
     qtbot.addWidget(view)
     view.resize(400, 200)
     view.show()
@@ -499,9 +499,9 @@ def test_words_that_are_wanted_are_written_down_and_stopped(shared_window, short
     window = shared_window
     put_down(qtbot, window, short_demo / EPISODE_FILE)
     window.go_step(Step.EDIT)
-    window.speech.start()
-    assert window.speech.is_busy()
-    window.speech.stop()
+    window.speech.transcribing.start()
+    assert window.speech.transcribing.is_busy()
+    window.speech.transcribing.stop()
     settle(qtbot, window)
     assert not window.session.episode.transcripts
     text = tmp_path / "lines.txt"

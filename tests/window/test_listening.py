@@ -21,9 +21,9 @@ __all__ = ["edit"]
 @pytest.fixture(autouse=True)
 def preference(edit):
     """What a person prefers is left as it was found."""
-    before = edit.speech.preferences.get("speech_model", "")
+    before = edit.preferences.get("speech_model", "")
     yield
-    edit.speech.preferences.set("speech_model", before)
+    edit.preferences.set("speech_model", before)
 
 
 @pytest.fixture
@@ -59,7 +59,7 @@ def test_model_language_and_names_are_taken_over_and_undone(edit, answered):
         QTest.keyClicks(dialog.terms, "Slow Ferry")
 
     answered(act)
-    assert edit.speech.models.choice == "thorough"
+    assert edit.speech.transcribing.models.choice == "thorough"
     assert edit.session.episode.spoken == Spoken("fr", ("Slow Ferry",))
     again = answered(lambda dialog: None)  # what was chosen is what it shows
     assert again.choice() == "thorough" and again.spoken() == Spoken("fr", ("Slow Ferry",))
@@ -70,7 +70,7 @@ def test_model_language_and_names_are_taken_over_and_undone(edit, answered):
 def test_cancelled_it_changes_nothing(edit, answered):
     before = edit.session.document.history.episode
     answered(lambda dialog: (dialog.buttons["thorough"].click(), dialog.terms.setPlainText("Ferry")), accepted=0)
-    assert edit.session.document.history.episode is before and edit.speech.models.choice in ("", "quick")
+    assert edit.session.document.history.episode is before and edit.speech.transcribing.models.choice in ("", "quick")
 
 
 def test_each_model_says_what_it_can_do(answered):
@@ -108,16 +108,16 @@ def test_a_folder_of_ones_own_is_looked_at_before_it_is_taken(edit, answered, mo
     for name in (*NEEDED, LIST):
         (tmp_path / name).touch()
     dialog = answered(lambda dialog: dialog._choose_folder())
-    assert dialog.choice() == str(tmp_path) == edit.speech.models.choice and tmp_path.name in dialog.buttons[""].text()
+    assert dialog.choice() == str(tmp_path) == edit.speech.transcribing.models.choice and tmp_path.name in dialog.buttons[""].text()
     for name in (*NEEDED, LIST):
         (tmp_path / name).unlink()
     tmp_path.rmdir()
-    assert edit.speech.models.choice == ""  # a folder that is gone gives way to the model that comes with the program
+    assert edit.speech.transcribing.models.choice == ""  # a folder that is gone gives way to the model that comes with the program
 
 
 def test_hearing_again_is_asked_for_and_begins(edit, answered, monkeypatch):
     begun: list[bool] = []
-    monkeypatch.setattr(edit.speech, "start", lambda again=False: begun.append(again))
+    monkeypatch.setattr(edit.speech.transcribing, "start", lambda again=False: begun.append(again))
     answered(lambda dialog: None)
     assert begun == []
     answered(lambda dialog: dialog.again.click())
@@ -142,7 +142,7 @@ def test_languages_have_names():
 @pytest.mark.parametrize(("chosen", "count"), [("as many as are found", 0), ("3", 3)])
 def test_the_number_of_speakers_is_given_or_found(edit, monkeypatch, chosen, count):
     asked: list[int] = []
-    monkeypatch.setattr(edit.speech, "split_speakers", lambda lane, n: asked.append(n))
+    monkeypatch.setattr(edit.speech.transcribing, "split_speakers", lambda lane, n: asked.append(n))
     monkeypatch.setattr(QInputDialog, "getItem", lambda *arguments: (chosen, True) if chosen in arguments[3] else ("", False))
     edit.session.pick_lane(edit.session.episode.session_voices[0].id)
     edit.actions_by_id["split-speakers"].run()

@@ -72,7 +72,7 @@ episode = add_recordings(new_episode(), [taken.recording], [replace(taken.lanes[
 path = wav.with_suffix(".dubbin")
 save_episode(episode, path)
 window = make_window(folders, Theme(app), Document.opened(folders.journals, path), SimulatedSink(48000))
-window.speech.automatic = False
+window.speech.transcribing.automatic = False
 window.show()
 window.go_step(Step.REPAIR)
 section = window.pages[Step.REPAIR].sections["dim"]

@@ -86,7 +86,7 @@ def test_an_applied_recipe_cuts_pauses_fillers_and_retakes_and_none_is_stale(qtb
 
 
 def test_words_that_were_there_all_the_same_are_cut_after_somebody_stopped_the_transcribing(qtbot, edit):
-    edit.speech.stop()
+    edit.speech.transcribing.stop()
     edit.recipes.apply(replace(recipe_of(edit.session.episode), fillers=True, retakes=True))
     qtbot.waitUntil(lambda: not edit.recipes.waiting, timeout=LONG_MS)
     assert {c.kind for c in edit.session.episode.cuts} >= {CutKind.FILLER, CutKind.RETAKE}
@@ -117,12 +117,12 @@ def test_music_of_the_show_comes_from_its_file_and_a_missing_one_is_said(qtbot, 
 
 def test_cuts_by_words_wait_until_the_words_are_there_and_are_forgotten_with_the_episode(qtbot, window, short_demo, monkeypatch):
     settle(qtbot, window)
-    monkeypatch.setattr(window.speech, "_transcribe", lambda *_, **__: None)
-    monkeypatch.setattr(window.speech, "is_busy", lambda: True)
+    monkeypatch.setattr(window.speech.transcribing, "_transcribe", lambda *_, **__: None)
+    monkeypatch.setattr(window.speech.transcribing, "is_busy", lambda: True)
     window.recipes.apply(replace(recipe_of(window.session.episode), fillers=True, pauses_on=False))
     assert window.recipes.waiting == {CutKind.FILLER} and "as soon as" in window.notices.text.text()
     put_down(qtbot, window, short_demo / EPISODE_FILE)
     assert not window.recipes.waiting and not window.session.episode.cuts
     window.recipes.apply(replace(recipe_of(window.session.episode), fillers=True, pauses_on=False))
-    window.speech.stop()
+    window.speech.transcribing.stop()
     assert not window.recipes.waiting, "what somebody stopped does not cut by itself later on"

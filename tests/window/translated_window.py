@@ -62,7 +62,7 @@ def main(episode: str) -> None:
     from dubbin.window.shell.step import Step
 
     window = make_window(folders, Theme(app), Document.opened(folders.journals, Path(episode)), SimulatedSink(48000))
-    window.speech.automatic = False
+    window.speech.transcribing.automatic = False
     window.show()
     QTest.qWaitForWindowExposed(window)
     found: dict[str, str] = {}

@@ -126,7 +126,7 @@ class EditPage(Page):
 
     def opened(self) -> None:
         super().opened()
-        self.speech.want_words()
+        self.speech.transcribing.want_words()
 
     def _rename(self) -> None:
         entry = self.program.picked()

@@ -31,12 +31,12 @@ WORD_FILES = tr("Captions (*.srt *.vtt);;Text (*.txt);;Words with speakers (*.js
 
 class Wording:
     def __init__(self, shared: Shared) -> None:
-        self._window, self._folder = shared.window, shared.folder
+        self._window, self._folder, self._preferences = shared.window, shared.folder, shared.preferences
         self._session, self._selection, self._speech = shared.session, shared.selection, shared.speech
 
     def toggle_transcribing(self) -> None:
         """Begin to transcribe all voices, or stop."""
-        self._speech.stop() if self._speech.is_busy() else self._speech.start()
+        self._speech.transcribing.stop() if self._speech.transcribing.is_busy() else self._speech.transcribing.start()
 
     # -- one word ---------------------------------------------------------------------
 
@@ -91,7 +91,7 @@ class Wording:
 
     def _voice(self) -> Lane | None:
         """The picked voice; the first, where something else is picked."""
-        lane, voices = self._session.picked_lane, self._speech.voices()
+        lane, voices = self._session.picked_lane, self._speech.transcribing.voices()
         return lane if lane in voices else next(iter(voices), None)
 
     def ask_text(self) -> None:
@@ -113,17 +113,17 @@ class Wording:
             self._session.said.emit(str(error))
             return
         if lane is not None:
-            self._speech.bring_text(lane, words, path.name)
+            self._speech.transcribing.bring_text(lane, words, path.name)
 
     def ask_speakers(self) -> None:
         lane = self._session.picked_lane
-        if lane is None or lane not in self._speech.voices():
+        if lane is None or lane not in self._speech.transcribing.voices():
             return
         choices = [AS_MANY_AS_FOUND, *(str(n) for n in range(2, MOST_SPEAKERS + 1))]
         text = tr("How many voices does “{voice}” hold?").format(voice=lane.voice)
         chosen, done = QInputDialog.getItem(self._window, tr("Separate speakers"), text, choices, 1, False)
         if done:
-            self._speech.split_speakers(lane, 0 if chosen == AS_MANY_AS_FOUND else int(chosen))
+            self._speech.transcribing.split_speakers(lane, 0 if chosen == AS_MANY_AS_FOUND else int(chosen))
 
     def has_speakers(self) -> bool:
         """Whether the picked lane holds several speakers that are told apart."""
@@ -188,7 +188,7 @@ class Wording:
             *(n for t in episode.transcripts for n in t.speakers),
         ]
         offered = dict.fromkeys(name.strip() for name in names if name.strip())
-        chosen = self._speech.models.choice
+        chosen = self._speech.transcribing.models.choice
         return ListeningDialog(chosen, episode.spoken, list(offered), self._ask_folder, bool(episode.transcripts), self._window)
 
     def _ask_folder(self) -> str:
@@ -203,8 +203,8 @@ class Wording:
 
     def listen_with(self, choice: str, spoken: Spoken, *, again: bool = False) -> None:
         """Take over a model, a language and names; again: hear all words once more."""
-        self._speech.preferences.set("speech_model", choice)
+        self._preferences.set("speech_model", choice)
         if spoken != self._session.episode.spoken:
             self._session.do(set_spoken(self._session.episode, spoken.language, spoken.terms))
         if again:
-            self._speech.start(again=True)
+            self._speech.transcribing.start(again=True)

@@ -42,9 +42,9 @@ class WordsCard(Card):
 
     def show_writing(self) -> None:
         """How far writing down is; what begins it where a voice has no words."""
-        fraction = self._speech.progress()
+        fraction = self._speech.transcribing.progress()
         if fraction is not None:
             self.write.setText(tr("Stop transcribing ({fraction} %)").format(fraction=number(100 * fraction, 0)))
             return
         self.write.setText(tr("Transcribe"))
-        self.write.setVisible(any(self._session.episode.transcript(lane.id) is None for lane in self._speech.voices()))
+        self.write.setVisible(any(self._session.episode.transcript(lane.id) is None for lane in self._speech.transcribing.voices()))

@@ -1,38 +1,30 @@
-"""What is said: starts the recogniser in the background, and keeps what follows from the words of the episode."""
+"""What is said, and what follows from it: who speaks at once, which words there are, what of them is a filler or was said again, and how each would be cut."""
 
 from __future__ import annotations
 
-import hashlib
 from collections.abc import Sequence
 from dataclasses import replace
-from pathlib import Path
 from typing import Any
 
-import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from dubbin.core.episode.commands.words import set_transcript
 from dubbin.core.episode.model import Lane
 from dubbin.core.jobs import Task
-from dubbin.core.measure.voicing import Voicing
 from dubbin.core.mix import word_cuts
 from dubbin.core.mix.automatic_cuts import CutCheck
 from dubbin.core.mix.cover import OTHER
-from dubbin.core.mix.overlaps import Overlaps, find_overlaps, own_marks
+from dubbin.core.mix.overlaps import Overlaps, find_overlaps
 from dubbin.core.mix.program import SessionMix
 from dubbin.core.mix.word_cuts import FoundFiller, FoundRetake
 from dubbin.core.speech.activity import Activity
-from dubbin.core.speech.align_text import TextWord
-from dubbin.core.speech.models import MODELS, Models
 from dubbin.core.speech.retakes import Retake, find_retakes
-from dubbin.core.speech.transcribe import Transcription, remark_on, transcribe_with
 from dubbin.core.speech.transcript import Transcript, Word
 from dubbin.core.speech.word_table import WordTable
 from dubbin.core.texts import tr
-from dubbin.core.there import is_folder_there
 from dubbin.window.session.lookup import Lookup
 from dubbin.window.session.preferences import Preferences
 from dubbin.window.session.session import Session
+from dubbin.window.session.transcribing import Transcribing
 
 
 class Speech(QObject):
@@ -42,117 +34,25 @@ class Speech(QObject):
 
     def __init__(self, session: Session, preferences: Preferences) -> None:
         super().__init__()
-        self._session, self.preferences = session, preferences
-        self.automatic = True  # begin by itself when the words are wanted
-        self._turned_off = False
-        self._wanted = False
-        self._voicings: dict[str, Voicing] = {}
+        self._session = session
+        self.transcribing = Transcribing(session, preferences, self.changed.emit)
         self._overlaps = Lookup[Overlaps](session.jobs, "overlaps", tr("Looking for overlaps"), self.changed.emit)
         self._overlaps_of: tuple[Any, ...] = ()
         self._table: tuple[Any, Any, WordTable] | None = None
         self._retakes: dict[str, tuple[tuple[Word, ...], list[Retake]]] = {}
         self._fillers = Lookup[tuple[WordTable, list[FoundFiller]]](session.jobs, "fillers", tr("Looking for fillers"), self.changed.emit)
         self._last_takes = Lookup[list[tuple[int, int]]](
-            session.jobs, tr("last takes"), tr("Looking for what retakes leave"), self.changed.emit
+            session.jobs, "last takes", tr("Looking for what retakes leave"), self.changed.emit
         )
         self._of = session.document
         session.episode_changed.connect(self._on_episode_changed)
         session.findings_changed.connect(self._on_measured)
 
-    # -- transcribing -----------------------------------------------------------------
-
-    @property
-    def models(self) -> Models:
-        """The speech model that the person prefers; a folder that is gone gives way to the quick one."""
-        chosen = self.preferences.get("speech_model", "")
-        return Models(chosen if chosen in MODELS or is_folder_there(Path(chosen or "-")) else "", self._session.folders.cache)
-
-    def voices(self) -> list[Lane]:
-        return list(self._session.episode.session_voices)
-
-    def is_busy(self) -> bool:
-        return any(self._session.jobs.is_busy(("words", lane.id)) for lane in self.voices())
-
-    @property
-    def was_stopped(self) -> bool:
-        """Whether somebody stopped the transcribing."""
-        return self._turned_off
-
-    def progress(self) -> float | None:
-        """How far the recogniser is with all voices; None while it does not run."""
-        lanes = self.voices()
-        busy = [job.fraction for lane in lanes if (job := self._session.jobs.job(("words", lane.id))) is not None]
-        if not busy:
-            return None
-        return (sum(busy) + sum(self._session.episode.transcript(lane.id) is not None for lane in lanes)) / len(lanes)
-
-    def want_words(self) -> None:
-        """A page that shows words was opened: begin, unless the person stopped it before."""
-        self._wanted = True
-        if self.automatic and not self._turned_off:
-            self.start()
-
-    def start(self, again: bool = False) -> None:
-        """Write down what all voices say; again: also those that have words already."""
-        self._turned_off = False
-        for lane in self.voices():
-            known = self._session.episode.transcript(lane.id) is not None
-            if (again or not known) and not self._session.jobs.is_busy(("words", lane.id)):
-                self._transcribe(lane)
-        self.changed.emit()
-
-    def stop(self) -> None:
-        """Stop writing down; what is finished is kept and gone on with later."""
-        self._turned_off = True
-        for lane in self.voices():
-            self._session.jobs.cancel(("words", lane.id))
-        self._session.jobs.changed.emit()
-        self.changed.emit()
-
-    def bring_text(self, lane: Lane, words: list[TextWord], name: str) -> None:
-        """Put a transcript from elsewhere to the sound of a lane."""
-        self._transcribe(lane, text=words, text_name=name)
-
-    def split_speakers(self, lane: Lane, count: int) -> None:
-        """Tell apart the voices of a lane that holds several. count: 0: as many as are found."""
-        self._transcribe(lane, speakers=count)
-
-    def _transcribe(self, lane: Lane, speakers: int = 1, text: list[TextWord] | None = None, text_name: str = "") -> None:
-        source, voices, report = self._session.recordings.source(lane), self._activities(), self._session.analyses.report(lane)
-        if source is None or len(voices) < len(self.voices()):
-            return  # until all voices are measured nobody knows what is whose
-        models, episode = self.models, self._session.episode
-        rt60_s = report.echo.rt60_s if report else None
-        words = self._session.folders.cache / "words" / episode.recording(lane.recording).fingerprint[:20]
-
-        def work(task: Task) -> Transcription:
-            number = next(k for k, (voice, _) in enumerate(voices) if voice.id == lane.id)
-            own, activity = own_marks(voices, episode.rate)[number], voices[number][1]
-            keep = words.with_name(f"{words.name}-{hashlib.blake2b(np.packbits(own).tobytes(), digest_size=8).hexdigest()}")
-            return transcribe_with(
-                models, source, lane.id, activity, own, episode.spoken, rt60_s=rt60_s, speakers=speakers,
-                text=text or (), text_name=text_name, keep=keep, task=task,
-            )  # fmt: skip
-
-        def done(heard: Transcription) -> None:
-            if not any(other.id == lane.id for other in self._session.episode.lanes):
-                return
-            self._voicings[lane.id] = heard.voicing
-            self._session.do(set_transcript(self._session.episode, heard.transcript))
-            if (remark := remark_on(heard.transcript, lane.voice)) is not None:
-                self._session.said.emit(remark)
-            self.changed.emit()
-
-        self._session.jobs.start(("words", lane.id), tr("Writing down what {voice} says").format(voice=lane.voice), work, done)
-
     # -- who speaks -------------------------------------------------------------------
-
-    def _activities(self) -> list[tuple[Lane, Activity]]:
-        return [(lane, a) for lane in self.voices() if (a := self._session.analyses.activity(lane)) is not None]
 
     def _overlapping(self) -> Overlaps:
         """Where two speak at once; while that is looked for, what was known last of the same lanes."""
-        voices, rate = self._activities(), self._session.episode.rate
+        voices, rate = self.transcribing.activities(), self._session.episode.rate
         lanes = tuple((lane.id, lane.start_frame, id(a), tuple(c for c in lane.covers if c.kind in OTHER)) for lane, a in voices)
         transcripts = tuple(t for t in self._session.episode.transcripts if t.together)
         key = (lanes, tuple((t.lane, t.together) for t in transcripts))
@@ -213,9 +113,9 @@ class Speech(QObject):
         table, rate = self.table, self._session.episode.rate
         if not table.has_fillers:
             return []
-        if any(self._session.recordings.source(lane) is None for lane in self.voices()):
+        if any(self._session.recordings.source(lane) is None for lane in self.transcribing.voices()):
             return None
-        mix, activities = self._mix(), self._activities()
+        mix, activities = self._mix(), self.transcribing.activities()
 
         def work(_: Task) -> tuple[WordTable, list[FoundFiller]]:
             return table, word_cuts.find_fillers(table, mix, rate, _check_of(mix, activities, table))
@@ -243,7 +143,7 @@ class Speech(QObject):
         if self._session.jobs.is_busy(slot):
             return
         voicing, rate, words, language = (
-            self._voicings.get(transcript.lane),
+            self.transcribing.voicings.get(transcript.lane),
             self._session.episode.rate,
             transcript.words,
             transcript.language,
@@ -261,7 +161,7 @@ class Speech(QObject):
     def take_cuts(self, found: FoundRetake, keep: int) -> list[tuple[int, int]]:
         """What goes when one take is kept: every other take, and the pause to the next one where nobody else speaks in it."""
         table, mix, rate = self.table, self._mix(), self._session.episode.rate
-        cuts, check = word_cuts.take_cuts(table, mix, rate, found, keep), _check_of(mix, self._activities(), table)
+        cuts, check = word_cuts.take_cuts(table, mix, rate, found, keep), _check_of(mix, self.transcribing.activities(), table)
         return [check.settled(*cut) or cut for cut in cuts]  # somebody asked for it
 
     # -- what is cut by itself --------------------------------------------------------
@@ -275,7 +175,7 @@ class Speech(QObject):
         heard = [r for r in found if sum(episode.cut_at((a + b) // 2) is None for a, b in r.spans) > 1]
         if not heard:
             return []
-        table, mix, activities = self.table, self._mix(), self._activities()
+        table, mix, activities = self.table, self._mix(), self.transcribing.activities()
 
         def work(_: Task) -> list[tuple[int, int]]:
             return word_cuts.last_take_cuts(table, mix, episode.rate, heard, _check_of(mix, activities, table))
@@ -297,17 +197,15 @@ class Speech(QObject):
     def _on_episode_changed(self, before: Any, after: Any) -> None:
         if self._session.document is not self._of:  # another one; a copy of an episode has its id
             self._of = self._session.document
-            self._voicings.clear()
+            self.transcribing.forget()
             self._retakes.clear()
             for lookup in (self._fillers, self._last_takes, self._overlaps):
                 lookup.forget()
-            self._turned_off = self._wanted = False
         if before.transcripts is not after.transcripts or before.lanes is not after.lanes:
             self.changed.emit()
 
     def _on_measured(self) -> None:
-        if self._wanted and all(self._session.analyses.activity(lane) is not None for lane in self.voices()):
-            self.want_words()  # asked for before the voices were measured
+        self.transcribing.on_measured()
         self.changed.emit()
 
 

@@ -75,7 +75,7 @@ class CardRun(QObject):
         if not self.can_run():
             return
         episode, session = self._session.document.history.episode, self._session
-        resources = CardResources(session.recordings.copies, session.tile_cache, session.kept, self._speech.models)
+        resources = CardResources(session.recordings.copies, session.tile_cache, session.kept, self._speech.transcribing.models)
         self._of = self._session.document
         self.planned, self.progress, self._entries = tuple(line for line in self.plan() if line.key not in skip), {}, ()
 

@@ -108,7 +108,7 @@ class MainWindow(QMainWindow):
         self._selection_keeper = SelectionKeeper(self.session, self.speech, self.selection)
         self.lanes = LanesView(self.session, self.view, self.selection, theme, self.speech)
         self.navigation = Navigation(self.session, self.selection, self.view)
-        self.words_pane = WordsPane(self.session, self.speech, self.selection, self.view, theme)
+        self.words_pane = WordsPane(self.session, self.speech, self.selection, self.view, theme, self.preferences)
         self.notices = Notices()
         self.files = EpisodeFiles(self, self.session, self.notices, self.set_document, self.go_step, self.preferences, recent)
         self.actions_by_id = ActionList(self.memory.own_keys())

@@ -112,8 +112,8 @@ class Recipes:
                 self._add_music(music)
         of = {CutKind.PAUSE: RecipePart.PAUSES, CutKind.FILLER: RecipePart.FILLERS, CutKind.RETAKE: RecipePart.RETAKES}
         self.waiting = {kind for kind, part in of.items() if part in parts and recipe.cuts(kind)}
-        if self.waiting & set(OF_WORDS) and any(session.episode.transcript(v.id) is None for v in self._speech.voices()):
-            self._speech.start()
+        if self.waiting & set(OF_WORDS) and any(session.episode.transcript(v.id) is None for v in self._speech.transcribing.voices()):
+            self._speech.transcribing.start()
             session.said.emit(tr("Fillers and retakes are cut as soon as the words are there."))
         self._go_on()
 
@@ -133,15 +133,15 @@ class Recipes:
     def _go_on(self) -> None:
         """Make the cuts that can be made now."""
         session, speech = self._session, self._speech
-        if not self.waiting or any(session.analyses.activity(lane) is None for lane in speech.voices()):
+        if not self.waiting or any(session.analyses.activity(lane) is None for lane in speech.transcribing.voices()):
             return
         if CutKind.PAUSE in self.waiting:
             self.waiting.discard(CutKind.PAUSE)
             session.do(set_pauses(session.episode, session.episode.pauses, session.analyses.pauses(), on=True))
-        missing = any(session.episode.transcript(v.id) is None for v in speech.voices())
-        if missing and speech.was_stopped:
+        missing = any(session.episode.transcript(v.id) is None for v in speech.transcribing.voices())
+        if missing and speech.transcribing.was_stopped:
             self.waiting.clear()  # what somebody stopped does not cut by itself later on
-        if missing or speech.is_busy():
+        if missing or speech.transcribing.is_busy():
             return
         for kind, cuts in ((CutKind.RETAKE, speech.last_take_cuts), (CutKind.FILLER, speech.unheard_filler_cuts)):
             if kind in self.waiting and (stretches := cuts()) is not None:

@@ -9,6 +9,7 @@ from dubbin.core.texts import tr, tr_count
 from dubbin.window.lanes.viewport import Viewport
 from dubbin.window.parts.card import label
 from dubbin.window.parts.theme import Theme, scaled
+from dubbin.window.session.preferences import Preferences
 from dubbin.window.session.selection import Selection
 from dubbin.window.session.session import Session
 from dubbin.window.session.speech import Speech
@@ -16,10 +17,12 @@ from dubbin.window.words.words_view import WordsView
 
 
 class WordsPane(QWidget):
-    def __init__(self, session: Session, speech: Speech, selection: Selection, view: Viewport, theme: Theme) -> None:
+    def __init__(
+        self, session: Session, speech: Speech, selection: Selection, view: Viewport, theme: Theme, preferences: Preferences
+    ) -> None:
         super().__init__()
         self._speech, self._selection, self._view = speech, selection, view
-        self.words = WordsView(session, speech, selection, theme)
+        self.words = WordsView(session, speech, selection, theme, preferences)
         self.field = QLineEdit()
         self.field.setPlaceholderText(tr("Find words (Ctrl+F)"))
         self.field.setAccessibleName(tr("Find words"))

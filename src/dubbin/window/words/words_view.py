@@ -16,6 +16,7 @@ from dubbin.core.texts import tr
 from dubbin.window.parts.moving_keys import EVERY_WAY
 from dubbin.window.parts.painting import painting
 from dubbin.window.parts.theme import Theme, font
+from dubbin.window.session.preferences import Preferences
 from dubbin.window.session.selection import Selection
 from dubbin.window.session.session import Session
 from dubbin.window.session.speech import Speech
@@ -35,10 +36,10 @@ class WordsView(QAbstractScrollArea):
     menu_wanted = pyqtSignal(object)
     correct_wanted = pyqtSignal(int)
 
-    def __init__(self, session: Session, speech: Speech, selection: Selection, theme: Theme) -> None:
+    def __init__(self, session: Session, speech: Speech, selection: Selection, theme: Theme, preferences: Preferences) -> None:
         super().__init__()
-        self._session, self._speech, self._selection, self._theme = session, speech, selection, theme
-        self._px = min(max(int(speech.preferences.get("words_px", 17)), SMALLEST_PX), LARGEST_PX)
+        self._session, self._speech, self._selection, self._theme, self._preferences = session, speech, selection, theme, preferences
+        self._px = min(max(int(preferences.get("words_px", 17)), SMALLEST_PX), LARGEST_PX)
         self._flow: Flow | None = None
         self._column = Column(WordTable(()))
         self._opened: frozenset[int] = frozenset()
@@ -84,7 +85,7 @@ class WordsView(QAbstractScrollArea):
         px = min(max(px, SMALLEST_PX), LARGEST_PX)
         if px != self._px:
             self._px = px
-            self._speech.preferences.set("words_px", px)
+            self._preferences.set("words_px", px)
             self._flow = None
             self._on_changed()
 
@@ -351,7 +352,7 @@ class WordsView(QAbstractScrollArea):
             p.setFont(font(16))
             room = QRectF(port.rect()).adjusted(24, 12, -24, -12)
             flags = Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap
-            p.drawText(room, flags, empty_text(self._speech.progress(), bool(self._session.episode.lanes)))
+            p.drawText(room, flags, empty_text(self._speech.transcribing.progress(), bool(self._session.episode.lanes)))
             return
         offset, height = self._offset(), port.height()
         first = max(bisect_right(self._column.tops, offset) - 1, 0)
