@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from types import SimpleNamespace
 
 import numpy as np
 import pytest
@@ -11,7 +12,7 @@ import soundfile as sf
 from dubbin.core.card import cuts as card_cuts
 from dubbin.core.card import repairs as card_repairs
 from dubbin.core.card.balance import set_balance
-from dubbin.core.card.cuts import FoundCuts, make_cuts
+from dubbin.core.card.cuts import FoundCuts, find_cuts, make_cuts
 from dubbin.core.card.entry import BalancePart, BalanceSwitch, CardStep, CutSwitch, RepairSwitch
 from dubbin.core.card.plan import PlanKey, PlanKind
 from dubbin.core.card.repairs import measure, repair
@@ -20,6 +21,7 @@ from dubbin.core.card.state import CardResources, CardRun
 from dubbin.core.card.words import NO_WORDS
 from dubbin.core.episode.commands.balance import MUSIC_UNDER_LU
 from dubbin.core.episode.commands.recordings import add_recordings
+from dubbin.core.episode.commands.words import set_transcript
 from dubbin.core.episode.document import new_episode
 from dubbin.core.episode.file import load_episode
 from dubbin.core.episode.importing import import_file
@@ -30,8 +32,10 @@ from dubbin.core.measure.finding import Finding, Severity
 from dubbin.core.mix.heard_in_cuts import SpeechInCut
 from dubbin.core.mix.word_cuts import FoundRetake
 from dubbin.core.sound.working_copy import WorkingCopies
+from dubbin.core.speech.activity import Activity
 from dubbin.core.speech.pauses import Pause
 from dubbin.core.speech.retakes import Retake
+from dubbin.core.speech.transcript import Transcript, Word
 from dubbin.core.treat.chain import Use
 from dubbin.core.treat.guard import AUDIBLE_DB, Guard
 from dubbin.core.treat.registry import TREATMENTS
@@ -99,6 +103,52 @@ class TestCuts:
         assert pause.title == "Left in: “yes” · Guest" and pause.switch == CutSwitch(CutKind.PAUSE, (kept,))
         assert not filler.is_on(run.episode) and filler.is_on(filler.switched(run.episode, True).episode)
 
+    @pytest.mark.parametrize(("languages", "only"), [(("en", "en"), "en"), (("en", "fr"), None)])
+    def test_the_recogniser_is_given_all_that_would_go_and_what_it_may_lean_on(self, run, monkeypatch, languages, only):
+        asked, chosen = [], []
+        monkeypatch.setattr(card_cuts, "speech_in_cuts", lambda *values, **named: asked.append((values, named)) or [])
+        run.resources = replace(run.resources, models=SimpleNamespace(for_language=lambda code: chosen.append(code) or "a model"))
+        for lane, language in zip(run.voices, languages, strict=True):
+            run.episode = set_transcript(run.episode, Transcript(lane.id, (Word("one", 0, RATE),), language)).episode
+        words, found = replace(self.words(((0, 10), (10, 20))), voicings={"host": "how it sounds"}), self.found()
+        make_cuts(run, found, words)
+        (cuts, voices, sources, own, retakes, model, task), named = asked.pop()
+        assert cuts == found.cuts and voices is run.voices and own is words.own and retakes is words.retakes and model == "a model"
+        assert {lane.id for lane in run.voices} == set(sources) and all(s.frames == 30 * RATE for s in sources.values())
+        assert named == {"language": only, "voicings": words.voicings} and chosen == [only] and isinstance(task, Task)
+
+    def test_every_kind_is_a_step_with_a_title_and_a_switch_of_its_own(self, run, monkeypatch):
+        self.heard(monkeypatch)
+        before, titles = run.episode, []
+        make_cuts(run, self.found(), self.words(((4 * RATE, 6 * RATE), (8 * RATE, 10 * RATE))))
+        for step in run.changes:
+            change = step(before)
+            titles.append(change.title)
+            before = change.episode
+        assert titles == ["Cut Last take of 1 line", "Cut 2 fillers", "Cut all pauses"]
+        assert [(e.step, e.title) for e in run.entries] == [
+            (CardStep.EDIT, "Last take of 1 line cut"), (CardStep.EDIT, "2 fillers cut"), (CardStep.EDIT, "2 pauses shortened"),
+        ]  # fmt: skip
+        assert [(e.switch.kind, len(e.switch.cuts)) for e in run.entries] == [(CutKind.RETAKE, 1), (CutKind.FILLER, 2), (CutKind.PAUSE, 2)]
+        for entry in run.entries:
+            off = entry.switched(run.episode, False).episode
+            assert not entry.is_on(off) and entry.is_on(entry.switched(off, True).episode)
+
+    @pytest.mark.parametrize(("text", "shown"), [("x" * 48, "x" * 48), ("x" * 49, "x" * 46 + " …")])
+    def test_a_long_quote_is_shortened(self, run, monkeypatch, text, shown):
+        late = Cut(65 * RATE, 66 * RATE, CutKind.FILLER)
+        self.heard(monkeypatch, SpeechInCut("Host", late, text))
+        make_cuts(run, FoundCuts((late,), ()), self.words())
+        (entry,) = run.entries
+        assert entry.title == f"Left in: “{shown}” · Host" and (entry.before, entry.after) == ("", "speech in a filler at 1:05")
+
+    def test_a_filler_lies_in_a_take_where_its_middle_does(self, run, monkeypatch):
+        self.heard(monkeypatch)
+        at = [Cut(start, start + 100, CutKind.FILLER) for start in (4 * RATE - 51, 4 * RATE - 50, 8 * RATE - 51, 8 * RATE - 50)]
+        make_cuts(run, FoundCuts((self.TAKE, *at), ()), self.words())
+        fillers = next(e for e in run.entries if "filler" in e.title)
+        assert fillers.title == "2 fillers cut"
+
     def test_a_filler_within_a_take_that_goes_is_not_cut_twice(self, run, monkeypatch):
         self.heard(monkeypatch)
         make_cuts(run, self.found(), self.words())
@@ -121,6 +171,48 @@ class TestCuts:
         monkeypatch.setattr(card_cuts, "speech_in_cuts", lambda *_, **__: pytest.fail("the recogniser was asked"))
         make_cuts(run, self.found(), NO_WORDS)
         assert len(run.entries) == 3
+
+
+class TestFindingCuts:
+    """Nobody is heard from 10 s to 14 s."""
+
+    QUIET = (10.0, 14.0)
+
+    @pytest.fixture
+    def heard(self, run, measured):
+        excess = np.full(3000, 20.0, np.float32)
+        excess[1000:1400] = -20.0
+        activity = Activity(excess - 40.0, excess)
+        return {lane.id: replace(measured[lane.id], activity=activity) for lane in run.voices}
+
+    def test_pauses_of_everybody_are_found_beside_what_the_words_gave(self, run, heard):
+        told = []
+        run._told = lambda key, share: told.append((key, share))
+        words = replace(NO_WORDS, stretches={CutKind.RETAKE: [(0, RATE)], CutKind.FILLER: [(3 * RATE, 4 * RATE)]})
+        found = find_cuts(run, heard, words)
+        assert [(c.kind, c.start_frame) for c in found.cuts[:2]] == [(CutKind.RETAKE, 0), (CutKind.FILLER, 3 * RATE)]
+        (pause,) = found.pauses
+        assert [(c.kind, c.start_frame / RATE, c.end_frame / RATE) for c in found.cuts[2:]] == [
+            (CutKind.PAUSE, pytest.approx(pause.cut_start_s), pytest.approx(pause.cut_end_s))
+        ]
+        assert 10.0 <= pause.cut_start_s < pause.cut_end_s <= 14.0 and pause.cut_end_s - pause.cut_start_s > 3.0
+        assert told == [(PlanKey(PlanKind.PAUSES), 1.0)]
+
+    def test_each_cut_passes_the_check_that_all_automatic_cuts_pass(self, run, heard):
+        class Check:
+            def settled(self, start, end):
+                return (start + RATE // 2, end - RATE // 4)
+
+        whole, drawn = find_cuts(run, heard, NO_WORDS).pauses[0], find_cuts(run, heard, replace(NO_WORDS, check=Check())).pauses[0]
+        assert (drawn.cut_start_s, drawn.cut_end_s) == pytest.approx((whole.cut_start_s + 0.5, whole.cut_end_s - 0.25))
+        Check.settled = lambda self, start, end: None
+        assert find_cuts(run, heard, replace(NO_WORDS, check=Check())).pauses == ()
+
+    def test_pauses_that_somebody_has_cut_or_left_out_are_not_looked_for(self, run, heard, resources):
+        less = run_of(run.episode, resources, [PlanKey(PlanKind.PAUSES)])
+        assert find_cuts(less, heard, NO_WORDS) == FoundCuts((), ())
+        run.episode = replace(run.episode, pauses_on=True)
+        assert find_cuts(run, heard, NO_WORDS) == FoundCuts((), ())
 
 
 class TestRepairs:

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import threading
+import time
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from pathlib import Path
 
@@ -11,7 +13,9 @@ import soundfile as sf
 from hypothesis import given
 from hypothesis import strategies as st
 
+from dubbin.core.batch import crew as crews
 from dubbin.core.batch import sending
+from dubbin.core.batch import sent_along as sent_along_module
 from dubbin.core.batch.crew import PER_WORKER, Crew, Lost, Worker
 from dubbin.core.batch.inputs import BatchInput
 from dubbin.core.batch.outcome import Outcome
@@ -19,9 +23,11 @@ from dubbin.core.batch.report import Running
 from dubbin.core.batch.sent_along import FilesInUse, SentAlong
 from dubbin.core.batch.steps import Stand, Step, Work, do_step
 from dubbin.core.batch.telling import LOG, Telling
-from dubbin.core.batch.worker import Place, Seen, program_name
+from dubbin.core.batch.worker import Place, Seen, outbox, program_name
 from dubbin.core.deliver.recipe import MusicRecipe, Recipe, recipe_of
 from dubbin.core.episode.document import new_episode
+from dubbin.core.episode.file import load_episode
+from dubbin.core.episode.model import Recording
 from dubbin.core.errors import Cancelled, CannotWrite, DubbinError
 from dubbin.core.folders import Folders
 from tests.conftest import RATE, noise
@@ -203,6 +209,68 @@ def test_a_worker_that_is_gone_while_files_are_sent_is_lost_and_one_that_is_ther
     assert along(tmp_path, Alone(), Ask())[0].do(talk, Stand()).error == "The disk there is full."
 
 
+class Mastered(Ask):
+    """The last step leaves a master beside the worker."""
+
+    def __init__(self, lost: int = 0) -> None:
+        super().__init__()
+        self.places: list[str] = []
+        self.lost = lost
+
+    def ask(self, step, work, stand, place, worker):
+        self.steps.append(step)
+        self.places.append(str(work.item.path))
+        if step is Step.TAKE_IN:
+            recording = Recording("r", str(work.item.path), "fingerprint", RATE, RATE, 1)
+            return replace(stand, episode=replace(new_episode(), recordings=(recording,)))
+        if step is not Step.MASTERS:
+            return stand
+        folder = outbox(place.batch, work.name)
+        folder.mkdir(parents=True, exist_ok=True)
+        (folder / "talk.mp3").write_bytes(b"a master")
+        (folder / ".hidden").write_bytes(b"")
+        masters = ({"file": str(folder / "talk.mp3"), "pass": True}, {"file": None, "pass": False})
+        return replace(stand, outcome=Outcome("theirs", masters))
+
+
+def test_masters_come_home_and_the_episode_names_the_files_that_it_was_asked_for(tmp_path, talk):
+    client, ask = Alone(), Mastered()
+    sent_along, _ = along(tmp_path, client, ask)
+    shown = []
+    sent_along.telling.show = lambda *told: shown.append(told)
+    outcome = sent_along.do(talk, Stand())
+    out = tmp_path / "out"
+    assert [m["file"] for m in outcome.masters] == [str(out / "talk.mp3"), None] and outcome.file == str(talk.item.path)
+    assert sorted(p.name for p in out.iterdir()) == [LOG, "talk.dubbin", "talk.mp3"] and (out / "talk.mp3").read_bytes() == b"a master"
+    assert load_episode(out / "talk.dubbin").recordings[0].path == str(talk.item.path)
+    assert ask.steps == list(Step) and set(ask.places) == {str(talk.item.path)}, "what it is called after stays"
+    assert shown == [("talk", "sent", 0.0, "w"), ("talk", "fetched", 0.0, "")] and "0 MB sent to w in 0.0 s" in (out / LOG).read_text()
+
+
+def test_a_worker_that_is_lost_with_the_masters_costs_the_last_step(tmp_path, talk, monkeypatch):
+    real, tries = sent_along_module.fetch, []
+
+    def lost_once(*arguments):
+        tries.append(arguments)
+        if len(tries) == 1:
+            raise Lost
+        return real(*arguments)
+
+    monkeypatch.setattr(sent_along_module, "fetch", lost_once)
+    ask = Mastered()
+    outcome = along(tmp_path, Alone(), ask)[0].do(talk, Stand())
+    assert outcome.masters and len(tries) == 2 and ask.steps == [*Step, *list(Step)[1:]]
+
+
+def test_what_can_not_be_cleared_away_is_no_fault_of_the_episode(tmp_path, talk, monkeypatch):
+    def full(_):
+        raise OSError("busy")
+
+    monkeypatch.setattr(sending, "clear_away", full)
+    monkeypatch.setattr(sent_along_module, "clear_away", full)
+    assert along(tmp_path, Alone(), Ask())[0].do(talk, Stand()).error == "it is silent"
+
+
 def test_whoever_waits_for_a_worker_is_let_go_when_it_is_over(tmp_path):
     crew = Crew(Alone(), "tcp://here", lambda: [], Telling(tmp_path, [], lambda _: None))
     ended = []
@@ -228,6 +296,126 @@ def test_a_worker_has_no_more_episodes_sent_along_than_it_can_use(tmp_path):
     assert sorted(crew.free().address for _ in range(2 * PER_WORKER)) == ["w"] * PER_WORKER + ["x"] * PER_WORKER
     crew.let_go(crew._able["x"])
     assert crew.free().address == "x"
+
+
+# -- who can work --------------------------------------------------------------------------
+
+
+class Site:
+    """A scheduler with workers, by address: what each says of itself, or what asking it raises. None: the scheduler is gone."""
+
+    def __init__(self, **workers) -> None:
+        self.workers, self.asked = workers, []
+
+    def scheduler_info(self):
+        if self.workers is None:
+            raise OSError("gone")
+        return {"workers": dict.fromkeys(self.workers)}
+
+    def run(self, function, files, *, workers, on_error):
+        self.asked.append(sorted(workers))
+        if files == ["nobody answers"]:
+            raise OSError("one of them is gone again")
+        return {address: self.workers[address] for address in workers}
+
+
+def seen(program: str | None = None, *, folders: bool = True, ours: bool = True) -> Seen:
+    return Seen(program or program_name(), folders, ours, Path("inbox"))
+
+
+def crew_of(site: Site, folder: Path) -> tuple[Crew, list[str]]:
+    said: list[str] = []
+    return Crew(site, "tcp://here", lambda: [("a.wav", 5)], Telling(folder, [], said.append)), said
+
+
+def test_who_comes_is_looked_at_once_and_who_is_gone_gets_no_work(tmp_path):
+    site = Site(a=seen(), b=seen())
+    crew, said = crew_of(site, tmp_path)
+    crew.look_around()
+    assert sorted(crew.able()) == ["a", "b"] and crew.sees_folders() and said == []
+    del site.workers["b"]
+    site.workers["c"] = seen()
+    crew.look_around()
+    assert sorted(crew.able()) == ["a", "c"] and site.asked == [["a", "b"], ["c"]]
+    assert crew.any_there(["b", "c"]) and not crew.any_there(["b"])
+    log = (tmp_path / LOG).read_text()
+    assert "b is gone" in log and log.count("works along") == 3 and "work goes through the shared folder" in log
+
+
+@pytest.mark.parametrize(
+    ("what", "why"),
+    [
+        (seen(ours=False), "it was not started by dubbin worker"),
+        (seen("9.9"), "it runs Dubbin 9.9"),
+        (ImportError("no module named dubbin"), "there is no Dubbin that answers as this one does (no module named dubbin)"),
+    ],
+)
+def test_who_can_not_work_is_told_once_with_the_reason(tmp_path, what, why):
+    crew, said = crew_of(site := Site(x=what, good=seen()), tmp_path)
+    crew.look_around()
+    crew.look_around()
+    assert said == [f"x can't work along: {why}."] and crew.able() == ["good"] and site.asked == [["good", "x"]]
+
+
+def test_the_first_that_come_decide_whether_files_are_sent_and_who_fits_works_along(tmp_path):
+    site = Site(a=seen(folders=False), b=seen())
+    crew, said = crew_of(site, tmp_path)
+    crew.look_around()
+    assert crew.sees_folders() is False and sorted(crew.able()) == ["a", "b"], "files go along to whoever is there"
+    assert "files are sent along" in (tmp_path / LOG).read_text()
+    shared, said = crew_of(Site(b=seen()), tmp_path)
+    shared.look_around()
+    shared._client.workers["far"] = seen(folders=False)
+    shared.look_around()
+    assert shared.sees_folders() is True and shared.able() == ["b"] and said == ["far can't work along: it does not see the folders."]
+
+
+def test_where_nobody_is_there_it_is_said_once_and_who_could_not_answer_is_asked_again(tmp_path):
+    crew, said = crew_of(site := Site(), tmp_path)
+    crew.look_around()
+    crew.look_around()
+    assert len(said) == 1 and said[0].endswith("dubbin worker tcp://here.")
+    site.workers["a"] = seen()
+    crew._files = lambda: ["nobody answers"]
+    crew.look_around()
+    crew._files = lambda: []
+    crew.look_around()
+    assert site.asked == [["a"], ["a"]] and crew.able() == ["a"]
+
+
+def test_a_scheduler_that_is_gone_ends_the_batch_with_a_sentence(tmp_path):
+    site = Site(a=seen())
+    crew, _ = crew_of(site, tmp_path)
+    crew.look_around()
+    worker = crew.free()
+    assert crew.is_there_now(worker)
+    site.workers = None
+    with pytest.raises(DubbinError, match="tcp://here is gone"):
+        crew.look_around()
+    assert not crew.is_there_now(worker)
+
+
+def test_who_waits_goes_on_as_soon_as_somebody_comes(tmp_path, monkeypatch):
+    monkeypatch.setattr(crews, "POLL_S", 60.0)  # nobody looks by himself
+    site = Site(a=seen())
+    crew, _ = crew_of(site, tmp_path)
+    with ThreadPoolExecutor(3) as pool:
+        waiting = [pool.submit(question) for question in (crew.able, crew.free, crew.sees_folders)]
+        while len(crew._changed._waiters) < 3:
+            time.sleep(0.001)
+        crew.look_around()
+        able, free, shared = (w.result(10) for w in waiting)
+    assert (able, free.address, shared) == (["a"], "a", True)
+    assert crew.free().address == "a"
+    with ThreadPoolExecutor(1) as pool:
+        third = pool.submit(crew.free)
+        while not crew._changed._waiters:
+            time.sleep(0.001)
+        crew.let_go(free)
+        assert third.result(10).address == "a"
+
+
+# -- what is told --------------------------------------------------------------------------
 
 
 def test_only_what_belongs_to_the_batch_is_shown_and_what_is_said_over_and_over_is_said_once(tmp_path):
