@@ -20,12 +20,13 @@ from dubbin.core.card.run import run_card
 from dubbin.core.card.state import CardResources, CardRun
 from dubbin.core.card.words import NO_WORDS
 from dubbin.core.episode.commands.balance import MUSIC_UNDER_LU
+from dubbin.core.episode.commands.lanes import change_lane
 from dubbin.core.episode.commands.recordings import add_recordings
 from dubbin.core.episode.commands.words import set_transcript
 from dubbin.core.episode.document import new_episode
 from dubbin.core.episode.file import load_episode
 from dubbin.core.episode.importing import import_file
-from dubbin.core.episode.model import Cut, CutKind, FrameRange, Role
+from dubbin.core.episode.model import Cut, CutKind, Episode, FrameRange, Role
 from dubbin.core.errors import Cancelled
 from dubbin.core.jobs import Task
 from dubbin.core.measure.finding import Finding, Severity
@@ -125,7 +126,10 @@ class TestCuts:
             change = step(before)
             titles.append(change.title)
             before = change.episode
-        assert titles == ["Cut Last take of 1 line", "Cut 2 fillers", "Cut all pauses"]
+        assert (
+            titles == ["Cut Last take of 1 line", "Cut 2 fillers", "Cut all pauses"]
+            and before.pauses == run.episode.pauses == Episode("").pauses
+        )
         assert [(e.step, e.title) for e in run.entries] == [
             (CardStep.EDIT, "Last take of 1 line cut"), (CardStep.EDIT, "2 fillers cut"), (CardStep.EDIT, "2 pauses shortened"),
         ]  # fmt: skip
@@ -197,6 +201,14 @@ class TestFindingCuts:
         ]
         assert 10.0 <= pause.cut_start_s < pause.cut_end_s <= 14.0 and pause.cut_end_s - pause.cut_start_s > 3.0
         assert told == [(PlanKey(PlanKind.PAUSES), 1.0)]
+
+    def test_voices_lie_where_their_lanes_begin(self, run, heard):
+        at_first = find_cuts(run, heard, NO_WORDS).pauses[0]
+        for lane in run.voices:
+            run.episode = change_lane(run.episode, lane.id, "", start_frame=2 * RATE).episode
+        run.voices = list(run.episode.session_voices)
+        later = [p for p in find_cuts(run, heard, NO_WORDS).pauses if p.start_s > 5.0]
+        assert [p.cut_start_s for p in later] == pytest.approx([at_first.cut_start_s + 2.0], abs=0.05)
 
     def test_each_cut_passes_the_check_that_all_automatic_cuts_pass(self, run, heard):
         class Check:

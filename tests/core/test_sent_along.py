@@ -23,7 +23,7 @@ from dubbin.core.batch.report import Running
 from dubbin.core.batch.sent_along import FilesInUse, SentAlong
 from dubbin.core.batch.steps import Stand, Step, Work, do_step
 from dubbin.core.batch.telling import LOG, Telling
-from dubbin.core.batch.worker import Place, Seen, outbox, program_name
+from dubbin.core.batch.worker import Place, Seen, look, outbox, program_name
 from dubbin.core.deliver.recipe import MusicRecipe, Recipe, recipe_of
 from dubbin.core.episode.document import new_episode
 from dubbin.core.episode.file import load_episode
@@ -134,6 +134,7 @@ class Alone:
 
     def run(self, function, *args, workers, on_error="raise"):
         self.calls += 1
+        assert workers == ["w"]
         if self.calls > self.lose:
             raise OSError("gone")
         if function is sending.clear_away:
@@ -179,6 +180,7 @@ def test_an_outcome_names_the_file_that_was_asked_for_and_its_copy_goes_but_not_
     sent_along, _ = along(tmp_path, client, Ask())
     outcome = sent_along.do(talk, Stand())
     assert outcome.error == "it is silent" and outcome.file == str(talk.item.path)
+    assert set(sent_along.in_use._times.values()) == {0} and {worker for worker, _ in sent_along.in_use._times} == {"w"}
     kept = sending.contents([tmp_path / "theme.wav", tmp_path / "talk.wav"])
     assert client.cleared == ["talk", kept[tmp_path / "talk.wav"]] and kept[tmp_path / "theme.wav"] not in client.cleared
 
@@ -295,7 +297,8 @@ def test_a_worker_has_no_more_episodes_sent_along_than_it_can_use(tmp_path):
     crew._able["x"] = Worker("x", Seen(program_name(), False, True, tmp_path))
     assert sorted(crew.free().address for _ in range(2 * PER_WORKER)) == ["w"] * PER_WORKER + ["x"] * PER_WORKER
     crew.let_go(crew._able["x"])
-    assert crew.free().address == "x"
+    crew.let_go(crew._able["x"])
+    assert crew._sent == {"w": PER_WORKER, "x": 0} and crew.free().address == "x"
 
 
 # -- who can work --------------------------------------------------------------------------
@@ -313,6 +316,7 @@ class Site:
         return {"workers": dict.fromkeys(self.workers)}
 
     def run(self, function, files, *, workers, on_error):
+        assert function is look and on_error == "return"
         self.asked.append(sorted(workers))
         if files == ["nobody answers"]:
             raise OSError("one of them is gone again")
