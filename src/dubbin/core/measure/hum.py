@@ -17,6 +17,7 @@ from dubbin.core.jobs import Task, in_parallel
 from dubbin.core.measure.steady import ABOVE_CHANCE, SMOOTH_S, STEPS_PER_S, SURE_S, coherence, products, robust_mean
 from dubbin.core.sound import fourier, neighbours
 from dubbin.core.sound.level import finite_or_none, power_to_db
+from dubbin.core.sound.long_recordings import OneAtATime
 from dubbin.core.sound.source import Source
 
 LOW_RATE = 6000  # Hz, to which the sound is brought down
@@ -38,6 +39,8 @@ COHERENT = 0.6  # share of a harmonic's power that keeps its phase, where there 
 SEARCH_S = 16.0
 SILENT = 1e-14  # mean square of digital silence that was brought down in rate
 SEARCH_STRETCHES = 12
+
+_one_at_a_time = OneAtATime()  # three hours at LOW_RATE are a quarter of a gigabyte
 
 
 @dataclass(frozen=True)
@@ -67,10 +70,15 @@ class Hum:
 
 
 def find_hum(source: Source, task: Task | None = None) -> HumTrack | None:
-    """Look through a whole source; None when there is no mains hum. Takes sounds of 2 s or more."""
+    """Look through a whole source; None when there is no mains hum. Takes sounds of 2 s or more; long ones are looked through one at a time."""
     task = task or Task()
     if source.frames < 2 * source.rate:
         return None
+    with _one_at_a_time.through(source, task):
+        return _tracked(source, task)
+
+
+def _tracked(source: Source, task: Task) -> HumTrack | None:
     x, frames = _low_rate(source, task.part(0.0, 0.4))
     sound = x[:, BEFORE : BEFORE + frames]
     nominal = _nominal(sound[0] if len(x) == 1 else sound.mean(axis=0))
@@ -92,10 +100,10 @@ def find_hum(source: Source, task: Task | None = None) -> HumTrack | None:
         for h in range(harmonics):  # one by one, since hours of all of them would take much memory
             beside[channel, h] = np.mean(np.abs(robust_mean(between[h : h + 1], SMOOTH_S)[0]) ** 2)
         del between
-        values = _demodulated(x[channel], phase, np.arange(1, harmonics + 1, dtype=np.float64))
+        amplitudes[channel] = _demodulated(x[channel], phase, np.arange(1, harmonics + 1, dtype=np.float64))
         for h in range(harmonics):
-            amplitudes[channel, h] = robust_mean(values[h : h + 1], SMOOTH_S)[0][0]
-    del x, sound, values
+            amplitudes[channel, h] = robust_mean(amplitudes[channel, h : h + 1], SMOOTH_S)[0][0]
+    del x, sound
     steady = np.stack([[np.mean(np.abs(a) ** 2) for a in channel] for channel in amplitudes])
     chance = neighbours.median_filter(beside, 5, mode="nearest")
     above = ABOVE_CHANCE * max(1.0, SURE_S * STEPS_PER_S / count)  # in a short sound chance has more of a say

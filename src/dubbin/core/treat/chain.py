@@ -12,6 +12,7 @@ from __future__ import annotations
 import hashlib
 import threading
 from collections.abc import Callable, Sequence
+from contextlib import nullcontext
 from dataclasses import dataclass
 from typing import Any
 
@@ -23,6 +24,7 @@ from dubbin.core.jobs import Task, in_parallel
 from dubbin.core.measure.report import RecordingReport
 from dubbin.core.memory import give_back
 from dubbin.core.seats import CORES, holding
+from dubbin.core.sound.long_recordings import OneAtATime
 from dubbin.core.sound.source import Samples, Source, read_padded
 from dubbin.core.treat.guard import Guard, measure_guard
 from dubbin.core.treat.tiles import MemoryTileCache, TileCache
@@ -183,6 +185,9 @@ class Stage:
         return out
 
 
+_one_at_a_time = OneAtATime()  # three hours of noise and echo are hundreds of megabytes
+
+
 class Chain:
     """The treated recording; a source. key: a name for the recording's content, for the tile cache."""
 
@@ -212,7 +217,12 @@ class Chain:
 
     def prepare(self, task: Task, report: RecordingReport | None = None, then: Callable[[Stage], object] | None = None) -> None:
         """Find and compute everything, stage by stage. For tile caches that keep every tile. report: on the source; what it holds is not looked for again. then: done with
-        each stage that is there, before what was found for it is let go."""
+        each stage that is there, before what was found for it is let go. Long recordings wait for one another."""
+        is_there = all(stage.is_filled for stage in self.stages)
+        with nullcontext() if is_there else _one_at_a_time.through(self.source, task):
+            self._prepare(task, report, then)
+
+    def _prepare(self, task: Task, report: RecordingReport | None, then: Callable[[Stage], object] | None) -> None:
         count = max(len(self.stages), 1)
         if report is not None and self.stages:
             self.stages[0].take_over(report)

@@ -1,0 +1,63 @@
+"""Finding hum: tracks of several channels, and long recordings one at a time."""
+
+from __future__ import annotations
+
+import threading
+import time
+from concurrent.futures import ThreadPoolExecutor
+
+import numpy as np
+import pytest
+
+from dubbin.core.measure import hum
+from dubbin.core.measure.hum import describe_hum, find_hum, synthesise_hum
+from dubbin.core.sound import long_recordings
+from dubbin.core.sound.source import Sound
+from tests.conftest import RATE, noise, rms_db
+
+SECONDS = 12
+
+
+@pytest.fixture(scope="module")
+def humming() -> Sound:
+    """Two channels with hum of 50.03 Hz, in the second half as loud and without its third harmonic."""
+    t = np.arange(SECONDS * RATE) / RATE
+    first = sum(10 ** ((-40 - 3 * h) / 20) * np.sin(2 * np.pi * 50.03 * h * t + h) for h in (1, 2, 3, 5))
+    second = 0.5 * sum(10 ** ((-40 - 3 * h) / 20) * np.sin(2 * np.pi * 50.03 * h * t + h) for h in (1, 2, 5))
+    return Sound(np.stack([first, second]).astype(np.float32) + noise(SECONDS, -75, 1), RATE)
+
+
+def test_each_channel_has_the_harmonics_that_are_in_it(humming):
+    track = find_hum(humming)
+    there = [[h + 1 for h in range(6) if np.any(channel[h])] for channel in track.amplitudes]
+    assert there == [[1, 2, 3, 5], [1, 2, 5]]
+    found = describe_hum(track)
+    assert found.fundamental_hz == pytest.approx(50.03, abs=0.01) and found.harmonics == 4
+    left = humming.samples - synthesise_hum(track, 0, SECONDS * RATE, RATE)
+    assert all(rms_db(channel[RATE:-RATE]) < -72.0 for channel in left)
+
+
+def test_long_recordings_are_looked_through_one_at_a_time_with_the_same_result(humming, monkeypatch):
+    at_it, most, real = [0], [0], hum._tracked
+
+    def watched(source, task):
+        at_it[0] += 1
+        most[0] = max(most[0], at_it[0])
+        time.sleep(0.02)
+        try:
+            return real(source, task)
+        finally:
+            at_it[0] -= 1
+
+    alone = find_hum(humming)
+    monkeypatch.setattr(hum, "_tracked", watched)
+    monkeypatch.setattr(long_recordings, "LONG_S", SECONDS)
+    begin = threading.Barrier(3)
+
+    def ask(_):
+        begin.wait()
+        return find_hum(humming)
+
+    with ThreadPoolExecutor(3) as pool:
+        tracks = list(pool.map(ask, range(3)))
+    assert most == [1] and all(np.array_equal(t.amplitudes, alone.amplitudes) and np.array_equal(t.phase, alone.phase) for t in tracks)
