@@ -127,11 +127,11 @@ class TestCuts:
             titles.append(change.title)
             before = change.episode
         assert (
-            titles == ["Cut Last take of 1 line", "Cut 2 fillers", "Cut all pauses"]
+            titles == ["Keep the last take of 1 line", "Cut 2 fillers", "Cut all pauses"]
             and before.pauses == run.episode.pauses == Episode("").pauses
         )
         assert [(e.step, e.title) for e in run.entries] == [
-            (CardStep.EDIT, "Last take of 1 line cut"), (CardStep.EDIT, "2 fillers cut"), (CardStep.EDIT, "2 pauses shortened"),
+            (CardStep.EDIT, "Last take of 1 line kept"), (CardStep.EDIT, "2 fillers cut"), (CardStep.EDIT, "2 pauses shortened"),
         ]  # fmt: skip
         assert [(e.switch.kind, len(e.switch.cuts)) for e in run.entries] == [(CutKind.RETAKE, 1), (CutKind.FILLER, 2), (CutKind.PAUSE, 2)]
         for entry in run.entries:
@@ -164,7 +164,7 @@ class TestCuts:
         cut_now = ((4 * RATE, 6 * RATE), (8 * RATE, 10 * RATE))
         left = ((14 * RATE, 15 * RATE), (15 * RATE, 16 * RATE))  # found, but its cut did not pass the check
         make_cuts(run, self.found(), self.words(cut_now, left))
-        assert run.entries[0].title == "Last take of 1 line cut"
+        assert run.entries[0].title == "Last take of 1 line kept"
         assert (run.entries[0].before, run.entries[0].after) == ("0:30", "0:26")
 
     def test_where_nothing_is_found_nothing_is_done(self, run):

@@ -44,9 +44,11 @@ def make_cuts(run: CardRun, found: FoundCuts, words: Words) -> None:
     left = {s.cut for s in speech}
     retakes, fillers = ([c for c in found.cuts if c.kind is kind and c not in left] for kind in (CutKind.RETAKE, CutKind.FILLER))
     lines = count_of_lines(words.retakes, [(c.start_frame, c.end_frame) for c in retakes])
-    _cut_all(run, retakes, tr_count("Last take of {count} line", "Last take of {count} lines", lines))
+    step = tr_count("Keep the last take of {count} line", "Keep the last take of {count} lines", lines)
+    _cut_all(run, retakes, step, tr_count("Last take of {count} line kept", "Last take of {count} lines kept", lines))
     fillers = [c for c in fillers if not any(_holds(r, c) for r in retakes)]
-    _cut_all(run, fillers, tr_count("{count} filler", "{count} fillers", len(fillers)))
+    step = tr_count("Cut {count} filler", "Cut {count} fillers", len(fillers))
+    _cut_all(run, fillers, step, tr_count("{count} filler cut", "{count} fillers cut", len(fillers)))
     if found.pauses:
         _shorten(run, found.pauses, [FrameRange(c.start_frame, c.end_frame) for c in left if c.kind is CutKind.PAUSE])
     for s in speech:
@@ -90,15 +92,15 @@ def _speech_in(run: CardRun, cuts: Sequence[Cut], words: Words) -> list[SpeechIn
     )  # fmt: skip
 
 
-def _cut_all(run: CardRun, cuts: Sequence[Cut], title: str) -> None:
-    """Cut stretches of one kind in one step."""
+def _cut_all(run: CardRun, cuts: Sequence[Cut], step: str, title: str) -> None:
+    """Cut stretches of one kind in one step. step: its name in the history; title: of its entry in the list."""
     if not cuts:
         return
     before, length = set(run.episode.cuts), program_map(run.episode).program_frames
     stretches, kind = [(c.start_frame, c.end_frame) for c in cuts], cuts[0].kind
-    run.do(lambda e: cut_stretches(e, stretches, kind, tr("Cut {title}").format(title=title)))
+    run.do(lambda e: cut_stretches(e, stretches, kind, step))
     made = tuple(c for c in run.episode.cuts if c not in before)
-    _add(run, tr("{title} cut").format(title=title), CutSwitch(kind, made), length)
+    _add(run, title, CutSwitch(kind, made), length)
 
 
 def _shorten(run: CardRun, pauses: Sequence[Pause], kept: Sequence[FrameRange]) -> None:
