@@ -27,6 +27,7 @@ SCATTER_FACTOR = 3.2
 MARGIN_DB = 2.2
 INAUDIBLE_BELOW_LOUD_DB = 58.0  # below the loud speech of the recording nothing is called audible
 CHUNK_S = 20.0
+SUMMED_FRAMES = 1 << 15  # whose bands are summed at once: hours of them in double precision are hundreds of megabytes
 CLICK_S, ALONE_S = 0.03, 0.25  # a burst shorter than this, this far from any other, is a click and not speech
 
 
@@ -85,15 +86,17 @@ def _band_levels(x: Samples, rate: int, count: int) -> NDArray[np.float32]:
 
 def activity_from_bands(bands: NDArray[np.float32]) -> Activity:
     """Judge band levels (frames, bands) in dB against the noise around each of them."""
-    level = 10.0 * np.log10(np.sum(10.0 ** (bands.astype(np.float64) / 10.0), axis=1))
-    smooth = neighbours.uniform_filter1d(bands, 3, axis=0, mode="nearest")
+    level = np.empty(len(bands))
+    for a in range(0, len(bands), SUMMED_FRAMES):
+        level[a : a + SUMMED_FRAMES] = 10.0 * np.log10(np.sum(10.0 ** (bands[a : a + SUMMED_FRAMES].astype(np.float64) / 10.0), axis=1))
     loud = np.quantile(level, 0.95)
     excess = np.full(len(bands), -np.inf)
     for band in range(bands.shape[1]):
-        noise, scatter = _noise_of_band(smooth[:, band])
+        smooth = neighbours.uniform_filter1d(bands[:, band], 3, mode="nearest")
+        noise, scatter = _noise_of_band(smooth)
         margin = np.maximum(SCATTER_FACTOR * scatter, MARGIN_DB)
         audible_from = np.maximum(noise + margin, loud - INAUDIBLE_BELOW_LOUD_DB)
-        excess = np.maximum(excess, smooth[:, band] - audible_from)
+        excess = np.maximum(excess, smooth - audible_from)
     return Activity(level.astype(np.float32), excess.astype(np.float32))
 
 
