@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 
 from dubbin.core.jobs import Task
 from dubbin.core.measure.voicing import Voicing, find_voicing
+from dubbin.core.sound.long_recordings import OneAtATime
 from dubbin.core.sound.source import Source
 from dubbin.core.speech.activity import Activity
 from dubbin.core.speech.align_text import TextWord, align_text
@@ -35,6 +36,9 @@ class Transcription:
 
     transcript: Transcript
     voicing: Voicing
+
+
+_one_at_a_time = OneAtATime()
 
 
 def transcribe(
@@ -64,8 +68,9 @@ def transcribe(
     heard = hear_again(heard, source, own, model, language=language or found, terms=terms, task=task.part(0.75, 0.85))
     if text:
         heard = align_text(text, heard, source.frames / source.rate)
-    # Levels of an hour take seventy megabytes: nobody holds them any longer.
-    heard = refine_edges(heard, find_features(source, task.part(0.85, 0.9)), activity, rt60_s, task.part(0.9, 0.95))
+    # Levels of an hour take seventy megabytes, and looking for edges in them as much again: nobody holds them any longer.
+    with _one_at_a_time.through(source, task):
+        heard = refine_edges(heard, find_features(source, task.part(0.85, 0.9)), activity, rt60_s, task.part(0.9, 0.95))
     voicing = find_voicing(source, task.part(0.95, 1.0))
     if not text:
         heard, found = (
