@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import threading
-import time
 from concurrent.futures import ThreadPoolExecutor
 
 import numpy as np
@@ -14,6 +13,7 @@ from dubbin.core.measure.hum import describe_hum, find_hum, synthesise_hum
 from dubbin.core.sound import long_recordings
 from dubbin.core.sound.source import Sound
 from tests.conftest import RATE, noise, rms_db
+from tests.core.at_once import AtOnce
 
 SECONDS = 12
 
@@ -38,16 +38,11 @@ def test_each_channel_has_the_harmonics_that_are_in_it(humming):
 
 
 def test_long_recordings_are_looked_through_one_at_a_time_with_the_same_result(humming, monkeypatch):
-    at_it, most, real = [0], [0], hum._tracked
+    inside, real = AtOnce(), hum._tracked
 
     def watched(source, task):
-        at_it[0] += 1
-        most[0] = max(most[0], at_it[0])
-        time.sleep(0.02)
-        try:
+        with inside:
             return real(source, task)
-        finally:
-            at_it[0] -= 1
 
     alone = find_hum(humming)
     monkeypatch.setattr(hum, "_tracked", watched)
@@ -60,4 +55,4 @@ def test_long_recordings_are_looked_through_one_at_a_time_with_the_same_result(h
 
     with ThreadPoolExecutor(3) as pool:
         tracks = list(pool.map(ask, range(3)))
-    assert most == [1] and all(np.array_equal(t.amplitudes, alone.amplitudes) and np.array_equal(t.phase, alone.phase) for t in tracks)
+    assert inside.most == 1 and all(np.array_equal(t.amplitudes, alone.amplitudes) and np.array_equal(t.phase, alone.phase) for t in tracks)

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import threading
-import time
 from concurrent.futures import ThreadPoolExecutor
 
 import numpy as np
@@ -18,6 +17,7 @@ from dubbin.core.treat.chain import Chain, Stage, Use
 from dubbin.core.treat.registry import TREATMENTS
 from dubbin.core.treat.tiles import DiskTileCache
 from tests.conftest import noise
+from tests.core.at_once import AtOnce
 
 RATE = 8000
 SHORT, LONG = (Sound(np.zeros((1, round(s * RATE)), np.float32), RATE) for s in (0.5, 2.0))
@@ -29,32 +29,20 @@ def long(monkeypatch):
     monkeypatch.setattr(long_recordings, "LONG_S", 1.0)
 
 
-class Door:
-    """Counts who is inside at once."""
-
-    def __init__(self) -> None:
-        self.door, self.inside, self.most = OneAtATime(), 0, 0
-        self._lock = threading.Lock()
-
-    def go(self, source: Sound) -> None:
-        with self.door.through(source, Task()):
-            with self._lock:
-                self.inside += 1
-                self.most = max(self.most, self.inside)
-            time.sleep(0.02)
-            with self._lock:
-                self.inside -= 1
-
-
 def test_one_long_recording_at_a_time_and_any_number_of_short_ones():
-    door = Door()
+    door, inside = OneAtATime(), AtOnce()
+
+    def go(source):
+        with door.through(source, Task()), inside:
+            pass
+
     with ThreadPoolExecutor(4) as pool:
-        list(pool.map(door.go, [LONG] * 4))
-    assert door.most == 1
+        list(pool.map(go, [LONG] * 4))
+    assert inside.most == 1
     begin = threading.Barrier(4)
 
     def together(source):
-        with door.door.through(source, Task()):
+        with door.through(source, Task()):
             begin.wait(10)  # all four are inside
 
     with ThreadPoolExecutor(4) as pool:
@@ -99,20 +87,17 @@ def chain(folder, seed: int) -> Chain:
 
 
 def test_repairs_of_long_recordings_wait_for_one_another_and_give_the_same(tmp_path, monkeypatch):
-    at_it, most, real = [0], [0], Stage.fill
+    inside, real = AtOnce(), Stage.fill
 
     def watched(self, task):
-        at_it[0] += 1
-        most[0] = max(most[0], at_it[0])
-        time.sleep(0.02)
-        real(self, task)
-        at_it[0] -= 1
+        with inside:
+            real(self, task)
 
     monkeypatch.setattr(Stage, "fill", watched)
     chains = [chain(tmp_path / "long", seed) for seed in range(3)]
     with ThreadPoolExecutor(3) as pool:
         list(pool.map(lambda c: c.prepare(Task()), chains))
-    assert most == [1]
+    assert inside.most == 1
     alone = chain(tmp_path / "alone", 0)
     alone.prepare(Task())
     assert np.array_equal(alone.read(0, alone.frames), chains[0].read(0, alone.frames))

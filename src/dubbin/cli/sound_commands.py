@@ -99,7 +99,7 @@ def check_ending(path: Path) -> None:
 
 
 def bits_of(path: Path) -> int:
-    """A sample of a sound file that is made."""
+    """How many a sample takes in a file that these commands make."""
     # Rebuilt peaks may rise above full scale: WAV keeps them as float.
     return 32 if path.suffix.lower() == ".wav" else 24
 

@@ -87,9 +87,7 @@ def _speech_in(run: CardRun, cuts: Sequence[Cut], words: Words) -> list[SpeechIn
     sources = {lane.id: sounds[lane.id].recorded for lane in run.voices}
     language = languages[0] if len(languages) == 1 else None
     model, task = run.resources.models.for_language(language), run.task.part(0.8, 0.81)
-    return speech_in_cuts(
-        cuts, run.voices, sources, words.own, words.retakes, model, task, language=language, voicings=words.voicings
-    )  # fmt: skip
+    return speech_in_cuts(cuts, run.voices, sources, words.own, words.retakes, model, task, language=language, voicings=words.voicings)
 
 
 def _cut_all(run: CardRun, cuts: Sequence[Cut], step: str, title: str) -> None:

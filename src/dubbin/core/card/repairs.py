@@ -77,7 +77,7 @@ def _tried(episode: Episode, wanted: Strengths) -> Episode:
 
 def _treat(
     run: CardRun, sounds: Mapping[str, LaneSound], reports: Reports, wanted: Strengths, lanes: list[Lane], low: float, high: float
-) -> None:  # fmt: skip
+) -> None:
     """Compute the repairs of voices, and hold those back that take some of the voice along."""
 
     def treat(lane: Lane, task: Task) -> None:

@@ -101,8 +101,9 @@ def texts_of(sheet: Sheet) -> SheetTexts:
     )
     highest = ", ".join(f"{clock(s, 1)} ({figure(db, 'dBFS')})" for s, db in proof.measured.peaks)
     return SheetTexts(
-        tr("Proof sheet: {name}").format(name=proof.file.name), about, tr("Rules"), (tr("Rule"), tr("asked"), tr("measured"), ""),
-        tr("Loudness through the file"), tr("Figures"), tr("Highest places"), highest, tr("Spectrum"), tr("The file"), measured,
+        page=tr("Proof sheet: {name}").format(name=proof.file.name), about=about, rules=tr("Rules"),
+        columns=(tr("Rule"), tr("asked"), tr("measured"), ""), loudness=tr("Loudness through the file"), figures=tr("Figures"),
+        peaks=tr("Highest places"), highest=highest, spectrum=tr("Spectrum"), file=tr("The file"), measured=measured,
     )  # fmt: skip
 
 
