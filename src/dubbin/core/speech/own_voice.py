@@ -8,7 +8,7 @@ denoiser lets what comes across through in bursts, and then no constant amount c
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from itertools import pairwise
 
 import numpy as np
@@ -22,6 +22,7 @@ from dubbin.core.speech.turns import bimodal_split
 FRAMES_PER_S = 50
 WINDOW_S = 0.043
 BANDS_HZ = (160, 280, 420, 600, 850, 1150, 1500, 1950, 2500, 3150, 4000)
+BANDS = len(BANDS_HZ) - 1
 CHUNK_S = 20.0
 LAG_S = 0.015
 NOISE_QUANTILE = 0.1
@@ -32,17 +33,19 @@ ALIKE, ALIKE_EXTRA_DB = 0.6, 4.0
 SHARE = 0.12  # of a frame's power that must stand above what came across
 OWN_UNDER_LOUD_DB = 34.0
 SMOOTH_FRAMES, BRIDGE_FRAMES, LEAST_FRAMES = 3, 8, 6
+LEAST_POWER = 1e-16  # added, so that silence has a level
 
 Marks = NDArray[np.bool_]
+Values = NDArray[np.float64]
 
 
 class _Heard:
-    """Band powers of every microphone and correlations of every pair, on one clock."""
+    """Band powers of every microphone and correlations of every pair, on one clock. Band by band: all of it at once in doubles is half a gigabyte for three hours."""
 
     def __init__(self, microphones: Sequence[tuple[float, Source]], task: Task) -> None:
         self.count = max(int(np.ceil((start + s.frames / s.rate) * FRAMES_PER_S)) for start, s in microphones)
         n = len(microphones)
-        self.bands = np.zeros((n, self.count, len(BANDS_HZ) - 1), np.float32)
+        self._bands = np.zeros((n, BANDS, self.count), np.float32)
         self.alike = {(i, j): np.zeros(self.count, np.float32) for i in range(n) for j in range(i + 1, n)}
         per_chunk = round(CHUNK_S * FRAMES_PER_S)
 
@@ -60,7 +63,22 @@ class _Heard:
         P = X.real**2 + X.imag**2
         edges = np.round(np.array(BANDS_HZ) * WINDOW_S).astype(int)
         for band, (low, high) in enumerate(pairwise(edges)):
-            self.bands[i, first : first + len(X), band] = P[:, low:high].sum(axis=1)
+            self._bands[i, band, first : first + len(X)] = P[:, low:high].sum(axis=1)
+
+    def power(self, i: int, band: int) -> Values:
+        """(count,) smoothed over neighbouring frames, of a microphone's band."""
+        smooth = neighbours.uniform_filter1d(self._bands[i, band].astype(np.float64), SMOOTH_FRAMES, mode="nearest")
+        # A running sum comes out just under nothing in a silence behind loud frames.
+        np.maximum(smooth, 0.0, out=smooth)
+        smooth += LEAST_POWER
+        return smooth
+
+    def total(self, i: int) -> Values:
+        """(count,) power of a microphone in all bands together."""
+        whole = np.zeros(self.count)
+        for band in range(BANDS):
+            whole += self.power(i, band)
+        return whole
 
 
 def _spectra(source: Source, start_s: float, first: int, number: int) -> NDArray[np.complex64]:
@@ -96,33 +114,19 @@ def find_own_voices(microphones: Sequence[tuple[float, Source]], task: Task | No
     if not microphones:
         return []
     heard = _Heard(microphones, task or Task())
-    power = heard.bands.astype(np.float64)
-    for i in range(len(power)):
-        # A running sum comes out just under nothing in a silence behind loud frames.
-        power[i] = np.maximum(neighbours.uniform_filter1d(power[i], SMOOTH_FRAMES, axis=0, mode="nearest"), 0.0)
-    power += 1e-16
-    level = 10.0 * np.log10(power.sum(axis=2))
+    level = np.stack([10.0 * np.log10(heard.total(i)) for i in range(len(microphones))])
     # Where a microphone runs: before and after, its silence says nothing.
     runs = [slice(round(a * FRAMES_PER_S), round((a + s.frames / s.rate) * FRAMES_PER_S) + 1) for a, s in microphones]
-    noise = np.stack([np.quantile(power[i, run], NOISE_QUANTILE, axis=0) for i, run in enumerate(runs)])
+    noise = np.array([[np.quantile(heard.power(i, band)[run], NOISE_QUANTILE) for band in range(BANDS)] for i, run in enumerate(runs)])
     loud = np.array([np.quantile(level[i, run], LOUD_QUANTILE) for i, run in enumerate(runs)])
     running = np.zeros(level.shape, bool)
     for i, run in enumerate(runs):
         running[i, run] = True
-    crossing = _crossings(power, noise, level, loud, running)
+    crossing = _crossings(heard, noise, level, loud, running)
     out = []
     for i, (start, source) in enumerate(microphones):
-        expected = np.tile(2.0 * noise[i], (heard.count, 1))
-        alike = np.zeros(heard.count, np.float32)
-        for j in range(len(microphones)):
-            if (i, j) in crossing:
-                across = _dying(power[j] * crossing[i, j])
-                expected += across
-                pair = heard.alike[min(i, j), max(i, j)]
-                alike = np.maximum(alike, np.where(level[j] > level[i], pair, 0.0))
-        margin = 10.0 ** ((ABOVE_DB + ALIKE_EXTRA_DB * (alike > ALIKE)) / 10.0)
-        above = np.maximum(power[i] - expected * margin[:, None], 0.0).sum(axis=1)
-        own = (above > SHARE * power[i].sum(axis=1)) & (10.0 * np.log10(above + 1e-16) > loud[i] - OWN_UNDER_LOUD_DB)
+        above = _above_what_came_across(heard, i, noise[i], level, crossing)
+        own = (above > SHARE * heard.total(i)) & (10.0 * np.log10(above + LEAST_POWER) > loud[i] - OWN_UNDER_LOUD_DB)
         own = neighbours.closed(np.pad(own, BRIDGE_FRAMES), BRIDGE_FRAMES)
         own = neighbours.opened(own, LEAST_FRAMES)[BRIDGE_FRAMES:-BRIDGE_FRAMES]
         offset, count = round(start * FRAMES_PER_S), int(np.ceil(source.frames / source.rate * FRAMES_PER_S))
@@ -130,14 +134,29 @@ def find_own_voices(microphones: Sequence[tuple[float, Source]], task: Task | No
     return out
 
 
-def _crossings(
-    power: NDArray[np.float64], noise: NDArray[np.float64], level: NDArray[np.float64], loud: NDArray[np.float64], running: Marks
-) -> dict[tuple[int, int], NDArray[np.float64]]:
+def _above_what_came_across(heard: _Heard, i: int, noise: Values, level: Values, crossing: Mapping[tuple[int, int], Values]) -> Values:
+    """(count,) power by which a microphone stands above its noise and all that must have come across from others."""
+    others = [j for j in range(len(level)) if (i, j) in crossing]
+    alike = np.zeros(heard.count, np.float32)
+    for j in others:
+        pair = heard.alike[min(i, j), max(i, j)]
+        alike = np.maximum(alike, np.where(level[j] > level[i], pair, 0.0))
+    margin = 10.0 ** ((ABOVE_DB + ALIKE_EXTRA_DB * (alike > ALIKE)) / 10.0)
+    above = np.zeros(heard.count)
+    for band in range(BANDS):
+        expected = np.full(heard.count, 2.0 * noise[band])
+        for j in others:
+            expected += _dying(heard.power(j, band) * crossing[i, j][band])
+        above += np.maximum(heard.power(i, band) - expected * margin, 0.0)
+    return above
+
+
+def _crossings(heard: _Heard, noise: Values, level: Values, loud: Values, running: Marks) -> dict[tuple[int, int], Values]:
     """By (hearing, speaking) microphone: power per band that comes across, as a share of what the speaker's own hears."""
     out = {}
-    smooth = 10.0 * np.log10(np.maximum(neighbours.uniform_filter1d(10.0 ** (level / 10.0), 7, axis=1, mode="nearest"), 1e-16))
-    for i in range(len(power)):
-        for j in range(len(power)):
+    smooth = 10.0 * np.log10(np.maximum(neighbours.uniform_filter1d(10.0 ** (level / 10.0), 7, axis=1, mode="nearest"), LEAST_POWER))
+    for i in range(len(level)):
+        for j in range(len(level)):
             if i == j:
                 continue
             both = running[i] & running[j]
@@ -149,16 +168,20 @@ def _crossings(
             chosen = speaking & (difference < sum(heaps) / 2)
             if np.count_nonzero(chosen) < FRAMES_PER_S:
                 continue
-            shares = np.maximum(power[i][chosen] - noise[i], 0.0) / power[j][chosen]
-            out[i, j] = np.quantile(shares, 0.6, axis=0)
+            out[i, j] = np.array([_share(heard.power(i, b)[chosen] - noise[i, b], heard.power(j, b)[chosen]) for b in range(BANDS)])
     return out
 
 
-def _dying(power: NDArray[np.float64]) -> NDArray[np.float64]:
-    """Power that dies away no faster than a room lets it."""
+def _share(heard: Values, spoken: Values) -> float:
+    """Of what is spoken, what is usually heard."""
+    return float(np.quantile(np.maximum(heard, 0.0) / spoken, 0.6))
+
+
+def _dying(power: Values) -> Values:
+    """(frames,) power that dies away no faster than a room lets it."""
     level = 10.0 * np.log10(power + 1e-18)
-    fall = ROOM_DECAY_DB_PER_S / FRAMES_PER_S * np.arange(len(level))[:, None]
+    fall = ROOM_DECAY_DB_PER_S / FRAMES_PER_S * np.arange(len(level))
     # A running maximum of a level that rises by the fall: the envelope of all that still sounds. Early by a frame, since windows overlap.
-    dying = np.maximum.accumulate(level + fall, axis=0) - fall
+    dying = np.maximum.accumulate(level + fall) - fall
     dying[:-1] = np.maximum(dying[:-1], level[1:])
     return np.asarray(10.0 ** (dying / 10.0))
