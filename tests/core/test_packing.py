@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import errno
 import os
+import threading
 import time
 
 import numpy as np
@@ -16,7 +17,7 @@ from dubbin.core.sound.packing import CHUNK_FRAMES, Damaged, Packed, pack
 from dubbin.core.sound.source import Sound
 from dubbin.core.treat.chain import Chain, Use
 from dubbin.core.treat.registry import REPAIRS, TREATMENTS, VOICE
-from dubbin.core.treat.tiles import DiskTileCache, DiskTiles, MemoryTileCache, prune
+from dubbin.core.treat.tiles import DiskTileCache, DiskTiles, MemoryTileCache, TileLocks, prune
 from tests.conftest import RATE, noise, tone
 
 
@@ -94,6 +95,45 @@ def test_a_tile_is_there_for_another_program_and_after_a_restart(tmp_path):
     assert not second.has(3)  # it looked before; nothing is wrong with computing again
     again = DiskTiles(tmp_path / "key")
     assert again.has(3) and not again.has(2) and np.array_equal(again.get(3, 10, 500), kept[:, 10:500])
+
+
+@pytest.mark.parametrize("cache", ["disk", "memory"])
+def test_tiles_that_are_let_go_of_are_gone_and_others_can_take_their_place(tmp_path, cache):
+    tiles = (DiskTileCache(tmp_path) if cache == "disk" else MemoryTileCache()).tiles("key")
+    tiles.clear()  # before there is any
+    for index in (0, 4):
+        tiles.put(index, noise(1, -20, seed=index)[None])
+    assert tiles.get(4, 0, 10) is not None
+    tiles.clear()
+    assert not tiles.has(0) and tiles.get(4, 0, 10) is None and list(tmp_path.iterdir()) == []
+    kept = tiles.put(4, noise(1, -20, seed=9)[None])
+    assert np.array_equal(tiles.get(4, 0, 100), kept[:, :100]) and not tiles.has(0)
+
+
+def test_who_waits_for_a_tile_finds_it_and_another_tile_waits_for_nobody():
+    locks, order = TileLocks(), list[str]()
+    begun, go_on = threading.Event(), threading.Event()
+
+    def first() -> None:
+        with locks.of(1):
+            begun.set()
+            go_on.wait(10)
+            order.append("first")
+
+    def second() -> None:
+        with locks.of(1):
+            order.append("second")
+
+    threads = [threading.Thread(target=first), threading.Thread(target=second)]
+    threads[0].start()
+    assert begun.wait(10)
+    threads[1].start()
+    with locks.of(2):
+        order.append("another")
+    go_on.set()
+    for thread in threads:
+        thread.join(10)
+    assert order == ["another", "first", "second"]
 
 
 @pytest.mark.parametrize("harm", ["cut off", "emptied", "changed", "deleted"])

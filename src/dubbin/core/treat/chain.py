@@ -10,7 +10,6 @@ computed again, strength 0 everywhere gives the recording back bit by bit, and r
 from __future__ import annotations
 
 import hashlib
-import threading
 from collections.abc import Callable, Sequence
 from contextlib import nullcontext
 from dataclasses import dataclass
@@ -23,15 +22,15 @@ from numpy.typing import NDArray
 from dubbin.core.jobs import Task, in_parallel
 from dubbin.core.measure.report import RecordingReport
 from dubbin.core.memory import give_back
-from dubbin.core.seats import CORES, holding
+from dubbin.core.seats import CORES
 from dubbin.core.sound.long_recordings import OneAtATime
 from dubbin.core.sound.source import Samples, Source, read_padded
 from dubbin.core.treat.guard import Guard, measure_guard
-from dubbin.core.treat.tiles import MemoryTileCache, TileCache
+from dubbin.core.treat.tiles import MemoryTileCache, TileCache, TileLocks, Tiles
 from dubbin.core.treat.treatment import Context, Treatment
 
 FADE_S = 0.01  # at the edges of a span to which a treatment is restricted
-CODE_VERSION = 21  # raise when a treatment's result changes, so that cached tiles of old code are not used
+CODE_VERSION = 22  # raise when a treatment's result changes, so that cached tiles of old code are not used
 
 
 @dataclass(frozen=True)
@@ -45,14 +44,30 @@ class Use:
     spans: tuple[tuple[int, int], ...] = ()
 
 
+class _RoomTiles:
+    """Tiles of what a stage took of a room, made where somebody asks for them."""
+
+    def __init__(self, key: str, tile_cache: TileCache) -> None:
+        self._key, self._tile_cache = key, tile_cache
+        self._made: Tiles | None = None
+
+    def get(self) -> Tiles:
+        self._made = self._tile_cache.tiles(self._key)
+        return self._made
+
+    def release(self) -> None:
+        """Nobody asks any more, or seldom."""
+        if self._made is not None:
+            self._made.clear()
+
+
 class Stage:
     """One treatment over what comes before it, at full strength; a source."""
 
     def __init__(self, upstream: Source, use: Use, key: str, tile_cache: TileCache) -> None:
         self.upstream = upstream
-        self.heard = (
-            upstream.with_room() if use.treatment.wants_rooms and isinstance(upstream, Stage) else upstream
-        )  # what the treatment is given
+        self._behind = upstream if use.treatment.wants_rooms and isinstance(upstream, Stage) else None
+        self.heard = self._behind.with_room() if self._behind is not None else upstream  # what the treatment is given
         self.treatment = use.treatment
         self.settings = use.settings
         self.rate, self.channels, self.frames = upstream.rate, upstream.channels, upstream.frames
@@ -61,8 +76,8 @@ class Stage:
         self._tiles = tile_cache.tiles(key)
         self._keeps_removed = tile_cache.is_compact and use.treatment.changes_little and self.heard is upstream
         self.key, self._found = key, tile_cache.findings  # key: a name for all that the stage's sound depends on
-        self._tile_locks: dict[int, threading.Lock] = {}
-        self._locks_lock = threading.Lock()
+        self._locks = TileLocks()
+        self._room_tiles = _RoomTiles(f"{key}-room", tile_cache)
 
     def findings(self, task: Task | None = None) -> Any:
         """What the treatment found in the whole recording; looked for once."""
@@ -70,7 +85,7 @@ class Stage:
 
     def with_room(self) -> Source:
         """Its sound, with what it took of a room."""
-        return self.treatment.with_room(self.upstream, self, self.settings, self.findings)
+        return self.treatment.with_room(self.upstream, self, self.settings, self.findings, self._room_tiles.get)
 
     def take_over(self, report: RecordingReport) -> None:
         """What a report on what comes before holds of the findings need not be looked for again."""
@@ -114,16 +129,12 @@ class Stage:
         known = self._kept(index, start, stop, before)
         if known is not None:
             return known
-        with self._locks_lock:
-            lock = self._tile_locks.setdefault(index, threading.Lock())
-        with holding(lock):
+        with self._locks.of(index):
             known = self._kept(index, start, stop, before)
-            if known is not None:
-                return known
-            (y,) = self._computed([index])
-        with self._locks_lock:
-            self._tile_locks.pop(index, None)
-        return y[:, start:stop]
+            if known is None:
+                (y,) = self._computed([index])
+                known = y[:, start:stop]
+        return known
 
     def _kept(self, index: int, start: int, stop: int, before: Samples | None) -> Samples | None:
         kept = self._tiles.get(index, start, stop)
@@ -162,9 +173,11 @@ class Stage:
             in_parallel(self._computed, [missing[k : k + at_once] for k in range(0, len(missing), at_once)], task)
 
     def release(self) -> None:
-        """Let go of what was found, once every tile is there: noise and echo of hours take hundreds of megabytes."""
+        """Let go of what was found, once every tile is there: noise and echo of hours take hundreds of megabytes. And of the room, which its treatment alone listens to."""
         if self.is_filled:
             self._found.forget(self.key)
+            if self._behind is not None:
+                self._behind._room_tiles.release()
 
     @property
     def is_filled(self) -> bool:

@@ -35,6 +35,7 @@ from dubbin.core.treat.noise_track import NoiseTrack, narrowed, profile_track, t
 from dubbin.core.treat.settings import choice, setting, span, switch
 from dubbin.core.treat.statistical_engine import LEAD_S, WINDOWS_S, stft_of, suppressed_twice
 from dubbin.core.treat.stft import Stft
+from dubbin.core.treat.tiles import Tiles
 from dubbin.core.treat.treatment import Context, Treatment
 
 NEURAL_TILE_S = 16.0  # of shorter ones the lead-in is a larger share; longer ones keep somebody waiting who listens into the middle
@@ -127,9 +128,11 @@ class Denoise(Treatment):
         means = running_means(source, task.part(0.6, 1.0)) if neural else ()
         return NoiseFindings(tuple(tracks), means)
 
-    def with_room(self, before: Source, after: Source, settings: DenoiseSettings, findings: Callable[[], NoiseFindings]) -> Source:
+    def with_room(
+        self, before: Source, after: Source, settings: DenoiseSettings, findings: Callable[[], NoiseFindings], tiles: Callable[[], Tiles]
+    ) -> Source:
         """Behind the neural engine, which takes rooms along, a share of what it took of them."""
-        return RoomGivenBack(before, after, settings, findings) if settings.engine is Engine.NEURAL else after
+        return RoomGivenBack(before, after, settings, findings, tiles) if settings.engine is Engine.NEURAL else after
 
     def process(self, x: Samples, context: Context) -> Samples:
         return self.process_all([(x, context)])[0]

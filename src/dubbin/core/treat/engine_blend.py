@@ -17,6 +17,7 @@ from dubbin.core.sound import neighbours
 from dubbin.core.sound.source import Samples, Source, read_padded
 from dubbin.core.treat.statistical_engine import LEAD_S, stft_of, suppressed
 from dubbin.core.treat.stft import Stft
+from dubbin.core.treat.tiles import TileLocks, Tiles
 from dubbin.core.treat.treatment import Context
 
 if TYPE_CHECKING:
@@ -36,6 +37,7 @@ ROOM_SHARE = 0.2
 # -1.1 to 0 dB, in a room of .4 s -5.5 to -2.4 dB.
 RINGING_DB, DRY_DB, NOT_NOISE_DB = -2.2, -1.2, 15.0
 AROUND_S = 10.0  # over which that is looked at
+GIVEN_TILE_S = 16.0
 
 
 def blended(x: NDArray[np.float32], clean: NDArray[np.float32], channel: int, context: Context) -> NDArray[np.float32]:
@@ -76,19 +78,46 @@ def _parts(X: NDArray[np.complex64]) -> NDArray[np.float32]:
 
 
 class RoomGivenBack:
-    """What the neural engine left, with a share of what it took of a room; a source, for the treatment of the room."""
+    """What the neural engine left, with a share of what it took of a room; a source, for the treatment of the room.
 
-    def __init__(self, before: Source, after: Source, settings: DenoiseSettings, findings: Callable[[], NoiseFindings]) -> None:
-        """before, after: what the engine was given, and what it left."""
+    That treatment reads it four times; so what is given back is worked out once and kept.
+    """
+
+    def __init__(
+        self, before: Source, after: Source, settings: DenoiseSettings, findings: Callable[[], NoiseFindings], tiles: Callable[[], Tiles]
+    ) -> None:
+        """before, after: what the engine was given, and what it left. tiles: where to keep what is given back."""
         self._before, self._after, self._settings, self._findings = before, after, settings, findings
         self.rate, self.channels, self.frames = after.rate, after.channels, after.frames
+        self._tile_frames, self._lead = round(GIVEN_TILE_S * self.rate), round(LEAD_S * self.rate)
+        self._tiles, self._locks = tiles, TileLocks()
 
     def read(self, start: int, stop: int) -> Samples:
-        lead = round(LEAD_S * self.rate)
+        out = np.array(self._after.read(start, stop))
+        for index in range(start // self._tile_frames, -(-stop // self._tile_frames)):
+            offset = index * self._tile_frames
+            a, b = max(start, offset), min(stop, offset + self._tile_frames)
+            out[:, a - start : b - start] += self._given(index, a - offset, b - offset)
+        return out
+
+    def _given(self, index: int, start: int, stop: int) -> Samples:
+        """Frames start to stop of a tile, counted from its own first, of what is given back."""
+        tiles = self._tiles()
+        known = tiles.get(index, start, stop)
+        if known is None:
+            with self._locks.of(index):
+                known = tiles.get(index, start, stop)
+                if known is None:
+                    known = tiles.put(index, self._worked_out(index))[:, start:stop]
+        return known
+
+    def _worked_out(self, index: int) -> Samples:
+        start = index * self._tile_frames
+        stop, lead = min(start + self._tile_frames, self.frames), self._lead
         x, y = (read_padded(source, start - lead, stop + lead) for source in (self._before, self._after))
         context = Context(start - lead, self.frames, self.rate, self._settings, self._findings())
         for channel in range(self.channels):
-            y[channel] += _taken_of_room(x[channel], y[channel], channel, context)
+            y[channel] = _taken_of_room(x[channel], y[channel], channel, context)
         return np.ascontiguousarray(y[:, lead : y.shape[1] - lead])
 
 

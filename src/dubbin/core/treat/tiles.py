@@ -6,8 +6,8 @@ import os
 import shutil
 import threading
 from collections import OrderedDict
-from collections.abc import Callable
-from contextlib import suppress
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager, suppress
 from pathlib import Path
 from typing import Any, Protocol
 
@@ -33,6 +33,27 @@ class Tiles(Protocol):
 
     def has(self, index: int) -> bool:
         """Whether a tile is there."""
+
+    def clear(self) -> None:
+        """Let go of all of them."""
+
+
+class TileLocks:
+    """A lock for each tile that is being computed, so that nobody computes it a second time meanwhile."""
+
+    def __init__(self) -> None:
+        self._known: dict[int, threading.Lock] = {}
+        self._lock = threading.Lock()
+
+    @contextmanager
+    def of(self, index: int) -> Iterator[None]:
+        """Hold a tile's. Who had to wait looks whether it is there now."""
+        with self._lock:
+            lock = self._known.setdefault(index, threading.Lock())
+        with holding(lock):
+            yield
+        with self._lock:
+            self._known.pop(index, None)
 
 
 class MemoryTiles:
@@ -60,6 +81,11 @@ class MemoryTiles:
     def has(self, index: int) -> bool:
         with self._lock:
             return index in self._tiles
+
+    def clear(self) -> None:
+        """Let go of all of them."""
+        with self._lock:
+            self._tiles.clear()
 
 
 class DiskTiles:
@@ -115,6 +141,13 @@ class DiskTiles:
 
     def has(self, index: int) -> bool:
         return index in self._there
+
+    def clear(self) -> None:
+        """Let go of all of them, on the disk too."""
+        self._there.clear()
+        with self._lock:
+            self._open.clear()
+        shutil.rmtree(self._folder, ignore_errors=True)
 
     def _path(self, index: int) -> Path:
         return self._folder / f"{index:06d}{SUFFIX}"

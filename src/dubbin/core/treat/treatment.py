@@ -17,6 +17,7 @@ from dubbin.core.jobs import Task
 from dubbin.core.measure.report import RecordingReport
 from dubbin.core.sound.source import Samples, Source
 from dubbin.core.treat.figure import Figure
+from dubbin.core.treat.tiles import Tiles
 
 
 @dataclass(frozen=True)
@@ -62,8 +63,9 @@ class Treatment(ABC):
         """The findings, where a report on the very sound that would be analysed holds them already; None where it does not."""
         return None
 
-    def with_room(self, before: Source, after: Source, settings: Any, findings: Callable[[], Any]) -> Source:
-        """What it left (`after`) of what it was given (`before`), for a treatment that wants the room that was taken along."""
+    def with_room(self, before: Source, after: Source, settings: Any, findings: Callable[[], Any], tiles: Callable[[], Tiles]) -> Source:
+        """What it left (`after`) of what it was given (`before`), for a treatment that wants the room that was taken along. tiles: where it may keep of that what is
+        costly to work out."""
         return after
 
     def is_idle(self, findings: Any) -> bool:
