@@ -117,7 +117,7 @@ def test_a_transcript_tells_hesitations_by_the_language_that_was_heard(monkeypat
     )
     heard = [HeardWord(t, 0.5 + k, 0.9 + k, 0.95) for k, t in enumerate(("Er", "sagt", "äh", "um", "elf"))]
     for name, made in {
-        "recognise": lambda *a, **k: (heard, "de"), "hear_again": lambda h, *a, **k: h, "refine_edges": lambda h, *a, **k: h, "is_known_language": lambda *a, **k: True,
+        "recognise": lambda *a, **k: (heard, "de"), "hear_again": lambda h, *a, **k: h, "edges_in": lambda source, h, *a, **k: h, "is_known_language": lambda *a, **k: True,
         "fitting_words": lambda h, *a, **k: h, "add_unheard": lambda w, *a, **k: w, "find_voicing": find_voicing,
     }.items():  # fmt: skip
         monkeypatch.setattr(transcribing, name, made)

@@ -12,6 +12,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from dubbin.core.errors import DubbinError
+from dubbin.core.measure import by_blocks
 from dubbin.core.measure.echo import measure_echo
 from dubbin.core.measure.voicing import find_voicing
 from dubbin.core.sound.source import Sound
@@ -240,7 +241,7 @@ def test_an_hour_is_looked_at_in_blocks_and_nothing_of_it_lies_in_a_gap(ines, mo
     _, words, activity, voicing = ines
     kept = [w(t, a, b) for t, a, b, _ in words if not is_filler_text(t)]
     whole = add_unheard(kept, activity.audible, activity, voicing, RATE)
-    monkeypatch.setattr(fillers, "BLOCK", block)
+    monkeypatch.setattr(by_blocks, "BLOCK", block)
     assert add_unheard(kept, activity.audible, activity, voicing, RATE) == whole
 
 

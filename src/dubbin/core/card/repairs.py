@@ -11,6 +11,7 @@ from dubbin.core.episode.commands.treatments import change_use
 from dubbin.core.episode.model import Episode, Lane
 from dubbin.core.jobs import Task
 from dubbin.core.measure.report import RecordingReport
+from dubbin.core.memory import give_back
 from dubbin.core.mix.lane_results import Measured, guard_of, measure_recorded, measure_repaired
 from dubbin.core.mix.lane_sound import LaneSound
 from dubbin.core.texts import tr
@@ -49,6 +50,8 @@ def repair(run: CardRun, reports: Reports) -> dict[str, RecordingReport]:
     for lane_id, strengths in wanted.items():
         for name, strength in strengths.items():
             run.do(_use(lane_id, name, strength))
+    deep_filter.release()  # measuring takes its place, and the speech model later on
+    give_back()
     after = _measured_again(run, reports)
     for lane in run.voices:
         for name, strength in wanted[lane.id].items():
@@ -56,7 +59,6 @@ def repair(run: CardRun, reports: Reports) -> dict[str, RecordingReport]:
             was, now = (figure.text(r) for r in (reports[lane.id], after[lane.id]))
             title = f"{TREATMENTS[name].title} {strength} % · {lane.voice}"
             run.entries.append(Entry(CardStep.REPAIR, title, RepairSwitch(lane.id, name), was, now))
-    deep_filter.release()  # the speech model takes its place
     return after
 
 

@@ -100,7 +100,7 @@ def _tracked(source: Source, task: Task) -> HumTrack | None:
         for h in range(harmonics):  # one by one, since hours of all of them would take much memory
             beside[channel, h] = np.mean(np.abs(robust_mean(between[h : h + 1], SMOOTH_S)[0]) ** 2)
         del between
-        amplitudes[channel] = _demodulated(x[channel], phase, np.arange(1, harmonics + 1, dtype=np.float64))
+        _demodulated(x[channel], phase, np.arange(1, harmonics + 1, dtype=np.float64), amplitudes[channel])
         for h in range(harmonics):
             amplitudes[channel, h] = robust_mean(amplitudes[channel, h : h + 1], SMOOTH_S)[0][0]
     del x, sound
@@ -217,11 +217,13 @@ def _nominal(x: NDArray[np.float32]) -> float | None:
     return best if score > 6.0 else None
 
 
-def _demodulated(x: NDArray[np.float32], phase: NDArray[np.float64], harmonics: NDArray[np.float64]) -> NDArray[np.complex64]:
+def _demodulated(
+    x: NDArray[np.float32], phase: NDArray[np.float64], harmonics: NDArray[np.float64], out: NDArray[np.complex64] | None = None
+) -> NDArray[np.complex64]:
     """(harmonics, steps): mean of x times the conjugate carrier over two steps around each step's centre.
 
     x: with BEFORE frames of silence in front. phase: cycles of the fundamental at the centre of every step; straight in between. harmonics: which multiples
-    of it, one apart.
+    of it, one apart. out: where it is to stand; of hours a second one takes much memory.
 
     All steps of a few seconds share one set of carriers, of their mean frequency. By how much the frequency of each step is off, on both sides of its
     centre, is put right to first order: over a step that is a small fraction of a cycle even of the highest harmonic. Steps of digital silence are 0.
@@ -232,7 +234,7 @@ def _demodulated(x: NDArray[np.float32], phase: NDArray[np.float64], harmonics: 
     halves = x[: (count + 1) * hop].reshape(-1, hop)
     slopes = np.diff(phase)
     slopes = np.concatenate([slopes[:1], slopes, slopes[-1:]])  # before and after each step
-    out = np.empty((len(harmonics), count), np.complex64)
+    out = np.empty((len(harmonics), count), np.complex64) if out is None else out
 
     def some(start: int) -> None:
         stop = min(start + SHARED_STEPS, count)
@@ -257,10 +259,14 @@ def _demodulated(x: NDArray[np.float32], phase: NDArray[np.float64], harmonics: 
 
 def _phase_error(amplitudes: NDArray[np.complex64], spread: NDArray[np.float32], smooth_s: float) -> NDArray[np.float64]:
     """Cycles of the fundamental by which the carrier lags, at every step, from how all harmonics turn together."""
-    turn = amplitudes[..., 1:] * np.conj(amplitudes[..., :-1])
-    h = np.arange(1, amplitudes.shape[1] + 1)[None, :, None]
-    certain = np.abs(turn) / (spread[..., 1:] ** 2 + 1e-16)
-    certain = np.where(certain > 0.3, np.minimum(certain, 1e4), 0.0) * h**2
-    slope = np.sum(certain * np.angle(turn) / h, axis=(0, 1)) / np.maximum(certain.sum(axis=(0, 1)), 1e-12)
+    turned, weight = np.zeros(amplitudes.shape[2] - 1), np.zeros(amplitudes.shape[2] - 1)
+    for values, spreads in zip(amplitudes, spread, strict=True):
+        for h, (a, s) in enumerate(zip(values, spreads, strict=True), 1):  # one by one, since hours of all of them would take much memory
+            turn = a[1:] * np.conj(a[:-1])
+            certain = np.abs(turn) / (s[1:] ** 2 + 1e-16)
+            certain = np.where(certain > 0.3, np.minimum(certain, 1e4), 0.0) * np.float64(h**2)
+            turned += certain * np.angle(turn) / np.float64(h)
+            weight += certain
+    slope = turned / np.maximum(weight, 1e-12)
     slope = neighbours.gaussian_filter1d(slope, smooth_s * STEPS_PER_S, mode="nearest")
     return np.concatenate([[0.0], np.cumsum(slope)]) / (2 * np.pi)

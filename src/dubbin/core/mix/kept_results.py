@@ -23,6 +23,7 @@ from dubbin.core.sound.writing import replacing
 
 T = TypeVar("T")
 SUFFIX, NOTES = ".result", ".notes"
+SEAL = 32  # bytes in front, by which a result that was changed or torn is known
 MOST_BYTES = 10**9
 CODE = ("sound", "measure", "treat", "speech")  # parts of the program that have a say in what is measured
 
@@ -37,8 +38,9 @@ class KeptResults:
         """A result as it was kept. shape: its type, a dataclass or what msgspec knows, with arrays and peak pyramids in it."""
         path = self._path(kind, key)
         try:
-            data = path.read_bytes()
-            value = msgspec.msgpack.decode(data[32:], type=decodable(shape), dec_hook=_restored) if _seal(data[32:]) == data[:32] else None
+            data = memoryview(path.read_bytes())  # of hours a hundred megabytes, of which no copies are made
+            seal, packed = data[:SEAL], data[SEAL:]
+            value = msgspec.msgpack.decode(packed, type=decodable(shape), dec_hook=_restored) if _seal(packed) == seal else None
             os.utime(path)
         except (OSError, msgspec.MsgspecError, ValueError, TypeError):
             return None
@@ -50,8 +52,9 @@ class KeptResults:
         path = self._path(kind, key)
         with suppress(OSError):  # a full disk keeps nothing; nothing is lost but time
             self.folder.mkdir(parents=True, exist_ok=True)
-            with replacing(path) as temporary:
-                temporary.write_bytes(_seal(data) + data)
+            with replacing(path) as temporary, open(temporary, "wb") as f:
+                f.write(_seal(data))
+                f.write(data)
 
     @contextmanager
     def notes(self, kind: str, key: Hashable) -> Iterator[Path]:
@@ -83,8 +86,8 @@ class KeptResults:
         return self.folder / f"{name}{SUFFIX}"
 
 
-def _seal(data: bytes) -> bytes:
-    return hashlib.blake2b(data, digest_size=32).digest()
+def _seal(data: bytes | memoryview) -> bytes:
+    return hashlib.blake2b(data, digest_size=SEAL).digest()
 
 
 @lru_cache(maxsize=1)

@@ -86,6 +86,30 @@ class PickedChannels:
 
 
 @dataclass(frozen=True)
+class Stretch:
+    """Frames start to stop of another source."""
+
+    source: Source
+    start: int
+    stop: int
+
+    @property
+    def rate(self) -> int:
+        return self.source.rate
+
+    @property
+    def channels(self) -> int:
+        return self.source.channels
+
+    @property
+    def frames(self) -> int:
+        return self.stop - self.start
+
+    def read(self, start: int, stop: int) -> Samples:
+        return self.source.read(self.start + start, self.start + stop)
+
+
+@dataclass(frozen=True)
 class Difference:
     """One source minus another of the same shape: with (recorded, treated), what was removed."""
 

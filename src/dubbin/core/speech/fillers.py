@@ -8,12 +8,13 @@ clicks are over in no time.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
 
+from dubbin.core.measure.by_blocks import by_blocks
 from dubbin.core.measure.voicing import Voicing, cepstra
 from dubbin.core.sound import neighbours
 from dubbin.core.sound.filtering import running_mean
@@ -44,7 +45,6 @@ LAUGH_BURST_S = (0.11, 0.36)  # from one burst of a laugh to the next
 UNKNOWN_GAP_S, UNKNOWN_VOICED = 0.3, 0.15  # what nobody understood is one sound over shorter gaps, and at least so much of it is voiced
 UNKNOWN_S = 0.3  # speech this long that nobody recognised is shown as such
 BREATH_UNDER_VOICE_DB = 12.0
-BLOCK = 30_000  # frames, five minutes
 CLICK_S, COUGH_S, BREATH_S, LAUGH_S = 0.045, (0.12, 0.8), (0.12, 1.4), 0.45
 
 
@@ -120,7 +120,7 @@ def add_unheard(
 
 def spoken_freshly(voicing: Voicing, rt60_s: float | None) -> NDArray[np.bool_]:
     """Frames that are more than what the room still sounds of the sound before."""
-    power = _by_blocks(lambda mel: np.sum(10.0 ** (mel.astype(np.float64) / 10.0), axis=1), voicing.mel)
+    power = by_blocks(lambda mel: np.sum(10.0 ** (mel.astype(np.float64) / 10.0), axis=1), voicing.mel)
     decay = 10.0 ** (-6.0 / FRAMES_PER_S / min(max(rt60_s or USUAL_RT60_S, 0.15), 1.2))
     state = running_mean(power, decay)
     late = np.zeros_like(power)
@@ -130,7 +130,7 @@ def spoken_freshly(voicing: Voicing, rt60_s: float | None) -> NDArray[np.bool_]:
 
 def _steady(voicing: Voicing) -> NDArray[np.bool_]:
     """Frames of a vowel that stands still."""
-    moved = _by_blocks(_moved, voicing.mel, margin=3)
+    moved = by_blocks(_moved, voicing.mel, margin=3)
     moved[:2] = moved[-2:] = 0.0  # there is nothing beside to be compared with
     log_pitch = np.log(np.where(voicing.voiced, voicing.pitch_hz, 1.0))
     pitch_moved = np.abs(np.diff(log_pitch, prepend=log_pitch[:1]))
@@ -144,17 +144,6 @@ def _moved(mel: NDArray[np.float32]) -> NDArray[np.float64]:
     c = neighbours.uniform_filter1d(cepstra(mel), 3, axis=0, mode="nearest")
     out = np.zeros(len(c))
     out[2:-2] = np.sqrt(np.mean((c[4:, 1:] - c[:-4, 1:]) ** 2, axis=1)) / 2.0
-    return out
-
-
-def _by_blocks(
-    work: Callable[[NDArray[np.float32]], NDArray[np.float64]], rows: NDArray[np.float32], margin: int = 0
-) -> NDArray[np.float64]:
-    """`work` of all rows, BLOCK at a time: hours of what lies between would take hundreds of megabytes. margin: rows to both sides that a result depends on."""
-    out = np.zeros(len(rows))
-    for start in range(0, len(rows), BLOCK):
-        stop, low = min(start + BLOCK, len(rows)), max(start - margin, 0)
-        out[start:stop] = work(rows[low : stop + margin])[start - low : stop - low]
     return out
 
 

@@ -18,6 +18,7 @@ from dubbin.core.sound.source import Source
 from dubbin.core.speech.activity import Activity
 from dubbin.core.speech.align_text import TextWord, align_text
 from dubbin.core.speech.decoding import HeardWord
+from dubbin.core.speech.edges_in_parts import edges_in
 from dubbin.core.speech.fillers import add_unheard, mark_kinds, speech_without_words
 from dubbin.core.speech.fitting import fitting_words, is_known_language
 from dubbin.core.speech.hearing_again import hear_again
@@ -26,7 +27,6 @@ from dubbin.core.speech.recogniser import LanguageNotKnown, Recogniser, recognis
 from dubbin.core.speech.speakers import tell_apart, with_speakers
 from dubbin.core.speech.transcript import UNKNOWN, Spoken, Transcript, Word
 from dubbin.core.speech.two_at_once import find_together
-from dubbin.core.speech.word_edges import find_features, refine_edges
 from dubbin.core.texts import tr
 
 
@@ -68,9 +68,8 @@ def transcribe(
     heard = hear_again(heard, source, own, model, language=language or found, terms=terms, task=task.part(0.75, 0.85))
     if text:
         heard = align_text(text, heard, source.frames / source.rate)
-    # Levels of an hour take seventy megabytes, and looking for edges in them as much again: nobody holds them any longer.
     with _one_at_a_time.through(source, task):
-        heard = refine_edges(heard, find_features(source, task.part(0.85, 0.9)), activity, rt60_s, task.part(0.9, 0.95))
+        heard = edges_in(source, heard, activity, rt60_s, task.part(0.85, 0.95))
     voicing = find_voicing(source, task.part(0.95, 1.0))
     if not text:
         heard, found = (

@@ -38,6 +38,7 @@ WINDOW = 320
 BANDS_HZ = (80, 200, 320, 450, 600, 800, 1000, 1250, 1550, 1900, 2350, 2900, 3600, 4500, 5800, 7900)
 COEFFICIENTS = 6
 CHUNK_S = 30.0
+BLOCK = 1 << 16  # steps that are worked on at once
 DELTA = 3  # steps to both sides over which change is taken
 SPREAD_S = 0.040  # one sigma of what is left of their error
 BEND = 2.0  # sigmas from which on an error counts no longer by its square
@@ -101,7 +102,8 @@ def take_off_tails(levels: NDArray[np.float32], rt60_s: float | None) -> None:
 def _observations(levels: NDArray[np.float32]) -> NDArray[np.float32]:
     """(n, 2 * COEFFICIENTS): cepstra with loudness against the loudest around, and how they change; each with a spread of 1."""
     x = np.empty((len(levels), 2 * COEFFICIENTS), np.float32)
-    x[:, :COEFFICIENTS] = scipy.fft.dct(levels, axis=1, norm="ortho")[:, :COEFFICIENTS]
+    for a in range(0, len(levels), BLOCK):
+        x[a : a + BLOCK, :COEFFICIENTS] = scipy.fft.dct(levels[a : a + BLOCK], axis=1, norm="ortho")[:, :COEFFICIENTS]
     loudest = neighbours.maximum_filter1d(x[:, 0], round(2.0 / STEP_S))
     x[:, 0] = np.maximum(x[:, 0] - loudest, -200.0)
     heard = x[:, 0] > np.quantile(x[:, 0], 0.4)
@@ -162,19 +164,20 @@ def refine_edges(
     take_off_tails(levels, rt60_s)
     audible = audible_steps(levels)
     words = _prepared(words, *usual_lags(words, audible))
-    x = _observations(levels)
-    at = np.minimum((np.arange(len(levels)) * STEP_S * FRAMES_PER_S).astype(int), len(activity.excess_db) - 1)
+    x, count = _observations(levels), len(levels)
+    del levels
+    at = np.minimum((np.arange(count) * STEP_S * FRAMES_PER_S).astype(int), len(activity.excess_db) - 1)
     heard = neighbours.closed(np.pad(activity.excess_db[at] > 0, 8), 9)[8:-8]
     names = [GAP, ANY, *sorted({u for w in words for u in letters_of(w.text)} - {ANY})]
     number = {name: k for k, name in enumerate(names)}
-    phrases = _phrases(words, number, len(levels))
+    phrases = _phrases(words, number, count)
     guess = np.array([(w.start_s, w.end_s) for w in words])
     edges = guess.copy()
-    labels = _even_labels(words, edges, number, len(levels))
+    labels = _even_labels(words, edges, number, count)
     for round_ in range(ROUNDS):
         means, variances = _curves(x, labels, len(names))
         offsets = -0.5 * np.log(variances).sum(axis=1)
-        labels = np.zeros(len(levels), np.int64)
+        labels = np.zeros(count, np.int64)
         for k, phrase in enumerate(phrases):
             if k % 16 == 0:
                 task.step((round_ + k / len(phrases)) / ROUNDS)

@@ -16,6 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dubbin.core.jobs import Task
+from dubbin.core.measure.by_blocks import by_blocks
 from dubbin.core.measure.voice_level import VoiceLevel, find_voice_level
 from dubbin.core.measure.voicing import FRAMES_PER_S, find_voicing
 from dubbin.core.sound import neighbours
@@ -56,16 +57,14 @@ class GapFindings:
 def find_breaths(source: Source, voice: VoiceLevel, task: Task) -> tuple[tuple[float, float], ...]:
     """Stretches of noise without pitch between the words."""
     voicing = find_voicing(source, task)
-    mel = voicing.mel.astype(np.float64)
-    power = 10.0 ** (mel / 10.0)
-    level = 10.0 * np.log10(power.sum(axis=1) + 1e-12)
+    level = by_blocks(_level_db, voicing.mel)
     # The mel levels have a scale of their own: it is taken from the vowels, whose level is known.
     seconds = (np.arange(len(level)) + 0.5) / FRAMES_PER_S
     target = voice.at(seconds)
     vowels = voicing.voiced & (level > np.quantile(level, 0.6))
     scale = float(np.median(level[vowels] - target[vowels])) if vowels.any() else 0.0
     relative = level - scale - target
-    bright = 10.0 * np.log10(power[:, 17:].sum(axis=1) + 1e-12) - 10.0 * np.log10(power[:, :14].sum(axis=1) + 1e-12)
+    bright = by_blocks(lambda mel: _level_db(mel[:, 17:]) - _level_db(mel[:, :14]), voicing.mel)
     floor = np.quantile(relative, 0.1)
     noise = ~voicing.voiced & (relative > max(BREATH_LEVEL_DB[0], floor + 5.0)) & (relative < BREATH_LEVEL_DB[1]) & (bright < SIBILANT_DB)
     noise = neighbours.opened(neighbours.closed(np.pad(noise, 4), 4), 5)[4:-4]
@@ -77,6 +76,11 @@ def find_breaths(source: Source, voice: VoiceLevel, task: Task) -> tuple[tuple[f
         if BREATH_S[0] <= length <= BREATH_S[1] and near[a:b].mean() < 0.5:
             out.append((float(a / FRAMES_PER_S), float(b / FRAMES_PER_S)))
     return tuple(out)
+
+
+def _level_db(mel: NDArray[np.float32]) -> NDArray[np.float64]:
+    """Of bands (frames, bands) together."""
+    return np.asarray(10.0 * np.log10((10.0 ** (mel.astype(np.float64) / 10.0)).sum(axis=1) + 1e-12))
 
 
 class Expand(Treatment):
