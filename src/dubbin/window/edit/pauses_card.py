@@ -68,11 +68,10 @@ class PausesCard(TreatmentCard):
         episode, analyses = self._session.episode, self._session.analyses
         found, automatic = analyses.pauses(), episode.pauses.quieter_than_db is None
         self.show_state(episode.pauses_on, None)
-        self.form.show_settings(episode.pauses)
+        self.form.show_settings(episode.pauses, hidden=("quieter_than_db",) if automatic else ())
         self.point.show_choice(_point_of(episode.pauses))
         with QSignalBlocker(self.automatic):
             self.automatic.setChecked(automatic)
-        self.form.set_field_visible("quieter_than_db", not automatic)
         saved = sum(p.cut_end_s - p.cut_start_s for p in found)
         cut_count = sum(self._pausing.cut_of(p) is not None for p in found)
         unknown = not found and any(analyses.report(lane) is None for lane in episode.lanes)

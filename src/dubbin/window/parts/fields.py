@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from typing import Any
 
 from PyQt6.QtCore import pyqtSignal
@@ -154,13 +154,11 @@ class SettingsForm(QWidget):
         figure.valueChanged.connect(lambda value: self.edited.emit(name, value))
         return figure
 
-    def show_settings(self, settings: Any) -> None:
-        """Show values; settings that mean nothing beside the others are hidden."""
+    def show_settings(self, settings: Any, hidden: Collection[str] = ()) -> None:
+        """Show values; settings that mean nothing beside the others are hidden, and those named. Nothing is shown only to be hidden again: its room would come and go."""
         for name, field in self.fields.items():
             field.show_value(getattr(settings, name))
-            self.set_field_visible(name, field.info.applies(settings))
-
-    def set_field_visible(self, name: str, visible: bool) -> None:
-        self.fields[name].setVisible(visible)
-        if name in self.labels:
-            self.labels[name].setVisible(visible)
+            visible = name not in hidden and field.info.applies(settings)
+            field.setVisible(visible)
+            if name in self.labels:
+                self.labels[name].setVisible(visible)
