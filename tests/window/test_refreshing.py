@@ -18,7 +18,7 @@ class ComingAndGoing(QObject):
         super().__init__()
         self.seen: list[str] = []
 
-    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:  # noqa: N802
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
         if event is not None and event.type() in (QEvent.Type.ShowToParent, QEvent.Type.HideToParent) and watched is not None:
             name = watched.property("text") or watched.property("accessibleName") or watched.objectName()
             self.seen.append(f"{event.type().name} {type(watched).__name__} {name!r}")
