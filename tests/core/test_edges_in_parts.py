@@ -85,6 +85,8 @@ def test_words_that_lie_behind_the_end_and_recordings_without_words_come_back(bu
     activity = find_activity(source)
     late = HeardWord("so", source.frames / RATE + 0.1, source.frames / RATE + 0.4, 0.5)
     assert [w.text for w in edges_in(source, [late], activity)] == ["so"]
+    early = HeardWord("so", -0.4, 0.1, 0.5)
+    assert [w.text for w in edges_in(source, [early], activity)] == ["so"]
     assert edges_in(source, [], activity) == []
     assert edges_in(Sound(np.zeros((1, 10), np.float32), RATE), [], Activity(np.zeros(1, np.float32), np.zeros(1, np.float32))) == []
 

@@ -110,6 +110,28 @@ def test_tiles_that_are_let_go_of_are_gone_and_others_can_take_their_place(tmp_p
     assert np.array_equal(tiles.get(4, 0, 100), kept[:, :100]) and not tiles.has(0)
 
 
+def test_tiles_are_let_go_of_while_others_are_kept_and_nobody_fails(tmp_path):
+    tiles, sound = DiskTileCache(tmp_path).tiles("key"), noise(0.2, -20)[None]
+    done, failed = threading.Event(), list[Exception]()
+
+    def keep(index: int) -> None:
+        try:
+            while not done.is_set():
+                tiles.put(index, sound)
+        except CannotWrite as error:
+            failed.append(error)
+
+    threads = [threading.Thread(target=keep, args=(k,)) for k in range(3)]
+    for thread in threads:
+        thread.start()
+    for _ in range(300):
+        tiles.clear()
+    done.set()
+    for thread in threads:
+        thread.join(10)
+    assert failed == []
+
+
 def test_who_waits_for_a_tile_finds_it_and_another_tile_waits_for_nobody():
     locks, order = TileLocks(), list[str]()
     begun, go_on = threading.Event(), threading.Event()

@@ -63,35 +63,10 @@ class Sound:
 
 
 @dataclass(frozen=True)
-class PickedChannels:
-    """Some channels of another source, in the order given."""
+class _Changed:
+    """What is made of another source: like it in all that it does not say otherwise."""
 
     source: Source
-    picked: tuple[int, ...]
-
-    @property
-    def rate(self) -> int:
-        return self.source.rate
-
-    @property
-    def channels(self) -> int:
-        return len(self.picked)
-
-    @property
-    def frames(self) -> int:
-        return self.source.frames
-
-    def read(self, start: int, stop: int) -> Samples:
-        return np.ascontiguousarray(self.source.read(start, stop)[list(self.picked)])
-
-
-@dataclass(frozen=True)
-class Stretch:
-    """Frames start to stop of another source."""
-
-    source: Source
-    start: int
-    stop: int
 
     @property
     def rate(self) -> int:
@@ -103,10 +78,46 @@ class Stretch:
 
     @property
     def frames(self) -> int:
+        return self.source.frames
+
+
+@dataclass(frozen=True)
+class PickedChannels(_Changed):
+    """Some channels of another source, in the order given."""
+
+    picked: tuple[int, ...]
+
+    @property
+    def channels(self) -> int:
+        return len(self.picked)
+
+    def read(self, start: int, stop: int) -> Samples:
+        return np.ascontiguousarray(self.source.read(start, stop)[list(self.picked)])
+
+
+@dataclass(frozen=True)
+class Stretch(_Changed):
+    """Frames start to stop of another source."""
+
+    start: int
+    stop: int
+
+    @property
+    def frames(self) -> int:
         return self.stop - self.start
 
     def read(self, start: int, stop: int) -> Samples:
         return self.source.read(self.start + start, self.start + stop)
+
+
+@dataclass(frozen=True)
+class Scaled(_Changed):
+    """Another source, louder or softer: times a factor."""
+
+    factor: float
+
+    def read(self, start: int, stop: int) -> Samples:
+        return self.source.read(start, stop) * np.float32(self.factor)
 
 
 @dataclass(frozen=True)
@@ -130,29 +141,6 @@ class Difference:
 
     def read(self, start: int, stop: int) -> Samples:
         return self.whole.read(start, stop) - self.part.read(start, stop)
-
-
-@dataclass(frozen=True)
-class Scaled:
-    """Another source, louder or softer: times a factor."""
-
-    source: Source
-    factor: float
-
-    @property
-    def rate(self) -> int:
-        return self.source.rate
-
-    @property
-    def channels(self) -> int:
-        return self.source.channels
-
-    @property
-    def frames(self) -> int:
-        return self.source.frames
-
-    def read(self, start: int, stop: int) -> Samples:
-        return self.source.read(start, stop) * np.float32(self.factor)
 
 
 def read_padded(source: Source, start: int, stop: int) -> Samples:

@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dubbin.core.jobs import Task, in_parallel
+from dubbin.core.measure.by_blocks import by_blocks
 from dubbin.core.sound import fourier, neighbours
 from dubbin.core.sound.source import Samples, Source, read_padded
 
@@ -27,7 +28,6 @@ SCATTER_FACTOR = 3.2
 MARGIN_DB = 2.2
 INAUDIBLE_BELOW_LOUD_DB = 58.0  # below the loud speech of the recording nothing is called audible
 CHUNK_S = 20.0
-SUMMED_FRAMES = 1 << 15  # whose bands are summed at once: hours of them in double precision are hundreds of megabytes
 CLICK_S, ALONE_S = 0.03, 0.25  # a burst shorter than this, this far from any other, is a click and not speech
 
 
@@ -86,9 +86,7 @@ def _band_levels(x: Samples, rate: int, count: int) -> NDArray[np.float32]:
 
 def activity_from_bands(bands: NDArray[np.float32]) -> Activity:
     """Judge band levels (frames, bands) in dB against the noise around each of them."""
-    level = np.empty(len(bands))
-    for a in range(0, len(bands), SUMMED_FRAMES):
-        level[a : a + SUMMED_FRAMES] = 10.0 * np.log10(np.sum(10.0 ** (bands[a : a + SUMMED_FRAMES].astype(np.float64) / 10.0), axis=1))
+    level = by_blocks(lambda some: 10.0 * np.log10(np.sum(10.0 ** (some.astype(np.float64) / 10.0), axis=1)), bands)
     loud = np.quantile(level, 0.95)
     excess = np.full(len(bands), -np.inf)
     for band in range(bands.shape[1]):

@@ -1,10 +1,11 @@
 """Edges of the words of a whole recording, of a long one in parts: hours of levels, and of what is worked out of them, take hundreds of megabytes.
 
-A part is a thousand times as long as what is needed to learn what letters sound like; it ends in the longest gap between words near its even end.
+A part is a hundred times as long as what is needed to learn what letters sound like; it ends in the longest gap between words near its even end.
 """
 
 from __future__ import annotations
 
+from bisect import bisect_right
 from collections.abc import Sequence
 from dataclasses import replace
 from itertools import pairwise
@@ -25,8 +26,9 @@ def edges_in(
     """The same words with better edges, sorted, not overlapping: see `refine_edges`. activity: of the source; rt60_s: of its room, if it is known."""
     task, out = task or Task(), list[HeardWord]()
     ends = part_ends(words, source.frames / source.rate)
-    for (start_s, end_s), part in zip(pairwise([0.0, *ends]), task.shares(len(ends)), strict=True):
-        own = [_moved(w, -start_s) for w in words if start_s <= _middle_s(w) < end_s or (end_s == ends[-1] and _middle_s(w) >= end_s)]
+    number = [bisect_right(ends[:-1], _middle_s(w)) for w in words]  # of each word's part
+    for k, ((start_s, end_s), part) in enumerate(zip(pairwise([0.0, *ends]), task.shares(len(ends)), strict=True)):
+        own = [_moved(w, -start_s) for w, its in zip(words, number, strict=True) if its == k]
         stretch = Stretch(source, round(start_s * source.rate), min(round(end_s * source.rate), source.frames))
         frames = slice(round(start_s * FRAMES_PER_S), round(end_s * FRAMES_PER_S))
         heard = Activity(activity.level_db[frames], activity.excess_db[frames])

@@ -97,6 +97,7 @@ class DiskTiles:
         os.utime(folder)  # when it was used last
         self._open: dict[int, Packed] = {}
         self._lock = threading.Lock()
+        self._writing = threading.Lock()  # so that the folder is not taken away under a tile
         for old in folder.glob("*.part"):
             if is_left_over(old.stem):
                 old.unlink(missing_ok=True)
@@ -125,10 +126,11 @@ class DiskTiles:
         path = self._path(index)
         part = path.with_suffix(f".{owner_mark()}.part")
         try:
-            self._folder.mkdir(parents=True, exist_ok=True)  # somebody may have cleared the cache since
-            with open(part, "wb") as f:
-                f.write(data)
-            os.replace(part, path)
+            with self._writing:
+                self._folder.mkdir(parents=True, exist_ok=True)  # somebody may have cleared the cache since
+                with open(part, "wb") as f:
+                    f.write(data)
+                os.replace(part, path)
         except OSError as error:
             part.unlink(missing_ok=True)
             raise CannotWrite(
@@ -147,7 +149,8 @@ class DiskTiles:
         self._there.clear()
         with self._lock:
             self._open.clear()
-        shutil.rmtree(self._folder, ignore_errors=True)
+        with self._writing:
+            shutil.rmtree(self._folder, ignore_errors=True)
 
     def _path(self, index: int) -> Path:
         return self._folder / f"{index:06d}{SUFFIX}"
