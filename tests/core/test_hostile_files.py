@@ -11,7 +11,7 @@ import random
 import re
 import subprocess
 import sys
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import replace
 from pathlib import Path
 
@@ -40,7 +40,7 @@ from dubbin.core.episode.file import load_episode, read_episode, save_episode
 from dubbin.core.episode.journal_reading import left_over
 from dubbin.core.episode.model import Episode
 from dubbin.core.episode.time_map import program_map, session_map
-from dubbin.core.errors import DubbinError, UnusableSound
+from dubbin.core.errors import BadEpisode, DubbinError, UnusableSound
 from dubbin.core.mix.kept_results import KeptResults
 from dubbin.core.mix.lane_key import lane_key
 from dubbin.core.mix.lane_sound import active_uses
@@ -112,6 +112,78 @@ def test_an_episode_with_values_that_can_not_be_is_refused_or_used(tmp_path, see
         path.write_text(json.dumps(body))
         survives(work, seen)
     assert any(seen) and not all(seen), "some are refused, some are used"
+
+
+CAN_NOT_BE = (0, -1, 10**30, 0.5, None, "", [])
+
+
+def leaves(plain: object, at: tuple[str | int, ...] = ()) -> Iterator[tuple[str | int, ...]]:
+    """Where plain data holds lists, figures and texts; of the items of a list only the first that has each field."""
+    if isinstance(plain, dict):
+        for key, value in plain.items():
+            yield from leaves(value, (*at, key))
+    else:
+        yield at
+        for k, value in enumerate(plain if isinstance(plain, list) else ()):
+            yield from leaves(value, (*at, k))
+
+
+def with_other(plain: object, at: tuple[str | int, ...], value: object) -> object:
+    """The same plain data with another value at one place."""
+    if not at:
+        return value
+    key, rest = at[0], at[1:]
+    if isinstance(plain, dict):
+        return {**plain, key: with_other(plain[key], rest, value)}
+    assert isinstance(plain, list) and isinstance(key, int)
+    return [*plain[:key], with_other(plain[key], rest, value), *plain[key + 1 :]]
+
+
+def test_an_episode_with_any_one_value_that_can_not_be_is_refused_or_used(tmp_path):
+    path, seen = tmp_path / "e.dubbin", list[str]()
+    save_episode(full_episode(), path)
+    plain = json.loads(path.read_text())
+    fields = {tuple(k for k in at if isinstance(k, str)): at for at in leaves(plain["episode"])}
+    assert len(fields) > 100
+    for at in fields.values():
+        for value in CAN_NOT_BE:
+            path.write_text(json.dumps({**plain, "episode": with_other(plain["episode"], at, value)}))
+            try:
+                survives(lambda: used(load_episode(path)), seen)
+            except Exception as error:
+                raise AssertionError(f"{at}: {value!r}") from error
+    assert any(seen) and not all(seen)
+
+
+@pytest.mark.parametrize(
+    ("field", "value", "said"),
+    [
+        ("rate", 0, "clock runs at 0 Hz"),
+        ("rate", 7_999, "clock runs at 7999 Hz"),
+        ("rate", 192_001, "clock runs at 192001 Hz"),
+        ("recordings", [], "has no recording"),
+        ("splits", [2**53 + 1], "larger than any frame"),
+    ],
+)
+def test_what_an_episode_can_not_be_is_said(tmp_path, field, value, said):
+    path = tmp_path / "e.dubbin"
+    save_episode(full_episode(), path)
+    body = json.loads(path.read_text())
+    body["episode"][field] = value
+    path.write_text(json.dumps(body))
+    with pytest.raises(BadEpisode, match=said):
+        load_episode(path)
+
+
+@pytest.mark.parametrize(("field", "value"), [("rate", 8000), ("rate", 192_000), ("splits", [2**53])])
+def test_what_an_episode_can_just_be_is_taken(tmp_path, field, value):
+    path = tmp_path / "e.dubbin"
+    save_episode(full_episode(), path)
+    body = json.loads(path.read_text())
+    body["episode"][field] = value
+    path.write_text(json.dumps(body))
+    found = getattr(load_episode(path), field)
+    assert (list(found) if isinstance(found, tuple) else found) == value
 
 
 def test_an_episode_whose_bytes_are_damaged_is_refused_or_used(tmp_path):

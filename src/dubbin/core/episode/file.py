@@ -16,6 +16,7 @@ import msgspec
 from dubbin.core.decodable import decodable
 from dubbin.core.episode.migrations import VERSION, migrated
 from dubbin.core.episode.model import Episode
+from dubbin.core.episode.plausible import check_episode, check_figures
 from dubbin.core.episode.unknown_fields import Tree, left_over, put_back
 from dubbin.core.errors import BadEpisode, CannotWrite
 from dubbin.core.sound.writing import replacing
@@ -38,10 +39,7 @@ def from_plain(plain: Any, version: int = VERSION) -> Episode:
         episode = msgspec.convert(migrated(plain, version) if isinstance(plain, dict) else plain, decodable(Episode))
     except msgspec.ValidationError as error:
         raise BadEpisode(tr("The episode can't be understood: {error}.").format(error=error)) from error
-    known = {r.id for r in episode.recordings}
-    for lane in episode.lanes:
-        if lane.recording not in known:
-            raise BadEpisode(tr("The episode can't be understood: the lane {voice} has no recording.").format(voice=lane.voice))
+    check_episode(episode)
     return episode
 
 
@@ -97,6 +95,7 @@ def read_episode(path: Path) -> tuple[Episode, Tree]:
             )
         )
     plain = body.get("episode")
+    check_figures(plain)
     episode = from_plain(plain, version)
     unknown = left_over(migrated(plain, version), to_plain(episode)) if isinstance(plain, dict) else {}
     folder = path.resolve().parent
