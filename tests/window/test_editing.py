@@ -78,8 +78,8 @@ def rendered(window) -> np.ndarray:
 def point_of(view, row: int) -> QPoint:
     """The middle of a word in the pane, scrolled to."""
     view.reveal(row)
-    rect = view._column.rect_of(row)
-    return QPoint(round(rect.center().x()), round(rect.center().y() - view._offset()))
+    rect = view.laid.column.rect_of(row)
+    return QPoint(round(rect.center().x()), round(rect.center().y() - view.offset()))
 
 
 def test_words_are_cut_in_the_pane_and_the_sound_is_the_rest(edit):
@@ -106,13 +106,13 @@ def test_cut_words_fold_into_a_stitch_that_opens(edit):
     view.select_rows(rows)
     edit.pages[Step.EDIT].acts.cutting.cut()
     edit.session.do(cut_stretch(edit.session.episode, 0, RATE))
-    view._lay_out()
-    items = [i for laid in view._column.laid for line in laid.lines for i in line]
+    view.lay_out()
+    items = [i for laid in view.laid.column.laid for line in laid.lines for i in line]
     stitch = next(i for i in items if i.kind is ItemKind.STITCH and set(rows) <= set(i.rows))
     assert not any(i.row in rows and i.kind is ItemKind.WORD for i in items)
     view._open(stitch)
-    view._lay_out()
-    opened = [i.row for laid in view._column.laid for line in laid.lines for i in line if i.kind is ItemKind.OPENED]
+    view.lay_out()
+    opened = [i.row for laid in view.laid.column.laid for line in laid.lines for i in line if i.kind is ItemKind.OPENED]
     assert set(rows) <= set(opened) and edit.selection.cut is not None
     edit.pages[Step.EDIT].acts.cutting.put_back()
     assert all(edit.session.episode.cut_at(int(edit.speech.table.starts[r])) is None for r in rows)
@@ -222,8 +222,8 @@ def test_words_that_were_moved_read_at_their_new_place(edit):
     edit.pages[Step.EDIT].acts.moving.copy()
     edit.navigation.go(int(edit.speech.table.starts[row_of(edit, "Welcome aboard")]) - RATE // 10)
     edit.pages[Step.EDIT].acts.moving.move_here()
-    edit.words_pane.words._lay_out()
-    assert edit.words_pane.words._column.rows[:4] == rows
+    edit.words_pane.words.lay_out()
+    assert edit.words_pane.words.laid.column.rows[:4] == rows
 
 
 def test_a_break_and_an_insert_are_heard_seen_and_taken_out(edit, qtbot, short_demo):
@@ -353,12 +353,12 @@ def test_an_hour_of_words_is_laid_out_again_only_where_it_changed(edit):
     )
     edit.session.do(set_transcript(edit.session.episode, Transcript(lane.id, tuple(sorted(many, key=lambda w: w.start_frame)))))
     view = edit.words_pane.words
-    view._lay_out()
-    kept = list(view._column.laid)
+    view.lay_out()
+    kept = list(view.laid.column.laid)
     edit.session.do(cut_stretch(edit.session.episode, 60 * RATE, 61 * RATE))
-    view._lay_out()
-    same = sum(any(a is b for b in kept) for a in view._column.laid)
-    assert same >= len(view._column.laid) - 3
+    view.lay_out()
+    same = sum(any(a is b for b in kept) for a in view.laid.column.laid)
+    assert same >= len(view.laid.column.laid) - 3
 
 
 def test_words_are_laid_out_anew_only_where_something_of_the_page_has_changed(edit, qtbot):
@@ -369,13 +369,13 @@ def test_words_are_laid_out_anew_only_where_something_of_the_page_has_changed(ed
     qtbot.waitExposed(view)
 
     def laid_anew() -> bool:
-        before = view._column
-        view._lay_out()
-        return view._column is not before
+        before = view.laid.column
+        view.lay_out()
+        return view.laid.column is not before
 
-    view._lay_out()
+    view.lay_out()
     QTest.qWait(20)  # its bar appears, and takes room
-    view._lay_out()
+    view.lay_out()
     edit.session.do(change_lane(edit.session.episode, lane.id, "Level", level_db=1.5))
     assert not laid_anew()
     most = view.verticalScrollBar().maximum()
@@ -437,16 +437,16 @@ def test_what_is_out_of_sight_is_laid_out_in_the_turns_that_follow(edit, qtbot, 
     view = edit.words_pane.words
     edit.session.do(set_transcript(edit.session.episode, Transcript(lane.id, tuple(words))))
     view.grab()
-    first = len(view._column.laid)
-    view._lay_out()  # somebody asks where a word is: now all of them must have a place
-    whole = len(view._column.laid)
+    first = len(view.laid.column.laid)
+    view.lay_out()  # somebody asks where a word is: now all of them must have a place
+    whole = len(view.laid.column.laid)
     assert 0 < first < whole
     view.verticalScrollBar().setValue(0)
     view.set_size(view.size_px - 1)
     view.grab()
-    assert len(view._column.laid) < whole
+    assert len(view.laid.column.laid) < whole
     view.reveal(len(words) - 1)
-    assert len(view._column.laid) == whole and view.verticalScrollBar().value() > view.viewport().height()
+    assert len(view.laid.column.laid) == whole and view.verticalScrollBar().value() > view.viewport().height()
 
 
 def test_the_page_of_words_stays_where_it_was_scrolled_to_whatever_changes(edit, monkeypatch):
@@ -454,7 +454,7 @@ def test_the_page_of_words_stays_where_it_was_scrolled_to_whatever_changes(edit,
     words = tuple(Word(f"word{k}.", k * RATE // 4, k * RATE // 4 + RATE // 8) for k in range(900))
     monkeypatch.setattr(words_view, "PAINT_BUDGET_S", 0.0)  # no more than is seen is laid out at once
     edit.session.do(set_transcript(edit.session.episode, Transcript(lane.id, words)))
-    view._lay_out()
+    view.lay_out()
     bar = view.verticalScrollBar()
     bar.setValue(place := bar.maximum() // 2)
     assert place > 2 * view.viewport().height()
@@ -480,12 +480,12 @@ def test_words_that_become_fewer_before_all_were_laid_out_are_laid_out_anew(edit
     view.verticalScrollBar().setValue(0)
     view._on_changed()
     view.grab()
-    assert not view._column.is_whole
+    assert not view.laid.column.is_whole
     edit.session.do(set_transcript(edit.session.episode, Transcript(lane.id, words[:5])))
-    view._stale = False  # somebody asks where a word is before the page has heard that the words are others
-    view._lay_out()
+    view.laid.is_stale = False  # somebody asks where a word is before the page has heard that the words are others
+    view.lay_out()
     others = sum(len(t.words) for t in edit.session.episode.transcripts if t.lane != lane.id)
-    assert view._column.is_whole and len(view._column.rows) <= 5 + others
+    assert view.laid.column.is_whole and len(view.laid.column.rows) <= 5 + others
 
 
 def test_the_selection_of_words_ends_with_another_selection():

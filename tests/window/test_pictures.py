@@ -90,7 +90,7 @@ def compare(name: str, found: np.ndarray, tmp_path: Path) -> None:
 @pytest.mark.parametrize("view", VIEWS)
 def test_it_looks_as_it_was_approved(window, tmp_path, view, night):
     window.theme.set_night(night)
-    window.words_pane.words._lay_out()  # to the end, however slow the machine is: how long it is shows at its side
+    window.words_pane.words.lay_out()  # to the end, however slow the machine is: how long it is shows at its side
     compare(f"{view}-{'night' if night else 'day'}", picture_of(VIEWS[view](window)), tmp_path)
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from bisect import bisect_right
 from dataclasses import dataclass
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
@@ -10,6 +11,7 @@ from PyQt6.QtGui import QFont, QFontMetricsF, QPainter, QPen
 from dubbin.core.figures import clock
 from dubbin.core.speech.word_table import WordTable
 from dubbin.window.parts.theme import Colours, font
+from dubbin.window.words.column import Column
 from dubbin.window.words.flow import GUTTER, MARGIN, Item, ItemKind, Laid
 
 DOUBTFUL = 0.35  # confidence below which a word is marked
@@ -39,6 +41,22 @@ class WordPainter:
 
     def __init__(self, p: QPainter, colours: Colours, table: WordTable, rate: int, px: int, width: int) -> None:
         self._p, self._c, self._table, self._rate, self._px, self._width = p, colours, table, rate, px, width
+
+    def page(self, column: Column, offset: float, height: float, marked: Marked) -> None:
+        """What is seen of a page. offset: of it that is scrolled away; height: that is seen, both in pixels."""
+        first = max(bisect_right(column.tops, offset) - 1, 0)
+        last_voice = column.laid[first - 1].paragraph.voice if first else None
+        for k, laid in enumerate(column.laid[first:], first):
+            top = column.tops[k] - offset
+            if top > height:
+                break
+            self.headings(laid, top)
+            self.speaker(laid, top + laid.heading_height, laid.paragraph.voice != last_voice or k == first)
+            last_voice = laid.paragraph.voice
+            for n, items in enumerate(laid.lines):
+                y = top + laid.heading_height + n * laid.line_height
+                if -laid.line_height < y < height:
+                    self.line(items, y, laid.line_height, marked)
 
     def headings(self, laid: Laid, top: float) -> None:
         """Chapters and breaks that stand over a paragraph."""

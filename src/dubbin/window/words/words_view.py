@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-from bisect import bisect_right
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer, pyqtSignal
@@ -11,7 +10,6 @@ from PyQt6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPa
 from PyQt6.QtWidgets import QAbstractScrollArea, QWidget
 
 from dubbin.core.figures import number
-from dubbin.core.speech.word_table import WordTable
 from dubbin.core.texts import tr
 from dubbin.window.parts.moving_keys import EVERY_WAY
 from dubbin.window.parts.painting import painting
@@ -21,9 +19,10 @@ from dubbin.window.session.selection import Selection
 from dubbin.window.session.session import Session
 from dubbin.window.session.speech import Speech
 from dubbin.window.words.column import TOP, Column
-from dubbin.window.words.flow import Flow, Item, ItemKind
-from dubbin.window.words.stream import headings, paragraphs
-from dubbin.window.words.word_painter import Marked, WordPainter, small_font, text_font
+from dubbin.window.words.flow import Item, ItemKind
+from dubbin.window.words.word_keys import SIDEWAYS, row_after
+from dubbin.window.words.word_layout import WordLayout
+from dubbin.window.words.word_painter import Marked, WordPainter
 
 SMALLEST_PX, LARGEST_PX = 13, 28
 PAINT_BUDGET_S = 0.006  # for laying out what is out of sight, in one turn of the event loop
@@ -39,16 +38,11 @@ class WordsView(QAbstractScrollArea):
     def __init__(self, session: Session, speech: Speech, selection: Selection, theme: Theme, preferences: Preferences) -> None:
         super().__init__()
         self._session, self._speech, self._selection, self._theme, self._preferences = session, speech, selection, theme, preferences
-        self._px = min(max(int(preferences.get("words_px", 17)), SMALLEST_PX), LARGEST_PX)
-        self._flow: Flow | None = None
-        self._column = Column(WordTable(()))
-        self._opened: frozenset[int] = frozenset()
+        self.laid = WordLayout(session, speech, min(max(int(preferences.get("words_px", 17)), SMALLEST_PX), LARGEST_PX))
         self._here: int | None = None
         self._press: tuple[QPointF, int | None] | None = None
         self._anchor: int | None = None
         self.found: frozenset[int] = frozenset()
-        self._stale = True  # something has changed; whether it is one of the words is looked at before they are laid out anew
-        self._shown: tuple[object, ...] = ()
         self.setFrameShape(self.Shape.NoFrame)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName(tr("Words"))
@@ -73,55 +67,41 @@ class WordsView(QAbstractScrollArea):
             port.update()
 
     def _on_theme(self) -> None:
-        self._flow = None
-        self._on_changed()
+        self.laid.restyle()
+        self._repaint()
 
     def _on_changed(self, *_: object) -> None:
-        self._stale = True
+        self.laid.is_stale = True
         self._repaint()
 
     def set_size(self, px: int) -> None:
         """Size of the text in pixels."""
         px = min(max(px, SMALLEST_PX), LARGEST_PX)
-        if px != self._px:
-            self._px = px
+        if px != self.laid.px:
+            self.laid.px = px
             self._preferences.set("words_px", px)
-            self._flow = None
-            self._on_changed()
+            self._on_theme()
 
     @property
     def size_px(self) -> int:
-        return self._px
+        return self.laid.px
 
-    def _lay_out(self, budget_s: float = math.inf) -> None:
+    def lay_out(self, budget_s: float = math.inf) -> None:
         """Lay the words out where something has changed. budget_s: after so long the rest, which is out of sight, is left for the next turn of the event loop."""
         port = self.viewport()
         assert port is not None
-        if self._flow is None or self._flow.width != port.width():
-            self._flow = Flow(text_font(self._px), small_font(self._px), port.width())
-            self._shown, self._stale = (), True
-        table = self._speech.table
-        if self._stale or table is not self._column.table:
-            self._stale = False
-            self._begin(table)
-        if self._column.is_whole:
-            return
-        self._column.go_on(self._flow, self._opened, self._offset() + 1.25 * port.height(), budget_s)
+        begun = self.laid.begin(port.width())
         if not self._column.is_whole:
-            QTimer.singleShot(0, self._lay_on)
-        self._set_range()
+            self.laid.go_on(self.offset() + 1.25 * port.height(), budget_s)
+            if not self._column.is_whole:
+                QTimer.singleShot(0, self._lay_on)
+            self._set_range()
+        elif begun:
+            self._set_range()  # of no words none is laid out; of others the range is set where they are, or the page would go to its top
 
-    def _begin(self, table: WordTable) -> None:
-        """Begin to lay out anew, if anything of the page is another thing than it was."""
-        if any(r >= len(table) for r in self._opened):
-            self._opened = frozenset()
-        episode, program = self._session.episode, self._session.map
-        shown = (table, program, tuple(headings(episode, program)), self._opened)
-        if shown != self._shown:
-            self._shown = shown
-            self._column = Column(table, paragraphs(table, episode, program))
-            if self._column.is_whole:
-                self._set_range()  # of no words none is laid out; of others the range is set where they are, or the page would go to its top
+    @property
+    def _column(self) -> Column:
+        return self.laid.column
 
     def _set_range(self) -> None:
         bar, port = self.verticalScrollBar(), self.viewport()
@@ -131,7 +111,7 @@ class WordsView(QAbstractScrollArea):
 
     def _lay_on(self) -> None:
         """Go on with what is out of sight: nothing of it need be painted."""
-        self._lay_out(PAINT_BUDGET_S)
+        self.lay_out(PAINT_BUDGET_S)
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         self._set_range()  # of another height the same lines are seen; another width is found when they are painted
@@ -140,7 +120,8 @@ class WordsView(QAbstractScrollArea):
     def scrollContentsBy(self, dx: int, dy: int) -> None:
         self._repaint()
 
-    def _offset(self) -> float:
+    def offset(self) -> float:
+        """Pixels of the page that are scrolled away at its top."""
         bar = self.verticalScrollBar()
         return float(bar.value()) if bar is not None else 0.0
 
@@ -148,17 +129,17 @@ class WordsView(QAbstractScrollArea):
 
     def item_at(self, position: QPointF) -> Item | None:
         """The word or mark at a point of the viewport; of empty room on a line, the last one before."""
-        self._lay_out()
-        return self._column.item_at(position.x(), position.y() + self._offset())
+        self.lay_out()
+        return self._column.item_at(position.x(), position.y() + self.offset())
 
     def reveal(self, row: int) -> None:
         """Scroll so that a word is seen."""
-        self._lay_out()
+        self.lay_out()
         rect = self._column.rect_of(row)
         bar, port = self.verticalScrollBar(), self.viewport()
         if rect is None or bar is None or port is None:
             return
-        if rect.top() < self._offset() + 4 or rect.bottom() > self._offset() + port.height() - 4:
+        if rect.top() < self.offset() + 4 or rect.bottom() > self.offset() + port.height() - 4:
             bar.setValue(round(rect.top() - port.height() * 0.35))
 
     def _on_head(self) -> None:
@@ -228,7 +209,7 @@ class WordsView(QAbstractScrollArea):
 
     def _open(self, item: Item) -> None:
         """Show what a stitch folds, and pick the cut."""
-        self._opened = self._opened | frozenset(item.rows)
+        self.laid.open(item.rows)
         table, episode = self._speech.table, self._session.episode
         if item.rows:
             middle = int(table.starts[item.rows[0]] + table.ends[item.rows[0]]) // 2
@@ -239,13 +220,13 @@ class WordsView(QAbstractScrollArea):
         self._selection.pick_cut(cut)
         if cut is not None:
             self._selection.set_head(cut.end_frame)
-        self._on_changed()
+        self._repaint()
 
     def close_opened(self) -> None:
         """Fold all cuts again."""
-        if self._opened:
-            self._opened = frozenset()
-            self._on_changed()
+        if self.laid.opened:
+            self.laid.close_opened()
+            self._repaint()
 
     def _select(self, first: int, last: int) -> None:
         a, b = sorted((self._column.order.get(first, 0), self._column.order.get(last, 0)))
@@ -272,12 +253,12 @@ class WordsView(QAbstractScrollArea):
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         if event is None:
             return
-        self._lay_out()
+        self.lay_out()
         key, shift = event.key(), bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
         if event.modifiers() & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.AltModifier):
             event.ignore()
             return
-        if key == Qt.Key.Key_Escape and self._opened:
+        if key == Qt.Key.Key_Escape and self.laid.opened:
             self.close_opened()
             return
         if Qt.Key(key) not in EVERY_WAY:
@@ -287,7 +268,7 @@ class WordsView(QAbstractScrollArea):
         if shift:
             if not rows or self._anchor not in rows:
                 self._anchor = self.head_row()
-                end = self._anchor if key in (Qt.Key.Key_Left, Qt.Key.Key_Right) else self._row_after(self._anchor, Qt.Key(key))
+                end = self._anchor if key in SIDEWAYS else self._row_after(self._anchor, Qt.Key(key))
             else:
                 end = self._row_after(rows[-1] if rows[0] == self._anchor else rows[0], Qt.Key(key))
             if self._anchor is not None and end is not None:
@@ -302,23 +283,9 @@ class WordsView(QAbstractScrollArea):
             self.reveal(row)
 
     def _row_after(self, row: int | None, key: Qt.Key) -> int | None:
-        """The word that a key goes to from another: the one beside it, above or below it, a page further, or the first or last of the line."""
-        step = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}.get(key)
-        rect = self._column.rect_of(row) if row is not None else None
         port = self.viewport()
-        if step is not None or rect is None or port is None:
-            return self._column.row_beside(row, step or 0)
-        page = max(port.height() - rect.height(), rect.height())
-        down = {Qt.Key.Key_Up: -rect.height(), Qt.Key.Key_Down: rect.height(), Qt.Key.Key_PageUp: -page, Qt.Key.Key_PageDown: page}.get(
-            key, 0.0
-        )
-        x = {Qt.Key.Key_Home: 0.0, Qt.Key.Key_End: float(port.width())}.get(key, rect.center().x())
-        y = rect.center().y() + down
-        item = self.item_at(QPointF(x, y - self._offset()))
-        # Between two paragraphs stands a heading or room: one line further is meant.
-        if item is not None and item.row == row and down:
-            item = self.item_at(QPointF(x, y + math.copysign(rect.height(), down) - self._offset()))
-        return item.row if item is not None else row
+        assert port is not None
+        return row_after(self._column, row, key, port.width(), port.height())
 
     def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
         if event is None:
@@ -337,7 +304,7 @@ class WordsView(QAbstractScrollArea):
     # -- painting ---------------------------------------------------------------------
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        self._lay_out(PAINT_BUDGET_S)
+        self.lay_out(PAINT_BUDGET_S)
         port = self.viewport()
         assert port is not None
         with painting(port) as p:
@@ -354,29 +321,11 @@ class WordsView(QAbstractScrollArea):
             flags = Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap
             p.drawText(room, flags, empty_text(self._speech.transcribing.progress(), bool(self._session.episode.lanes)))
             return
-        offset, height = self._offset(), port.height()
-        first = max(bisect_right(self._column.tops, offset) - 1, 0)
-        table, head = self._speech.table, self._selection.head
-        here = (
-            self._here
-            if self._here is not None and self._here < len(table) and table.starts[self._here] <= head < table.ends[self._here]
-            else None
-        )
-        marked = Marked(frozenset(self._selection.rows), self.found, here)
-        painter = WordPainter(p, c, table, self._session.episode.rate, self._px, port.width())
-        last_voice = self._column.laid[first - 1].paragraph.voice if first else None
-        for k in range(first, len(self._column.laid)):
-            top = self._column.tops[k] - offset
-            if top > height:
-                break
-            laid = self._column.laid[k]
-            painter.headings(laid, top)
-            painter.speaker(laid, top + laid.heading_height, laid.paragraph.voice != last_voice or k == first)
-            last_voice = laid.paragraph.voice
-            for n, items in enumerate(laid.lines):
-                y = top + laid.heading_height + n * laid.line_height
-                if -laid.line_height < y < height:
-                    painter.line(items, y, laid.line_height, marked)
+        table, head, here = self._speech.table, self._selection.head, self._here
+        is_heard = here is not None and here < len(table) and table.starts[here] <= head < table.ends[here]
+        marked = Marked(frozenset(self._selection.rows), self.found, here if is_heard else None)
+        painter = WordPainter(p, c, table, self._session.episode.rate, self.laid.px, port.width())
+        painter.page(self._column, self.offset(), port.height(), marked)
 
 
 def empty_text(fraction: float | None, has_lanes: bool) -> str:
