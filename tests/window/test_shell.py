@@ -79,16 +79,16 @@ class TestMemory:
         first = open_window(little)
         first.resize(1024, 760)
         first.go_step(Step.REPAIR)
-        first.splitter.setSizes([300, 260])
-        first.splitter.splitterMoved.emit(300, 1)
-        kept = first.splitter.sizes()
+        first.places.rows.setSizes([300, 260])
+        first.places.rows.splitterMoved.emit(300, 1)
+        kept = first.places.rows.sizes()
         first.view.show_range(10 * RATE, 20 * RATE)
         first.navigation.go(12 * RATE)
         first.shut_down()
         again = open_window(little)
         assert (again.width(), again.height()) == (1024, 760) and again.steps.current is Step.REPAIR
         assert again.selection.head == 12 * RATE and again.view.start == pytest.approx(10 * RATE, abs=again.view.per_pixel)
-        assert again.splitter.sizes() == pytest.approx(kept, abs=4)
+        assert again.places.rows.sizes() == pytest.approx(kept, abs=4)
 
     @pytest.mark.parametrize(
         "value",
@@ -179,10 +179,10 @@ class TestFiles:
     def test_an_episode_saves_itself_where_that_is_wanted(self, open_window, little):
         window = open_window(little)
         window.session.do(set_title(window.session.episode, "By itself"))
-        window._autosave_if_due()
+        window.autosave.count_minute()
         assert window.session.document.has_changes
         window.preferences.set("autosave_minutes", 1)
-        window._autosave_if_due()
+        window.autosave.count_minute()
         assert window.files.saver.wait() and load_episode(little).title == "By itself"
 
     def test_transcripts_recipes_and_covers_are_dropped_too(self, window, tmp_path, qtbot):
@@ -310,7 +310,7 @@ class TestHelp:
 
     def test_the_tour_goes_through_all_steps_and_is_offered_once(self, open_window, little):
         window = open_window(little)
-        window.offer_tour()
+        window.tour.offer()
         pressed(window, "Show me round")
         seen = []
         for number in range(len(SENTENCES)):
@@ -320,5 +320,5 @@ class TestHelp:
                 pressed(window, "Next")
         assert seen == list(Step)
         window.notices.say("")
-        window.offer_tour()
+        window.tour.offer()
         assert window.notices.text.text() == ""

@@ -105,7 +105,7 @@ def run(folders: Folders, episode: Path | None, prepare: Prepare | None = None, 
     elif not are_compiled():
         window.notices.say(FIRST_USE)
     if is_demo:
-        QTimer.singleShot(0, lambda: window.offer_tour())
+        QTimer.singleShot(0, lambda: window.tour.offer())
 
     # A function of its own: Qt holds no reference to an object whose method it is to call.
     QTimer.singleShot(0, lambda: Thread(target=begin_work, args=(window.jobs.release,), name="import", daemon=True).start())

@@ -49,7 +49,6 @@ class Feeder:
         self._finished = True
         self._trouble: str | None = None
         self._closing = False
-        self._rate = rate
         self.meter = LiveMeter(rate, 2)
         self._thread = threading.Thread(target=self._run, name="dubbin-feeder", daemon=True)
         self._thread.start()
@@ -76,6 +75,11 @@ class Feeder:
             if self._loop_from is not None:
                 self._loop_from = min(self._loop_from, frame)
             self._ready.notify_all()
+
+    def set_rate(self, rate: int) -> None:
+        """Meter what is played from now on at another rate, in Hz."""
+        with self._ready:
+            self.meter = LiveMeter(rate, 2)
 
     def halt(self) -> None:
         with self._ready:

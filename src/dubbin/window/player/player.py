@@ -30,7 +30,7 @@ class Player(QObject):
 
     def __init__(self, rate: int, sink: Sink | None = None) -> None:
         super().__init__()
-        self.sink = sink or best_sink(rate)
+        self.sink, self.rate = sink or best_sink(rate), rate
         self._feeder = Feeder(rate)
         self._timer = QTimer(self)
         self._timer.setInterval(TICK_MS)
@@ -102,6 +102,12 @@ class Player(QObject):
         """Play somewhere else from now on."""
         self.stop()
         self.sink = sink
+
+    def set_rate(self, rate: int, sink: Sink) -> None:
+        """Play programs of another rate, in Hz, from now on. sink: that plays at it."""
+        self.set_sink(sink)
+        self.rate = rate
+        self._feeder.set_rate(rate)
 
     def reset_meters(self) -> None:
         self._feeder.meter.reset()

@@ -16,12 +16,15 @@ from dubbin.window.shell.help import Help
 from dubbin.window.shell.recipes import Recipes
 from dubbin.window.shell.shared import Shared
 from dubbin.window.shell.step import Step
+from dubbin.window.shell.tour import Tour
 
 EPISODE, EDIT, VIEW, HELP = Menu.EPISODE, Menu.EDIT, Menu.VIEW, Menu.HELP
 
 
-class Frame(Protocol):
+class OfWindow(Protocol):
     """What of the main window has menu entries of its own."""
+
+    tour: Tour
 
     def step_by(self, direction: int) -> None: ...
 
@@ -29,10 +32,8 @@ class Frame(Protocol):
 
     def show_preferences(self, page: str = ...) -> None: ...
 
-    def start_tour(self) -> None: ...
 
-
-def shell_actions(shared: Shared, files: EpisodeFiles, card: CardSheet, recipes: Recipes, help: Help, frame: Frame) -> list[Action]:
+def shell_actions(shared: Shared, files: EpisodeFiles, card: CardSheet, recipes: Recipes, help: Help, window: OfWindow) -> list[Action]:
     session, theme = shared.session, shared.theme
 
     needs = Needs(session)
@@ -53,7 +54,7 @@ def shell_actions(shared: Shared, files: EpisodeFiles, card: CardSheet, recipes:
         Action("close", EPISODE, "save", tr("Close episode"), ("Ctrl+W",), files.close),
         Action("save", EPISODE, "save", tr("Save"), ("Ctrl+S",), files.save),
         Action("save-as", EPISODE, "save", tr("Save as …"), ("Ctrl+Shift+S",), lambda: _ignored(files.save_as())),
-        Action("preferences", EPISODE, "preferences", tr("Preferences …"), ("Ctrl+,",), frame.show_preferences),
+        Action("preferences", EPISODE, "preferences", tr("Preferences …"), ("Ctrl+,",), window.show_preferences),
         Action("quit", EPISODE, "quit", tr("Quit"), ("Ctrl+Q",), lambda: _ignored(shared.window.close())),
         Action("run-card", EPISODE, "card", tr("Run the card …"), ("Ctrl+R",), card.show, has_lanes),
         Action("open-folder", EPISODE, "import", tr("Open folder of recordings …"), ("Ctrl+Shift+O",), files.choose_folder),
@@ -65,13 +66,13 @@ def shell_actions(shared: Shared, files: EpisodeFiles, card: CardSheet, recipes:
             Action(f"{step.value.lower()}-step", VIEW, "steps", tr("Go to {step}").format(step=step.caption), (f"Ctrl+{k + 1}",), lambda s=step: shared.go_step(s))  # type: ignore[misc]
             for k, step in enumerate(Step)
         ),
-        Action("next-step", VIEW, "steps", tr("Next step"), ("Ctrl+Tab",), lambda: frame.step_by(1)),
-        Action("previous-step", VIEW, "steps", tr("Previous step"), ("Ctrl+Shift+Tab",), lambda: frame.step_by(-1)),
-        Action("full-screen", VIEW, "window", tr("Full screen"), ("F11",), frame.toggle_full_screen,
+        Action("next-step", VIEW, "steps", tr("Next step"), ("Ctrl+Tab",), lambda: window.step_by(1)),
+        Action("previous-step", VIEW, "steps", tr("Previous step"), ("Ctrl+Shift+Tab",), lambda: window.step_by(-1)),
+        Action("full-screen", VIEW, "window", tr("Full screen"), ("F11",), window.toggle_full_screen,
                checked=lambda: shared.window.isFullScreen()),
         Action("night", VIEW, "lanes", tr("Dark theme"), ("Ctrl+Shift+N",), switch_theme, checked=lambda: theme.colours.dark),
         Action("guide", HELP, "help", tr("Guide"), ("F1",), help.show_guide),
-        Action("tour", HELP, "help", tr("First look round"), (), frame.start_tour, has_lanes),
+        Action("tour", HELP, "help", tr("First look round"), (), window.tour.start, has_lanes),
         Action("search", HELP, "help", tr("Search commands …"), ("Ctrl+K",), help.search),
         Action("shortcuts", HELP, "help", tr("Shortcuts"), ("Shift+F1",), help.show_shortcuts),
         Action("licences", HELP, "help", tr("Licences …"), (), help.show_licences),
@@ -93,7 +94,7 @@ def undo(session: Session) -> None:
 def redo(session: Session) -> None:
     title = session.document.redo()
     if title:
-        session.said.emit(tr("Redone:  {title}").format(title=title))
+        session.said.emit(tr("Redone: {title}").format(title=title))
 
 
 def _ignored(_: object) -> None:

@@ -8,25 +8,15 @@ from pathlib import Path
 from PyQt6 import sip
 from PyQt6.QtCore import QEvent, QObject, QPoint, Qt, QTimer
 from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent
-from PyQt6.QtWidgets import (
-    QApplication,
-    QFrame,
-    QHBoxLayout,
-    QMainWindow,
-    QSplitter,
-    QStackedWidget,
-    QVBoxLayout,
-    QWidget,
-)
+from PyQt6.QtWidgets import QApplication, QMainWindow, QWidget
 
 from dubbin.core.card.entry import CutSwitch, Entry
 from dubbin.core.episode.document import Document
 from dubbin.core.folders import Folders
 from dubbin.core.giving_way import ALONE_S, give_way
-from dubbin.core.texts import tr
 from dubbin.window.lanes.actions import lane_actions
 from dubbin.window.lanes.go_to_time import GoToTime
-from dubbin.window.lanes.lane_heads import LaneHeads, with_heads
+from dubbin.window.lanes.lane_heads import LaneHeads
 from dubbin.window.lanes.lanes_view import LanesView
 from dubbin.window.lanes.navigation import Navigation
 from dubbin.window.lanes.overview import Overview
@@ -34,20 +24,21 @@ from dubbin.window.lanes.viewport import Viewport
 from dubbin.window.parts.action import ActionList, ContextMenu
 from dubbin.window.parts.theme import Theme
 from dubbin.window.player.actions import player_actions
+from dubbin.window.player.device import Device
 from dubbin.window.player.player import Player
 from dubbin.window.player.playing import Playing
 from dubbin.window.player.seam_walk import SeamWalk
-from dubbin.window.player.sinks import Sink, best_sink, device_names
-from dubbin.window.player.tone import short_tone
+from dubbin.window.player.sinks import Sink, best_sink
 from dubbin.window.session.job_bridge import JobBridge
-from dubbin.window.session.preferences import AUTOSAVE_MINUTES, Preferences
+from dubbin.window.session.preferences import Preferences
 from dubbin.window.session.program_measure import ProgramMeasure
 from dubbin.window.session.selection import Selection
 from dubbin.window.session.selection_keeper import SelectionKeeper
 from dubbin.window.session.session import Session
 from dubbin.window.session.speech import Speech
 from dubbin.window.shell.actions import shell_actions
-from dubbin.window.shell.card_panel import CARD_W, CardPanel
+from dubbin.window.shell.autosave import Autosave
+from dubbin.window.shell.card_panel import CardPanel
 from dubbin.window.shell.card_run import CardRun
 from dubbin.window.shell.card_sheet import CardSheet
 from dubbin.window.shell.files import EpisodeFiles
@@ -65,6 +56,7 @@ from dubbin.window.shell.steps import StepList
 from dubbin.window.shell.tour import Tour
 from dubbin.window.shell.transport import Transport
 from dubbin.window.shell.welcome import Welcome
+from dubbin.window.shell.window_layout import Parts, WindowLayout
 from dubbin.window.shell.window_memory import RecentEpisodes, WindowMemory
 from dubbin.window.words.actions import word_actions
 from dubbin.window.words.word_steps import WordSteps
@@ -102,6 +94,7 @@ class MainWindow(QMainWindow):
         self.player = Player(
             self.session.episode.rate, sink or best_sink(self.session.episode.rate, self.preferences.get("sound_device", ""))
         )
+        self.device = Device(self.player, self.preferences)
         self.playing = Playing(self.session, self.selection, self.view, self.player)
         self.seam_walk = SeamWalk(self.session, self.selection, self.view, self.playing)
         self.speech = Speech(self.session, self.preferences)
@@ -111,6 +104,7 @@ class MainWindow(QMainWindow):
         self.words_pane = WordsPane(self.session, self.speech, self.selection, self.view, theme, self.preferences)
         self.notices = Notices()
         self.files = EpisodeFiles(self, self.session, self.notices, self.set_document, self.go_step, self.preferences, recent)
+        self.tour = Tour(self.notices, self.go_step, self.preferences)
         self.actions_by_id = ActionList(self.memory.own_keys())
         self.shared = Shared(
             self, theme, self.session, self.selection, self.view, self.navigation, self.playing, self.seam_walk, self.speech, ProgramMeasure(self.session),
@@ -122,7 +116,7 @@ class MainWindow(QMainWindow):
         self._add_actions()
         self.pages: dict[Step, Page] = {step: rooms[step](self.shared) for step in Step}
         self._build()
-        self.files.demo_opened = self.offer_tour
+        self.files.demo_opened = self.tour.offer
         self.files.add_takers({".json": self.recipes.apply_from})
         for page in self.pages.values():
             self.files.add_takers(page.takers())
@@ -136,11 +130,7 @@ class MainWindow(QMainWindow):
         theme.dress(self)
         self.lanes.setFocus()
         QTimer.singleShot(0, self.files.offer_left_over)
-        self._autosave = QTimer(self)
-        self._autosave.setInterval(60_000)
-        self._autosave.timeout.connect(self._autosave_if_due)
-        self._minutes = 0
-        self._autosave.start()
+        self.autosave = Autosave(self.files, self.preferences, self)
 
     # -- building ---------------------------------------------------------------------
 
@@ -154,70 +144,22 @@ class MainWindow(QMainWindow):
         actions.add(word_actions(self.session, WordSteps(self.session, self.speech, self.selection, self.view, self.navigation)))
 
     def _build(self) -> None:
-        """From the outside in: whatever is put into another place is styled anew with all that it holds, so pages come last."""
+        """Pages come last: whatever is put into another place is styled anew with all that it holds."""
         self.header = Header(self.session, self.theme, self.card_sheet.show)
         self.steps = StepList(self.session, self.theme, self.pages)
         self.overview = Overview(self.session, self.view, self.selection, self.theme)
-        self.transport = Transport(self.session, self.view, self.selection, self.actions_by_id, self.theme)
-        self.card_panel, self.evidence = CardPanel(), QStackedWidget()
-        self.welcome = Welcome(self.actions_by_id, self.files.recent, self.files.open_recent)
-        whole = QWidget()
-        self.setCentralWidget(whole)
-        rows = QVBoxLayout(whole)
-        rows.setContentsMargins(0, 0, 0, 0)
-        rows.setSpacing(0)
-        rows.addWidget(self.header)
-        rows.addWidget(self._line())
-        rows.addWidget(self.notices)
-        body = QHBoxLayout()
-        body.setSpacing(0)
-        rows.addLayout(body, 1)
-        rows.addWidget(self._line())
-        rows.addWidget(self.transport)
-        body.addWidget(self.steps)
-        self.frame = QSplitter(Qt.Orientation.Horizontal)
-        body.addWidget(self.frame, 1)
-        self.frame.setHandleWidth(3)
-        self.frame.setChildrenCollapsible(False)
-        self.stack = QStackedWidget()
-        self.frame.addWidget(self.stack)
-        self.frame.addWidget(self.card_panel)
-        self.frame.setStretchFactor(0, 1)
-        self.frame.setStretchFactor(1, 0)
-        self.frame.setSizes(self.memory.sizes("frame", (self.width() - CARD_W - self.steps.width(), CARD_W)))
-        self.frame.splitterMoved.connect(lambda *_: self.memory.keep_sizes("frame", self.frame.sizes()))
-        middle = QWidget()
-        self.stack.addWidget(middle)
-        self.stack.addWidget(self.welcome)
-        self._fill_middle(middle)
-        for page in self.pages.values():
-            self.card_panel.add(page.card)
-            self.evidence.addWidget(page.evidence)
-        self.card_panel.add_sheet(self.card_sheet)
-
-    def _fill_middle(self, middle: QWidget) -> None:
-        """Overview, lanes and evidence."""
-        column = QVBoxLayout(middle)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(0)
-        column.addWidget(self.overview)
-        self.splitter = QSplitter(Qt.Orientation.Vertical)
-        column.addWidget(self.splitter, 1)
-        self.splitter.setHandleWidth(3)
-        self.splitter.splitterMoved.connect(lambda *_: self._keep_sizes())
-        self._wanted_sizes: list[int] = []
         self.lane_heads = LaneHeads(self.session, self.theme, self.lanes)
-        self.splitter.addWidget(with_heads(self.lanes, self.lane_heads))
-        self.splitter.addWidget(self.evidence)
-        self.splitter.setStretchFactor(0, 3)
-        self.splitter.setStretchFactor(1, 2)
-        self.splitter.setSizes(list(Page.sizes))
-
-    @staticmethod
-    def _line() -> QFrame:
-        line = QFrame()
-        line.setObjectName("rule")
-        return line
+        self.transport = Transport(self.session, self.view, self.selection, self.actions_by_id, self.theme)
+        self.card_panel = CardPanel()
+        self.welcome = Welcome(self.actions_by_id, self.files.recent, self.files.open_recent)
+        parts = Parts(
+            self.header, self.notices, self.steps, self.overview, self.lanes, self.lane_heads, self.welcome, self.card_panel, self.transport
+        )
+        self.places = WindowLayout(parts, self.memory, self.width())
+        self.setCentralWidget(self.places)
+        for page in self.pages.values():
+            self.places.add(page)
+        self.card_panel.add_sheet(self.card_sheet)
 
     def _connect(self) -> None:
         self.steps.chosen.connect(self.go_step)
@@ -230,7 +172,6 @@ class MainWindow(QMainWindow):
         self.player.state_changed.connect(self.transport.show_playing)
         self.player.metered.connect(self.transport.show_reading)
         self.player.failed.connect(self.notices.say)
-        self.player.device_lost.connect(lambda: self._set_device(self.preferences.get("sound_device", "")))
         self.playing.loop_changed.connect(self.transport.show_loop)
         self.playing.speed_changed.connect(
             lambda _: self.transport.show_speed(self.playing.speed, self.player.speed if self.player.is_playing else None)
@@ -256,10 +197,7 @@ class MainWindow(QMainWindow):
     # -- what the window shows --------------------------------------------------------
 
     def _on_episode_changed(self, *_: object) -> None:
-        page = self.stack.widget(0) if self.session.episode.lanes else self.welcome
-        if self.stack.currentWidget() is not page:
-            self.welcome.refresh()
-            self.stack.setCurrentWidget(page)
+        self.places.show_welcome(not self.session.episode.lanes)
         mark = "" if not self.session.document.has_changes else " *"
         self.setWindowTitle(f"{self.session.episode.title}{mark} – Dubbin")
         self._show_card_title()
@@ -275,14 +213,7 @@ class MainWindow(QMainWindow):
         for other in self.pages.values():
             if other is not page and other.is_open:
                 other.closed()
-        self.steps.show_step(step)
-        self.card_panel.show_sheet(False)
-        self.evidence.setCurrentWidget(page.evidence)
-        self.lanes.show_overlays(page.overlays)
-        wanted = self.memory.sizes(step.value, page.sizes)
-        if wanted != self._wanted_sizes:  # to lay out the lanes anew takes a while
-            self._wanted_sizes = wanted
-            self.splitter.setSizes(wanted)
+        self.places.show_page(step, page)
         page.opened()
         self._show_card_title()
 
@@ -293,6 +224,7 @@ class MainWindow(QMainWindow):
         self.selection.clear()
         self.selection.set_head(0)
         self.session.set_document(document)
+        self.device.follow(document.episode.rate)
         self.view.show_all()
         self.lanes.pictures.reset_level()
         self._on_episode_changed()
@@ -303,21 +235,9 @@ class MainWindow(QMainWindow):
         step = self.memory.restore_place(self.session, self.view, self.selection) if self.session.episode.lanes else None
         self.go_step(step or Step.INTAKE)
 
-    def _keep_sizes(self) -> None:
-        """Remember how somebody shared out the room on this step's page."""
-        self._wanted_sizes = self.splitter.sizes()
-        self.memory.keep_sizes(self.steps.current.value, self._wanted_sizes)
-
     def _keep_place(self) -> None:
         if self.session.episode.lanes and self.session.document.path is not None:
             self.memory.keep_place(self.session, self.steps.current, self.view, self.selection)
-
-    def _autosave_if_due(self) -> None:
-        wanted = int(self.preferences.get("autosave_minutes", AUTOSAVE_MINUTES))
-        self._minutes += 1
-        if wanted and self._minutes >= wanted:
-            self._minutes = 0
-            self.files.autosave()
 
     def _play_entry(self, entry: Entry) -> None:
         """Go to where something that the card did is heard best, and play it before and after."""
@@ -344,30 +264,12 @@ class MainWindow(QMainWindow):
         """Open the guide at what a card asks about."""
         self.help.show_guide(anchor)
 
-    def start_tour(self) -> None:
-        """Six sentences, a step each."""
-        Tour(self.notices, self.go_step).start()
-
-    def offer_tour(self) -> None:
-        """Offer the first look round, once."""
-        if not self.preferences.get("toured", False):
-            self.preferences.set("toured", True)
-            self.notices.say(tr("New here? A look round takes a minute."), ((tr("Show me round"), self.start_tour),))
-
     def show_preferences(self, page: str = "") -> None:
         dialog = PreferencesDialog(
-            self.preferences, self.theme, self.actions_by_id, self.session.folders, self._set_device, self._play_tone, self
+            self.preferences, self.theme, self.actions_by_id, self.session.folders, self.device.choose, self.device.play_tone, self
         )
         dialog.show_page(page)
         dialog.exec()
-
-    def _set_device(self, id: str) -> None:
-        self.player.set_sink(best_sink(self.session.episode.rate, id))
-
-    def _play_tone(self) -> str:
-        rate = self.session.episode.rate
-        self.player.play_sound(short_tone(rate))
-        return "" if device_names() else tr("No sound device was found: nothing can be heard.")
 
     # -- events -----------------------------------------------------------------------
 

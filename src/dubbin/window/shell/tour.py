@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from dubbin.core.texts import tr
+from dubbin.window.session.preferences import Preferences
 from dubbin.window.shell.notices import Notices
 from dubbin.window.shell.step import Step
 
@@ -22,10 +23,17 @@ SENTENCES: tuple[tuple[Step, str], ...] = (
 
 
 class Tour:
-    def __init__(self, notices: Notices, go_step: Callable[[Step], None]) -> None:
-        self._notices, self._go_step = notices, go_step
+    def __init__(self, notices: Notices, go_step: Callable[[Step], None], preferences: Preferences) -> None:
+        self._notices, self._go_step, self._preferences = notices, go_step, preferences
+
+    def offer(self) -> None:
+        """Offer to begin, the first time; say nothing ever after."""
+        if not self._preferences.get("toured", False):
+            self._preferences.set("toured", True)
+            self._notices.say(tr("New here? A look round takes a minute."), ((tr("Show me round"), self.start),))
 
     def start(self) -> None:
+        """Begin with the first step."""
         self._show(0)
 
     def _show(self, number: int) -> None:
