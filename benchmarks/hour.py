@@ -8,11 +8,9 @@ Every part runs in a program of its own, so that its peak memory is the kernel's
 from __future__ import annotations
 
 import argparse
-import itertools
 import json
 import os
 import random
-import re
 import subprocess
 import sys
 import tempfile
@@ -57,10 +55,6 @@ def _child(name: str, folder: Path, *arguments: str) -> dict[str, Any]:
     return found
 
 
-def _peak_mb() -> int:
-    return int(re.search(r"VmHWM:\s+(\d+)", Path("/proc/self/status").read_text())[1]) // 1024  # type: ignore[index]
-
-
 def _mb_in(folder: Path) -> int:
     return sum(p.stat().st_blocks * 512 for p in folder.rglob("*") if p.is_file()) // 1_000_000
 
@@ -83,6 +77,7 @@ def build_child(folder: Path, minutes: str, voices: str = "") -> dict[str, Any]:
 def card_child(folder: Path) -> dict[str, Any]:
     """Run the card, then make three masters, as the command line does."""
     from sampling import Sampler
+    from stages import Stages
 
     from dubbin.core.card.run import run_card
     from dubbin.core.card.state import CardResources
@@ -101,26 +96,24 @@ def card_child(folder: Path) -> dict[str, Any]:
     share_one_heap()
     folders, episode = user_folders(), load_episode(folder / "hour.dubbin")
     copies, tiles = WorkingCopies(folders.copies), DiskTileCache(folders.tiles)
-    stages: list[tuple[str, float]] = []
+    stages = Stages()
     with Sampler() as sampler:
         result = run_card(
             episode,
             CardResources(copies, tiles, KeptResults(folders.results), Models(cache=folders.cache)),
-            say=lambda text: stages.append((text, time.perf_counter())),
+            say=stages.begin,
         )
         for change in result.changes:
             episode = change(episode).episode
-        stages.append(("masters", time.perf_counter()))
+        stages.begin("masters")
         save_episode(episode, folder / "done.dubbin")
-        card_mb = _peak_mb()
         program = balanced_program(episode, episode_sounds(episode, copies, tiles), kept=KeptResults(folders.results))
         order = order_of(episode, "hour", [find_target("podcast-stereo")], [find_format(f) for f in ("wav", "mp3", "m4a")])
         made = deliver(program, folder, order)
-        stages.append(("", time.perf_counter()))
-    took = {a[0]: b[1] - a[1] for a, b in itertools.pairwise(stages)}
+        stages.end()
     passed = sum(m.proof.passes for m in made.masters)
     return {
-        "stages": took, "card_mb": card_mb, "mb": _peak_mb(), "cache_mb": _mb_in(folders.cache), "top": sampler.top(TOP), "passed": passed,
+        "stages": [(s.name, s.seconds, s.peak_mb) for s in stages.done], "cache_mb": _mb_in(folders.cache), "top": sampler.top(TOP), "passed": passed,
         "words": sum(len(t.words) for t in episode.transcripts), "entries": len(result.entries), "failed": [f.reason for f in made.failed],
     }  # fmt: skip
 
@@ -128,12 +121,13 @@ def card_child(folder: Path) -> dict[str, Any]:
 def card(folder: Path, minutes: float) -> list[Row]:
     found = _child("card", folder)
     stages = found["stages"]
-    whole = sum(stages.values())
-    each = ", ".join(f"{name.lower()} {seconds:.0f} s" for name, seconds in stages.items())
+    whole = sum(seconds for _, seconds, _ in stages)
+    each = ", ".join(f"{name.lower()} {seconds:.0f} s" for name, seconds, _ in stages)
+    memory = ", ".join(f"{name.lower()} {mb}" for name, _, mb in stages)
     return [
         (f"Run the card and three masters (WAV, MP3, M4A) of {minutes:.0f} min", f"{whole / 60:.1f} min: {each}"),
-        ("… of it the masters", f"{stages['masters']:.0f} s, {found['passed']} of 3 pass"),
-        ("… peak memory", f"{found['card_mb']} MB the card, {found['mb']} MB with the masters"),
+        ("… of it the masters", f"{stages[-1][1]:.0f} s, {found['passed']} of 3 pass"),
+        ("… peak memory", f"{max(mb for *_, mb in stages)} MB: {memory}"),
         ("… room in the cache", f"{found['cache_mb'] / 1000:.1f} GB"),
         ("… words, entries of the list", f"{found['words']}, {found['entries']}"),
         *[(f"… at work in {place}", f"{100 * share:.0f} %") for place, share in found["top"]],
@@ -309,12 +303,13 @@ def against_peers(folder: Path, minutes: float) -> list[Row]:
 
 
 def unbroken_child(folder: Path, hours: str) -> dict[str, Any]:
+    from stages import peak_mb
     from unbroken import put_to_its_sound
 
     from dubbin.core.memory import share_one_heap
 
     share_one_heap()
-    seconds, mb = put_to_its_sound(float(hours), _peak_mb)
+    seconds, mb = put_to_its_sound(float(hours), peak_mb)
     return {"seconds": seconds, "mb": mb}
 
 

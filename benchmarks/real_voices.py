@@ -11,6 +11,7 @@ import numpy as np
 import peers
 import soundfile as sf
 import soxr
+import turns
 from degraded import MICROPHONE, ROOM, SPEAKER, Clip, Pair, noise_of, speech_rms
 from scipy import signal
 from scores import RATE, Mono, dnsmos, pesq, si_sdr, stoi
@@ -62,6 +63,7 @@ def rows(folder: Path | None) -> list[Row]:
     for snr_db in (5, 15):
         methods = {"Dubbin, denoise": treated("denoise"), **runtime}
         out += compare(f"noise at {snr_db} dB", degraded.noisy(found, snr_db), methods, ("PESQ", "STOI", "DNSMOS"))
+    out += turns.rows(folder, {"Dubbin, denoise": treated("denoise"), **runtime})
     alone = {
         "hum": degraded.humming(found),
         "whine": degraded.whining(found),

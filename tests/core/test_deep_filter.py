@@ -26,7 +26,7 @@ def stretches(speech):
     for k in range(3):
         x = speech[k * 50_000 :][: (FRAMES - 1) * deep_filter.HOP] + noise((FRAMES - 1) * deep_filter.HOP / 48000, -50, k)
         X = deep_filter.analyse(x.astype(np.float32))
-        out.append((X, deep_filter.features(X, deep_filter.start_means())[2]))
+        out.append(deep_filter.Stretch(X, deep_filter.features(X, deep_filter.start_means())[2]))
     return out
 
 
@@ -49,22 +49,46 @@ def whole(X, means):
 
 
 def test_block_by_block_is_the_whole(stretches):
-    X, means = stretches[0]
+    X, means, _ = stretches[0]
     expected = deep_filter._applied(X, *whole(X, means))
-    (found,) = deep_filter.deep_filter().enhance([(X, means)])
+    ((found, _),) = deep_filter.deep_filter().enhance([stretches[0]])
     assert np.max(np.abs(found - expected)) < 1e-5 * np.max(np.abs(expected))
 
 
 def test_side_by_side_each_is_as_it_is_alone(stretches):
     network = deep_filter.deep_filter()
     together = network.enhance(stretches)
-    for one, found in zip(stretches, together, strict=True):
-        assert np.array_equal(network.enhance([one])[0], found)
+    for one, (found, behind) in zip(stretches, together, strict=True):
+        ((alone, behind_alone),) = network.enhance([one])
+        assert np.array_equal(alone, found) and np.array_equal(behind_alone.back, behind.back)
+        assert all(np.array_equal(a, b) for a, b in zip(behind_alone.recurrent, behind.recurrent, strict=True))
+
+
+def test_behind_a_state_a_stretch_goes_on_as_it_does_within_the_whole(stretches):
+    network, (X, means, _) = deep_filter.deep_filter(), stretches[0]
+    half = FRAMES // 2
+    ((whole_of_it, _),) = network.enhance([stretches[0]])
+    ((_, state),) = network.enhance([deep_filter.Stretch(X[:half], means)])
+    between = deep_filter.features(X[:half], means)[2]
+    errors = []
+    for known in (state, deep_filter.start_state(), None):
+        ((rest, _),) = network.enhance([deep_filter.Stretch(X[half:], between, known)])
+        errors.append(float(np.sum(np.abs(rest - whole_of_it[half:])[5:-2] ** 2)))  # its first layers look back, too
+    assert errors[0] < 0.05 * errors[1], "it goes on"
+    assert errors[1] == errors[2], "where nothing is known it begins anew"
+
+
+def test_states_are_those_of_their_stretches(stretches):
+    network = deep_filter.deep_filter()
+    states = [behind for _, behind in network.enhance(stretches)]
+    going_on = [s._replace(state=state) for s, state in zip(stretches, states[::-1], strict=True)]
+    for one, (found, _) in zip(going_on, network.enhance(going_on), strict=True):
+        assert np.array_equal(network.enhance([one])[0][0], found)
 
 
 def test_silence_stays_silent():
     X = np.zeros((FRAMES, deep_filter.BINS), np.complex64)
-    (found,) = deep_filter.deep_filter().enhance([(X, deep_filter.start_means())])
+    ((found, _),) = deep_filter.deep_filter().enhance([deep_filter.Stretch(X, deep_filter.start_means())])
     assert not found.any()
 
 
@@ -97,7 +121,7 @@ def test_a_model_that_is_cut_off_is_refused():
 
 def test_the_network_leaves_the_processor_as_it_was():
     """Numbers too small for a full mantissa stay numbers: a library that sets the processor to drop them does so for all that a thread does later."""
-    deep_filter.DeepFilter().enhance([(np.zeros((FRAMES, deep_filter.BINS), np.complex64), deep_filter.start_means())])
+    deep_filter.DeepFilter().enhance([deep_filter.Stretch(np.zeros((FRAMES, deep_filter.BINS), np.complex64), deep_filter.start_means())])
     assert np.float32(1e-40) * np.float32(1.0) > 0.0 and float(np.nextafter(0.0, 1.0)) > 0.0
 
 

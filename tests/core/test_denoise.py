@@ -15,7 +15,7 @@ from dubbin.core.treat.denoise import Denoise, DenoiseSettings, Engine
 from dubbin.core.treat.dereverb import Dereverb, DereverbSettings
 from dubbin.core.treat.engine_blend import DRY_DB, GIVEN_TILE_S, RINGING_DB, RoomGivenBack, dryness
 from dubbin.core.treat.guard import measure_guard
-from dubbin.core.treat.neural_engine import cleaned_by_network
+from dubbin.core.treat.neural_engine import SPEECH_S, cleaned_by_network, loudest_seconds, starts_of
 from dubbin.core.treat.tiles import DiskTileCache
 from dubbin.core.treat.treatment import Context
 from dubbin.demo.room import room_response
@@ -81,6 +81,50 @@ def test_tiles_side_by_side_are_as_each_alone(mixture, tmp_path, monkeypatch):
     assert at_once.stages[0].is_filled and at_once.stages[0].tile_count == 3
     one_by_one = Chain(sound, uses, "one by one", DiskTileCache(tmp_path))
     np.testing.assert_array_equal(at_once.read(0, sound.frames), one_by_one.read(0, sound.frames))
+
+
+# -- what the network begins with -----------------------------------------------------
+
+
+def test_speech_is_looked_for_among_the_loud_seconds_of_each_part_and_no_bang_is_taken_for_it():
+    powers = np.full(100, 1e-6)
+    powers[50:58] = 1e-3  # somebody speaks
+    powers[20] = 1.0  # a door
+    assert 49 <= loudest_seconds(powers)[1] <= 54
+    powers[80:90] = 1e-4
+    first, second, third = loudest_seconds(powers)
+    assert 49 <= second <= 54 and 79 <= third <= 86 and first < 32
+
+
+@pytest.mark.parametrize(("seconds", "places"), [(0, 1), (1, 1), (4, 1), (5, 1), (59, 1), (60, 2), (119, 3), (120, 4), (7200, 4)])
+def test_the_longer_a_recording_the_more_places_are_listened_to(seconds, places):
+    found = loudest_seconds(np.random.default_rng(0).random(seconds))
+    assert len(found) == places and found == sorted(set(found)) and found[0] >= 0 and found[-1] <= max(seconds - SPEECH_S, 0)
+
+
+def test_of_loud_places_the_one_with_a_voice_is_taken(speech):
+    """Applause louder than the voice: behind it the network would know nothing of a voice."""
+    voice, applause = speech[: 10 * RATE], noise(35, rms_db(speech) + 4, 9)
+    x = np.concatenate([applause, voice, noise(30, -70, 2), applause]).astype(np.float32)
+    (start,) = starts_of(Sound(x[None], RATE), Task())
+    alone = {}
+    for name, sound in (("voice", voice), ("applause", applause)):
+        (alone[name],) = starts_of(Sound(sound[None, : 6 * RATE], RATE), Task())
+
+    def apart(name: str) -> float:
+        return sum(float(np.sum((a - b) ** 2)) for a, b in zip(start.state.recurrent, alone[name].state.recurrent, strict=True))
+
+    assert apart("voice") < 0.5 * apart("applause")
+
+
+def test_the_first_words_behind_a_long_noise_are_treated_like_the_last(speech):
+    words = speech[: 8 * RATE]
+    silence = np.zeros(14 * RATE, np.float32)
+    clean = np.concatenate([silence, words, silence, words])
+    x = (clean + noise(len(clean) / RATE, rms_db(words) - 25, 4)[: len(clean)]).astype(np.float32)
+    y = Chain(Sound(x[None], RATE), [Use(Denoise(), DenoiseSettings())]).read(0, len(x))[0]
+    first, again = (si_sdr(words[: 3 * RATE], y[at * RATE : (at + 3) * RATE]) for at in (14, 36))
+    assert first > again - 0.5 and first > 24
 
 
 # -- the blend of both engines --------------------------------------------------------

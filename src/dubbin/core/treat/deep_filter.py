@@ -13,6 +13,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -130,6 +131,27 @@ BLOCK = 50  # frames: what its layers hand on to one another stays in the cache
 SIDE_BY_SIDE = 4  # stretches, for which the recurrent layers read their weights once
 
 
+@dataclass(frozen=True)
+class State:
+    """What the network remembers of what it has heard. recurrent: of its five recurrent layers, (STATE,) each; back: what its filters look back to, (CHANNELS, FILTERS_BACK, FILTERED)."""
+
+    recurrent: tuple[NDArray[np.float32], ...]
+    back: NDArray[np.float32]
+
+
+def start_state() -> State:
+    """Nothing has been heard."""
+    return State(tuple(np.zeros(STATE, np.float32) for _ in range(5)), np.zeros((CHANNELS, FILTERS_BACK, FILTERED), np.float32))
+
+
+class Stretch(NamedTuple):
+    """Spectra (frames, BINS), and what is known before them. state: None where nothing has been heard."""
+
+    spectra: NDArray[np.complex64]
+    means: Means
+    state: State | None = None
+
+
 class DeepFilter:
     """The three graphs. `enhance` may be called from several threads.
 
@@ -145,12 +167,13 @@ class DeepFilter:
         self._gains = _Part(graphs["erb_dec"], GAINS)
         self._filters = _Part(graphs["df_dec"], FILTERS)
 
-    def enhance(self, stretches: Sequence[tuple[NDArray[np.complex64], Means]]) -> list[NDArray[np.complex64]]:
-        """Spectra (frames, BINS) of the voice alone, of stretches of one length with the means before each; the first seconds settle the network's state."""
+    def enhance(self, stretches: Sequence[Stretch]) -> list[tuple[NDArray[np.complex64], State]]:
+        """Spectra (frames, BINS) of the voice alone, of stretches of one length, and the state behind each."""
         erb, spec = _inputs(stretches)
-        count, frames = len(stretches), len(stretches[0][0])
-        state = [np.zeros((1, count, STATE), np.float32) for _ in range(5)]
-        c0 = np.zeros((count, CHANNELS, FILTERS_BACK, FILTERED), np.float32)
+        count, frames = len(stretches), len(stretches[0].spectra)
+        before = [s.state or start_state() for s in stretches]
+        state = [np.stack(layer)[None] for layer in zip(*(s.recurrent for s in before), strict=True)]
+        c0 = np.stack([s.back for s in before])
         bands = np.empty((count, frames, BANDS), np.float32)
         coefs = np.empty((count, frames, FILTERED, 2 * TAPS), np.float32)
         for start in range(0, frames, BLOCK):
@@ -161,7 +184,8 @@ class DeepFilter:
             m, state[1], state[2] = self._gains(emb, e3, e2, e1, e0, state[1], state[2])
             coefs[:, start:stop], state[3], state[4] = self._filters(emb, c0, state[3], state[4])
             bands[:, start:stop] = m[:, 0]
-        return [_applied(X, bands[k], coefs[k]) for k, (X, _) in enumerate(stretches)]
+        behind = [State(tuple(layer[0, k].copy() for layer in state), c0[k, :, -FILTERS_BACK:].copy()) for k in range(count)]
+        return [(_applied(s.spectra, bands[k], coefs[k]), behind[k]) for k, s in enumerate(stretches)]
 
 
 class _Part:
@@ -184,15 +208,15 @@ class _Part:
         return out
 
 
-def _inputs(stretches: Sequence[tuple[NDArray[np.complex64], Means]]) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+def _inputs(stretches: Sequence[Stretch]) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
     """Features of bands (stretches, 1, frames, BANDS) and bins (stretches, 2, frames, FILTERED), moved by the frames that the network looks ahead, behind
     ENCODER_BACK frames of silence."""
-    count, frames = len(stretches), len(stretches[0][0])
+    count, frames = len(stretches), len(stretches[0].spectra)
     erb = np.zeros((count, 1, ENCODER_BACK + frames, BANDS), np.float32)
     spec = np.zeros((count, 2, ENCODER_BACK + frames, FILTERED), np.float32)
     last = ENCODER_BACK + frames - LOOK_AHEAD
-    for k, (X, means) in enumerate(stretches):
-        bands, bins, _ = features(X, means)
+    for k, stretch in enumerate(stretches):
+        bands, bins, _ = features(stretch.spectra, stretch.means)
         erb[k, 0, ENCODER_BACK:last] = bands[LOOK_AHEAD:]
         spec[k, :, ENCODER_BACK:last] = bins[:, LOOK_AHEAD:]
     return erb, spec

@@ -30,7 +30,7 @@ from dubbin.core.texts import mark, tr
 from dubbin.core.treat import deep_filter
 from dubbin.core.treat.engine_blend import BLEND_WINDOW_S, RoomGivenBack, blended
 from dubbin.core.treat.figure import Figure
-from dubbin.core.treat.neural_engine import Mono, cleaned_by_network, running_means
+from dubbin.core.treat.neural_engine import Mono, Start, cleaned_by_network, starts_of
 from dubbin.core.treat.noise_track import NoiseTrack, narrowed, profile_track, track_noise
 from dubbin.core.treat.settings import choice, setting, span, switch
 from dubbin.core.treat.statistical_engine import LEAD_S, WINDOWS_S, stft_of, suppressed_twice
@@ -82,11 +82,10 @@ class DenoiseSettings:
 
 @dataclass(frozen=True)
 class NoiseFindings:
-    """tracks: the noise for each window of the engine. means: for the neural engine, the running means of the network's
-    features at every second of the recording, for each channel."""
+    """tracks: the noise for each window of the engine. starts: for the neural engine, what the network begins with, for each channel."""
 
     tracks: tuple[NoiseTrack, ...]
-    means: tuple[tuple[deep_filter.Means, ...], ...] = ()
+    starts: tuple[Start, ...] = ()
 
 
 class Denoise(Treatment):
@@ -100,14 +99,14 @@ class Denoise(Treatment):
         Figure("snr_db", tr("speech over noise"), "dB", 1, lambda r: r.noise.snr_db),
     )
     tile_s: ClassVar[float] = 15.0
-    lead_s: ClassVar[float] = 4.0  # in which the network's state settles
+    lead_s: ClassVar[float] = LEAD_S  # the network has heard the voice: four seconds are no better
     tail_s: ClassVar[float] = 0.1
     takes_rooms: ClassVar[bool] = True
 
     def spans_s(self, settings: DenoiseSettings) -> tuple[float, float, float]:
         if settings.engine is Engine.NEURAL:
             return NEURAL_TILE_S, self.lead_s, self.tail_s
-        return self.tile_s, LEAD_S, self.tail_s
+        return super().spans_s(settings)
 
     def side_by_side(self, settings: DenoiseSettings) -> int:
         return deep_filter.SIDE_BY_SIDE if settings.engine is Engine.NEURAL else 1
@@ -125,8 +124,7 @@ class Denoise(Treatment):
         for window_s in windows:
             stft = stft_of(source.rate, window_s)
             tracks.append(track if stft == long else narrowed(track, long, stft))
-        means = running_means(source, task.part(0.6, 1.0)) if neural else ()
-        return NoiseFindings(tuple(tracks), means)
+        return NoiseFindings(tuple(tracks), starts_of(source, task.part(0.6, 1.0)) if neural else ())
 
     def with_room(
         self, before: Source, after: Source, settings: DenoiseSettings, findings: Callable[[], NoiseFindings], tiles: Callable[[], Tiles]

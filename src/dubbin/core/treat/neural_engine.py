@@ -1,8 +1,14 @@
-"""The neural engine of `denoise`: stretches on their way through the network of `deep_filter`, at its rate, side by side, and back."""
+"""The neural engine of `denoise`: stretches on their way through the network of `deep_filter`, at its rate, side by side, and back.
+
+The network is recurrent: it treats a voice that it has heard before better than one that begins behind noise alone, of whose first seconds it takes up to all.
+So every stretch begins with the state that the network is in behind a few seconds of the recording in which somebody speaks. Turns of eight real voices between pauses of
+3 to 25 s, in noise at 25 dB: SI-SDR of their first two seconds 24.6 > 25.7 dB, of the worst 3.0 > 5.5 (docs/decisions/neural-denoiser.md). At 15 dB and below .2 dB less.
+"""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 
 import numpy as np
 import soxr
@@ -15,12 +21,33 @@ from dubbin.core.treat import deep_filter
 from dubbin.core.treat.treatment import Context
 
 Mono = tuple[NDArray[np.float32], Context]  # one channel of a stretch, and where it lies
+SPEECH_S = 4  # of speech that the network hears before every stretch. Three seconds gain less, eight no more
+SEARCHED_S, MOST_SEARCHED = (
+    30,
+    4,
+)  # a place in so many seconds is listened to, where somebody may speak, and no more of them than go side by side
 
 
-def running_means(source: Source, task: Task) -> tuple[tuple[deep_filter.Means, ...], ...]:
-    """The features' running means at every second, so that a stretch goes on where the one before would have been."""
+@dataclass(frozen=True)
+class Start:
+    """What the network knows of a channel before a stretch of it. means: of the features, at every second, so that a stretch goes on where the one before would have
+    been; state: behind a few seconds of the recording in which somebody speaks."""
+
+    means: tuple[deep_filter.Means, ...]
+    state: deep_filter.State
+
+
+def starts_of(source: Source, task: Task) -> tuple[Start, ...]:
+    """What the network begins with, for each channel of a recording."""
+    means, levels = _by_seconds(source, task)
+    return tuple(Start(tuple(m), _behind_speech(source, c, m, np.array(levels[c]))) for c, m in enumerate(means))
+
+
+def _by_seconds(source: Source, task: Task) -> tuple[list[list[deep_filter.Means]], list[list[float]]]:
+    """The features' running means at every second, and the power of each second, for each channel."""
     hops = deep_filter.RATE // deep_filter.HOP
     means = [[deep_filter.start_means()] for _ in range(source.channels)]
+    powers: list[list[float]] = [[] for _ in means]
     overlap = round(source.rate * deep_filter.HOP / deep_filter.RATE)
     for start in range(0, source.frames - source.rate, source.rate):
         task.step(start / max(source.frames, 1))
@@ -30,7 +57,30 @@ def running_means(source: Source, task: Task) -> tuple[tuple[deep_filter.Means, 
             # Frame 1 of the stretch begins at its first sample, as frame 0 of the second itself does.
             X = deep_filter.analyse(y)[1 : hops + 1]
             means[channel].append(deep_filter.features(X, means[channel][-1])[2])
-    return tuple(tuple(m) for m in means)
+            powers[channel].append(float(np.mean(x[channel, overlap:].astype(np.float64) ** 2)))
+    return means, powers
+
+
+def _behind_speech(source: Source, channel: int, means: Sequence[deep_filter.Means], powers: NDArray[np.float64]) -> deep_filter.State:
+    """The network's state behind seconds in which somebody speaks: of the loudest ones of each part of the recording those of which it keeps most, for it knows a voice
+    from a noise."""
+    network, rate = deep_filter.deep_filter(), source.rate
+    stretches = []
+    for second in loudest_seconds(powers):
+        x = source.read(second * rate, min((second + SPEECH_S) * rate, source.frames))[channel]
+        stretches.append(deep_filter.Stretch(deep_filter.analyse(_resampled(x, rate, deep_filter.RATE)), means[second]))
+    with network.room:
+        heard = network.enhance(stretches)
+    return max(heard, key=lambda one: float(np.sum(np.abs(one[0]) ** 2)))[1]
+
+
+def loudest_seconds(powers: NDArray[np.float64]) -> list[int]:
+    """Where SPEECH_S loud seconds begin, in each part of a recording. powers: of every second; loud: by the median, which no single bang moves."""
+    if len(powers) <= SPEECH_S:
+        return [0]
+    levels = np.median(np.lib.stride_tricks.sliding_window_view(powers, SPEECH_S), axis=1)
+    parts = np.array_split(np.arange(len(levels)), min(max(len(powers) // SEARCHED_S, 1), MOST_SEARCHED))
+    return [int(part[np.argmax(levels[part])]) for part in parts]
 
 
 def cleaned_by_network(stretches: Sequence[Mono], channel: int) -> list[NDArray[np.float32]]:
@@ -66,17 +116,18 @@ def _enhanced(heard: Sequence[Mono], channel: int) -> list[NDArray[np.float32]]:
     with network.room:
         for shift in shifts:
             moved = [np.pad(y, (shift, 0)) for y, _ in heard]
-            spectra = [(deep_filter.analyse(y), _means_at(context, channel)) for y, (_, context) in zip(moved, heard, strict=True)]
-            for clean, Y, y in zip(out, network.enhance(spectra), moved, strict=True):
+            spectra = [_stretch(y, context, channel) for y, (_, context) in zip(moved, heard, strict=True)]
+            for clean, (Y, _), y in zip(out, network.enhance(spectra), moved, strict=True):
                 clean += deep_filter.synthesise(Y, len(y))[shift:]
             del spectra
     give_back()
     return [clean / np.float32(len(shifts)) for clean in out]
 
 
-def _means_at(context: Context, channel: int) -> deep_filter.Means:
-    known: tuple[deep_filter.Means, ...] = context.findings.means[channel]
-    return known[min(max(context.start_frame, 0) // context.rate, len(known) - 1)]
+def _stretch(y: NDArray[np.float32], context: Context, channel: int) -> deep_filter.Stretch:
+    start: Start = context.findings.starts[channel]
+    second = min(max(context.start_frame, 0) // context.rate, len(start.means) - 1)
+    return deep_filter.Stretch(deep_filter.analyse(y), start.means[second], start.state)
 
 
 def _resampled(x: NDArray[np.float32], rate: int, to_rate: int) -> NDArray[np.float32]:
