@@ -39,7 +39,7 @@ from dubbin.core.episode.document import Document
 from dubbin.core.episode.file import load_episode, read_episode, save_episode
 from dubbin.core.episode.journal_reading import left_over
 from dubbin.core.episode.model import Episode
-from dubbin.core.episode.time_map import program_map, session_map
+from dubbin.core.episode.time_map import FURTHEST_SESSION_FRAME, program_map, session_map
 from dubbin.core.errors import BadEpisode, DubbinError, UnusableSound
 from dubbin.core.mix.kept_results import KeptResults
 from dubbin.core.mix.lane_key import lane_key
@@ -162,6 +162,11 @@ def test_an_episode_with_any_one_value_that_can_not_be_is_refused_or_used(tmp_pa
         ("rate", 7_999, "clock runs at 7999 Hz"),
         ("rate", 192_001, "clock runs at 192001 Hz"),
         ("recordings", [], "has no recording"),
+        ("recordings.0.frames", -1, "-1 frames long"),
+        ("recordings.1.frames", FURTHEST_SESSION_FRAME, "frames long"),
+        ("lanes.1.start_frame", -FURTHEST_SESSION_FRAME, "Tobias begins at frame -1"),
+        ("placed.0.pieces", [], "holds nothing"),
+        ("transcripts.0.words.3.speaker", -1, "no speaker"),
         ("splits", [2**53 + 1], "larger than any frame"),
     ],
 )
@@ -169,8 +174,8 @@ def test_what_an_episode_can_not_be_is_said(tmp_path, field, value, said):
     path = tmp_path / "e.dubbin"
     save_episode(full_episode(), path)
     body = json.loads(path.read_text())
-    body["episode"][field] = value
-    path.write_text(json.dumps(body))
+    at = tuple(int(key) if key.isdigit() else key for key in field.split("."))
+    path.write_text(json.dumps({**body, "episode": with_other(body["episode"], at, value)}))
     with pytest.raises(BadEpisode, match=said):
         load_episode(path)
 

@@ -83,6 +83,14 @@ class TestSlider:
         QTest.keyClick(slider, Qt.Key.Key_PageUp)
         assert slider.figure == 100
 
+    @pytest.mark.parametrize(("value", "end"), [(1e300, 100), (-(2**53), 0), (130, 100)])
+    def test_what_a_file_holds_beyond_its_ends_is_shown_at_the_end_and_left_as_it_is(self, slider, value, end):
+        changed = []
+        slider.changed.connect(changed.append)
+        slider.show_value(value, mark=value)
+        slider.grab()
+        assert slider.value() == end and slider.figure == value and not changed
+
     def test_double_click_goes_to_the_mark(self, slider):
         QTest.mouseDClick(slider, Qt.MouseButton.LeftButton, pos=QPoint(20, 11))
         assert slider.figure == 80

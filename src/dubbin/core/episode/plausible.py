@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from dubbin.core.episode.model import Episode
+from dubbin.core.episode.time_map import FURTHEST_SESSION_FRAME
 from dubbin.core.errors import BadEpisode
 from dubbin.core.texts import tr
 
@@ -33,8 +34,12 @@ def check_episode(episode: Episode) -> None:
     for lane in episode.lanes:
         if lane.recording not in known:
             raise _not_understood(tr("the lane {voice} has no recording").format(voice=lane.voice))
-    if any(recording.frames < 0 for recording in episode.recordings):
-        raise _not_understood(tr("a recording is shorter than nothing"))
+    for recording in episode.recordings:
+        if not 0 <= recording.frames < FURTHEST_SESSION_FRAME:
+            raise _not_understood(tr("{path} is {frames} frames long").format(path=recording.path, frames=recording.frames))
+    for lane in episode.session_lanes:
+        if abs(lane.start_frame) >= FURTHEST_SESSION_FRAME:
+            raise _not_understood(tr("the lane {voice} begins at frame {frame}").format(voice=lane.voice, frame=lane.start_frame))
     if any(not item.pieces for item in episode.placed):
         raise _not_understood(tr("something was placed that holds nothing"))
     if any(word.speaker < 0 for transcript in episode.transcripts for word in transcript.words):

@@ -56,7 +56,7 @@ class MarkedSlider(QSlider):
     def _tell_value(self) -> None:
         """Let screen readers know the value; drags and wheels are our own, and so is what is reported."""
         self.blockSignals(True)
-        self.setValue(round(self._value / self._step))
+        self.setValue(round(self._within(self._value) / self._step))
         self.blockSignals(False)
         self.setAccessibleDescription(short_number(self._value))
 
@@ -71,7 +71,11 @@ class MarkedSlider(QSlider):
         self.update()
 
     def _x_of(self, value: float) -> float:
-        return MARGIN + (value - self._low) / (self._high - self._low) * (self.width() - 2 * MARGIN)
+        return MARGIN + (self._within(value) - self._low) / (self._high - self._low) * (self.width() - 2 * MARGIN)
+
+    def _within(self, value: float) -> float:
+        """The nearest value that the slider has; a file may hold others."""
+        return min(max(value, self._low), self._high)
 
     def _value_at(self, x: float) -> float:
         share = (x - MARGIN) / max(self.width() - 2 * MARGIN, 1)
@@ -79,7 +83,7 @@ class MarkedSlider(QSlider):
         return round(value / self._step) * self._step
 
     def _set(self, value: float, final: bool) -> None:
-        value = min(max(value, self._low), self._high)
+        value = self._within(value)
         moved = value != self._value
         self._value = value
         self._tell_value()
