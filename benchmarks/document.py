@@ -12,7 +12,8 @@ HEAD = """# Benchmarks
 Made by `./benchmarks/run` from the demo's synthetic voices, and with `--voices FOLDER` from recordings of real people, where it says so. PESQ is wide-band (ITU-T P.862.2),
 STOI as published in 2011, SI-SDR against the clean voice, DNSMOS P.835 overall, word error by a small English recogniser (faster-whisper,
 tiny); echo is scored against direct sound and the first 50 ms. Levels in dB. Speed in times real time on two cores of the machine
-at hand; machines are noisy: compare rows of one run only. Each section says when it was measured.
+at hand; machines are noisy: compare rows of one run only. Each section says when it was measured. What single changes did is told in
+[before-and-after.md](before-and-after.md).
 """
 
 

@@ -7,8 +7,8 @@ other seldom does the same. The neural one knows what voices sound like: it take
 street), at the price of deciding what a voice is. Where speech stands far above the noise, and a little everywhere, its
 result is blended with that of the statistical gain, which is closer to the voice there.
 
-Figures (docs/benchmarks.md): on eight real voices the blend gains 0.08, 0.2 and 0.3 of PESQ over the network alone at 5, 15 and 25 dB, and loses
-0.05 of DNSMOS, which hears what it keeps of the voice's own surroundings; in a room it is the network's result. Two windows gain 0.02 over one, FINEST (the mean of two passes, one of them moved by half a hop) another 0.02 for twice the time.
+Figures (docs/benchmarks.md): on eight real voices the blend gains 0.07, 0.09 and 0.19 of PESQ over the network alone at 5, 15 and 25 dB, and loses
+0.02 of DNSMOS, which hears what it keeps of the voice's own surroundings; in a room it is the network's result. Two windows gain 0.02 over one, FINEST (the mean of two passes, one of them moved by half a hop) another 0.02 for twice the time.
 Limits: below about 5 dB of SNR the voice gets thin; the neural engine takes music away with the noise.
 """
 
