@@ -54,6 +54,6 @@ def rows() -> list[tuple[str, str]]:
     return [
         (
             f"room echo measured blind, {ROOMS} rooms of 0.2 to 0.9 s, noise down to 25 dB",
-            f"{near:.0%} within 25 %, half of them within {half:.0%}",
+            f"{100 * near:.0f} % within 25 %, half of them within {100 * half:.0f} %",
         )
     ]

@@ -8,7 +8,7 @@ from pathlib import Path
 
 import pytest
 
-from dubbin.core.in_time import files_there
+from dubbin.core.in_time import can_be_used, files_there
 
 
 @pytest.fixture
@@ -41,3 +41,35 @@ def test_what_does_not_answer_is_not_there_and_the_others_are(silent_folder, tmp
     (tmp_path / "here").write_text("x")
     found = files_there([silent_folder / "far", tmp_path / "here"], 0.2)
     assert list(found) == [tmp_path / "here"]
+
+
+def test_as_many_as_do_not_answer_are_waited_for_together(silent_folder, monkeypatch):
+    waited, real = [], threading.Thread.join
+    monkeypatch.setattr(threading.Thread, "join", lambda thread, timeout=None: waited.append(timeout) or real(thread, timeout))
+    assert files_there([silent_folder / str(k) for k in range(20)], 0.1) == {}
+    assert len(waited) == 20 and waited[0] <= 0.1 and set(waited[1:]) == {0.0}, "and not one after the other"
+
+
+@pytest.mark.parametrize(
+    ("name", "usable"),
+    [("there", True), ("there/new", True), ("gone/new", False), ("file", False), ("file/new", False), ("locked/new", False)],
+)
+def test_a_folder_can_be_used_where_it_can_be_written_to_or_made(tmp_path, monkeypatch, name, usable):
+    (tmp_path / "there").mkdir()
+    (tmp_path / "locked").mkdir()
+    (tmp_path / "file").write_text("x")
+    real = os.access
+    monkeypatch.setattr(os, "access", lambda path, mode: real(path, mode) and os.path.basename(path) != "locked")
+    before = sorted(tmp_path.rglob("*"))
+    assert can_be_used(tmp_path / name, 10.0) is usable
+    assert sorted(tmp_path.rglob("*")) == before, "nothing is made by asking"
+
+
+def test_to_be_used_a_folder_must_be_entered_and_written_to(tmp_path, monkeypatch):
+    asked = []
+    monkeypatch.setattr(os, "access", lambda path, mode: asked.append(mode) or True)
+    assert can_be_used(tmp_path, 10.0) and asked == [os.W_OK | os.X_OK]
+
+
+def test_a_folder_that_does_not_answer_can_not_be_used(silent_folder):
+    assert not can_be_used(silent_folder / "cache", 0.1)
