@@ -29,9 +29,13 @@ class Sampler:
 
     def _run(self) -> None:
         while not self._stop.wait(EVERY_S):
-            for number, frame in sys._current_frames().items():
-                if number != self._thread.ident and (place := _place(frame)):
-                    self.counts[place] += 1
+            self._look()
+
+    def _look(self) -> None:
+        """In a call of its own: a frame that is held on to keeps all that its function was working on."""
+        for number, frame in sys._current_frames().items():
+            if number != self._thread.ident and (place := _place(frame)):
+                self.counts[place] += 1
 
     def top(self, count: int = 12) -> list[tuple[str, float]]:
         """(place, share of what was counted), the most first."""
