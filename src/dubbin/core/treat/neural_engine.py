@@ -22,10 +22,8 @@ from dubbin.core.treat.treatment import Context
 
 Mono = tuple[NDArray[np.float32], Context]  # one channel of a stretch, and where it lies
 SPEECH_S = 4  # of speech that the network hears before every stretch. Three seconds gain less, eight no more
-SEARCHED_S, MOST_SEARCHED = (
-    30,
-    4,
-)  # a place in so many seconds is listened to, where somebody may speak, and no more of them than go side by side
+SEARCHED_S = 30.0  # in so many seconds of a recording one place is listened to, where somebody may speak
+MOST_SEARCHED = deep_filter.SIDE_BY_SIDE
 
 
 @dataclass(frozen=True)
@@ -39,8 +37,8 @@ class Start:
 
 def starts_of(source: Source, task: Task) -> tuple[Start, ...]:
     """What the network begins with, for each channel of a recording."""
-    means, levels = _by_seconds(source, task)
-    return tuple(Start(tuple(m), _behind_speech(source, c, m, np.array(levels[c]))) for c, m in enumerate(means))
+    means, powers = _by_seconds(source, task)
+    return tuple(Start(tuple(m), _behind_speech(source, c, m, np.array(powers[c]))) for c, m in enumerate(means))
 
 
 def _by_seconds(source: Source, task: Task) -> tuple[list[list[deep_filter.Means]], list[list[float]]]:
@@ -79,7 +77,7 @@ def loudest_seconds(powers: NDArray[np.float64]) -> list[int]:
     if len(powers) <= SPEECH_S:
         return [0]
     levels = np.median(np.lib.stride_tricks.sliding_window_view(powers, SPEECH_S), axis=1)
-    parts = np.array_split(np.arange(len(levels)), min(max(len(powers) // SEARCHED_S, 1), MOST_SEARCHED))
+    parts = np.array_split(np.arange(len(levels)), min(max(int(len(powers) / SEARCHED_S), 1), MOST_SEARCHED))
     return [int(part[np.argmax(levels[part])]) for part in parts]
 
 
