@@ -12,7 +12,7 @@ from dubbin.demo import faults
 from dubbin.demo.recordings import clean_lines, script
 from dubbin.demo.room import room_response
 
-CLIP_S = 12
+CLIP_S, FLOOR_DB = 12, -75.0
 ROOM = (4.6, 3.5, 2.7)
 SPEAKER, MICROPHONE = (2.1, 1.7, 1.3), (2.7, 2.4, 1.0)
 
@@ -58,6 +58,11 @@ def clips(per_voice: int = 2, seconds: float = CLIP_S) -> list[Clip]:
 def speech_rms(x: Mono) -> float:
     power = np.mean(x[: len(x) // 960 * 960].reshape(-1, 960) ** 2, axis=1)
     return float(np.sqrt(np.mean(power[power > power.max() * 1e-4])))
+
+
+def with_floor(x: Mono) -> Mono:
+    """With a faint noise, so that no sample is digital silence."""
+    return np.asarray(x + np.random.default_rng(0).standard_normal(len(x)) * 10 ** (FLOOR_DB / 20), np.float32)
 
 
 def noise_of(kind: int, count: int, seed: int) -> Mono:

@@ -12,7 +12,7 @@ import peers
 import soundfile as sf
 import soxr
 import turns
-from degraded import MICROPHONE, ROOM, SPEAKER, Clip, Pair, noise_of, speech_rms
+from degraded import MICROPHONE, ROOM, SPEAKER, Clip, Pair, noise_of, speech_rms, with_floor
 from scipy import signal
 from scores import RATE, Mono, dnsmos, pesq, si_sdr, stoi
 
@@ -26,7 +26,7 @@ from dubbin.core.treat.registry import REPAIRS, TREATMENTS
 from dubbin.demo import faults
 from dubbin.demo.room import room_response
 
-SECONDS, GATED_S, FLOOR_DB = 14, 40, -75.0
+SECONDS, GATED_S = 14, 40
 Method = Callable[[Mono], Mono]
 Row = tuple[str, str, str, str]
 SCORES: dict[str, tuple[int, Callable[[Mono, Mono], float]]] = {
@@ -40,8 +40,7 @@ def clips(folder: Path, seconds: float = SECONDS) -> list[Clip]:
     for path in sorted(folder.glob("*.flac")):
         x, rate = sf.read(path, dtype="float32")
         x = soxr.resample(x, rate, RATE)[: round(seconds * RATE)]
-        x = x + np.random.default_rng(0).standard_normal(len(x)) * 10 ** (FLOOR_DB / 20)
-        out.append(Clip(path.stem, x.astype(np.float32), ""))
+        out.append(Clip(path.stem, with_floor(x), ""))
     return out
 
 

@@ -10,12 +10,11 @@ from pathlib import Path
 import numpy as np
 import soundfile as sf
 import soxr
-from degraded import noise_of, speech_rms
+from degraded import noise_of, speech_rms, with_floor
 from scores import RATE, Mono, pesq, si_sdr
 
 LENGTH_S, PAUSE_S, TURN_S, GAP_S, LONGEST_S = 70.0, (3.0, 25.0), (2.0, 8.0), 0.25, 12.0
 FIRST_S = 2.0
-FLOOR_DB = -75.0
 Method = Callable[[Mono], Mono]
 Row = tuple[str, str, str, str]
 
@@ -52,8 +51,7 @@ def _in_turns(utterances: list[Mono], rng: np.random.Generator) -> Talk:
             said += 1
         turns.append((begun, at))
     x = np.concatenate(parts)
-    faint = np.random.default_rng(0).standard_normal(len(x)) * 10 ** (FLOOR_DB / 20)
-    return Talk((x + faint).astype(np.float32), tuple(turns))
+    return Talk(with_floor(x), tuple(turns))
 
 
 def rows(folder: Path, methods: dict[str, Method], snrs_db: tuple[float, ...] = (15.0, 25.0)) -> list[Row]:

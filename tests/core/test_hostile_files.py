@@ -118,7 +118,7 @@ CAN_NOT_BE = (0, -1, 10**30, 0.5, None, "", [])
 
 
 def leaves(plain: object, at: tuple[str | int, ...] = ()) -> Iterator[tuple[str | int, ...]]:
-    """Where plain data holds lists, figures and texts; of the items of a list only the first that has each field."""
+    """Where plain data holds lists, figures and texts."""
     if isinstance(plain, dict):
         for key, value in plain.items():
             yield from leaves(value, (*at, key))
@@ -143,7 +143,7 @@ def test_an_episode_with_any_one_value_that_can_not_be_is_refused_or_used(tmp_pa
     path, seen = tmp_path / "e.dubbin", list[str]()
     save_episode(full_episode(), path)
     plain = json.loads(path.read_text())
-    fields = {tuple(k for k in at if isinstance(k, str)): at for at in leaves(plain["episode"])}
+    fields = {tuple(k for k in at if isinstance(k, str)): at for at in leaves(plain["episode"])}  # one item of each list stands for all
     assert len(fields) > 100
     for at in fields.values():
         for value in CAN_NOT_BE:

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from dubbin.core.episode.model import Episode
 from dubbin.core.episode.time_map import FURTHEST_SESSION_FRAME
 from dubbin.core.errors import BadEpisode
@@ -13,9 +11,9 @@ SLOWEST_RATE, FASTEST_RATE = 8000, 192_000  # Hz
 LARGEST = 2**53  # beyond it JSON's figures are not exact (RFC 8259), and frames don't fit where they are summed
 
 
-def check_figures(plain: Any) -> None:
+def check_figures(plain: object) -> None:
     """Refuse figures of plain data that are larger than any frame can be. Raises BadEpisode."""
-    left = [plain]
+    left: list[object] = [plain]
     while left:
         one = left.pop()
         if isinstance(one, dict):

@@ -5,7 +5,7 @@ weighs every bin by how likely it is speech: transparent, for noise that stays m
 too short to blur a consonant and long enough to part the partials of a vowel, and takes the mean of both: where one errs the
 other seldom does the same. The neural one knows what voices sound like: it takes away changing noise too (a kitchen, a
 street), at the price of deciding what a voice is. Where speech stands far above the noise, and a little everywhere, its
-result is blended with that of the statistical gain, which is closer to the voice there.
+result is blended with that of the statistical gain, which is closer to the voice there. It begins every stretch as if it had just heard the voice (`neural_engine`).
 
 Figures (docs/benchmarks.md): on eight real voices the blend gains 0.07, 0.09 and 0.19 of PESQ over the network alone at 5, 15 and 25 dB, and loses
 0.02 of DNSMOS, which hears what it keeps of the voice's own surroundings; in a room it is the network's result. Two windows gain 0.02 over one, FINEST (the mean of two passes, one of them moved by half a hop) another 0.02 for twice the time.
