@@ -13,7 +13,7 @@ from dubbin.core.sound.source import Sound
 from dubbin.core.treat.chain import Chain, Use
 from dubbin.core.treat.denoise import Denoise, DenoiseSettings, Engine
 from dubbin.core.treat.dereverb import Dereverb, DereverbSettings
-from dubbin.core.treat.engine_blend import DRY_DB, GIVEN_TILE_S, RINGING_DB, RoomGivenBack, dryness
+from dubbin.core.treat.engine_blend import DRY_DB, RINGING_DB, RoomGivenBack, dryness
 from dubbin.core.treat.guard import measure_guard
 from dubbin.core.treat.neural_engine import SPEECH_S, cleaned_by_network, loudest_seconds, starts_of
 from dubbin.core.treat.tiles import DiskTileCache
@@ -71,9 +71,9 @@ def test_silence_stays_silent(engine):
 
 def test_tiles_side_by_side_are_as_each_alone(mixture, tmp_path, monkeypatch):
     """A recording of a whole tile, a middle and a short end, two channels of it: prepared at once, and read a tile at a time."""
-    monkeypatch.setattr("dubbin.core.treat.denoise.NEURAL_TILE_S", 4.0)
+    monkeypatch.setattr("dubbin.core.treat.denoise.NEURAL_TILE_S", 2.0)
     clean, added = mixture
-    x = np.resize(clean + added, 9 * RATE).astype(np.float32)
+    x = np.resize(clean + added, 5 * RATE).astype(np.float32)
     sound = Sound(np.stack([x, 0.5 * x[::-1]]), RATE)
     uses = [Use(Denoise(), DenoiseSettings())]
     at_once = Chain(sound, uses, "side by side", DiskTileCache(tmp_path))
@@ -232,12 +232,13 @@ class TestTheRoomGivenBack:
         assert dereverb.guard() == measure_guard(dereverb.heard, dereverb)
 
     def test_it_is_worked_out_once_and_nothing_of_it_stays_on_the_disk(self, speech, ringing_of, tmp_path, monkeypatch):
-        sound = Sound(np.tile(in_noise(ringing_of(speech[: 10 * RATE])).samples, (1, 4)), RATE)
+        monkeypatch.setattr("dubbin.core.treat.engine_blend.GIVEN_TILE_S", tile_s := 8.0)
+        sound = Sound(np.tile(in_noise(ringing_of(speech[: 10 * RATE])).samples, (1, 2)), RATE)
         worked_out, work = [], RoomGivenBack._worked_out
         monkeypatch.setattr(RoomGivenBack, "_worked_out", lambda self, index: worked_out.append(index) or work(self, index))
         chain = Chain(sound, [Use(Denoise(), DenoiseSettings()), Use(Dereverb(), DereverbSettings())], "a", DiskTileCache(tmp_path))
         chain.prepare(Task(), then=lambda stage: stage.guard())
-        assert sorted(worked_out) == list(range(-(-sound.frames // round(GIVEN_TILE_S * RATE))))
+        assert sorted(worked_out) == list(range(-(-sound.frames // round(tile_s * RATE)))) == [0, 1, 2]
         assert sorted(p.name for p in tmp_path.iterdir()) == sorted(stage.key for stage in chain.stages)
         given = chain.stages[1].heard.read(0, RATE)
         assert len(worked_out) == 4 and rms_db(given - chain.stages[0].read(0, RATE)) > rms_db(given) - 40, "and can be had again"

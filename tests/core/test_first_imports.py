@@ -7,6 +7,8 @@ import sys
 
 import pytest
 
+from tests.conftest import SEED, SOAK
+
 ALL_AT_ONCE = """
 import ast, random, sys, threading, traceback
 from pathlib import Path
@@ -41,7 +43,7 @@ print(len(imports), *failed)
 """
 
 
-@pytest.mark.parametrize("order", [1, 3])
+@pytest.mark.parametrize("order", range(SEED + 1, SEED + 1 + SOAK))
 def test_any_thread_may_be_the_first_to_need_a_library(order):
     done = subprocess.run([sys.executable, "-c", ALL_AT_ONCE, str(order)], capture_output=True, text=True, check=False)
     assert done.returncode == 0 and done.stdout.strip().isdecimal() and int(done.stdout) > 40, done.stdout + done.stderr

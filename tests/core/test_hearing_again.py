@@ -23,7 +23,7 @@ from dubbin.core.speech.transcript import Transcript, Word, WordKind
 from dubbin.core.speech.word_table import WordTable
 from tests.conftest import RATE
 
-EXCERPT_S = 60
+EXCERPT_S = 40
 
 
 def words(*items: tuple[str, float, float]) -> list[HeardWord]:

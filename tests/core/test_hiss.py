@@ -7,6 +7,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from dubbin.core.measure.finding import Finding
 from dubbin.core.measure.hiss import FEWEST, find_hiss
 from dubbin.core.measure.hum import find_hum, synthesise_hum
 from dubbin.core.measure.measuring import measure_recording
@@ -23,6 +24,13 @@ NOTHING = SteadySound(None, None)
 def voice(speech) -> np.ndarray:
     """A voice in silence, (frames,)."""
     return (0.2 * speech / np.abs(speech).max()).astype(np.float32)
+
+
+@pytest.fixture(scope="module")
+def noisy(voice) -> tuple[np.ndarray, Finding]:
+    """The voice in noise, and what is told of that."""
+    x = voice + noise(20, -62, 1)[: len(voice)]
+    return x, found(report(x), "noise")
 
 
 def hummed(count: int, mains_hz: float, level_dbfs: float) -> np.ndarray:
@@ -48,7 +56,7 @@ def found(measured: RecordingReport, kind: str):
 
 
 @pytest.mark.parametrize("mains_hz", [50.03, 59.95])
-@pytest.mark.parametrize("level", [-60.0, -45.0, -32.0])
+@pytest.mark.parametrize("level", [-60.0, -32.0])
 class TestHum:
     def test_a_clean_voice_that_hums_asks_for_no_denoiser(self, voice, mains_hz, level):
         measured = report(voice + noise(20, -84, 1)[: len(voice)] + hummed(len(voice), mains_hz, level))
@@ -56,9 +64,9 @@ class TestHum:
         assert measured.noise.floor_dbfs == pytest.approx(level, abs=2.5), "the floor is that of all that is heard"
         assert measured.noise.hiss_dbfs == pytest.approx(-84, abs=3.0)
 
-    def test_beside_a_hum_noise_is_told_as_it_is_without(self, voice, mains_hz, level):
-        x = voice + noise(20, -62, 1)[: len(voice)]
-        plain, measured = found(report(x), "noise"), report(x + hummed(len(voice), mains_hz, level))
+    def test_beside_a_hum_noise_is_told_as_it_is_without(self, noisy, mains_hz, level):
+        x, plain = noisy
+        measured = report(x + hummed(len(x), mains_hz, level))
         assert measured.noise.hiss_dbfs == pytest.approx(-62, abs=1.0)
         beside = found(measured, "noise")
         assert beside.severity is plain.severity and beside.strength == pytest.approx(plain.strength, abs=5)

@@ -45,6 +45,7 @@ def test_an_episode_refuses_it_in_a_sentence(recording, tmp_path):
         import_file(recording, WorkingCopies(tmp_path / "cache"), RATE)
 
 
+@pytest.mark.parametrize("recording", ["flac"], indirect=True)
 def test_it_is_checked_and_told_as_any_other(recording, tmp_path, monkeypatch, capsys):
     monkeypatch.setenv("DUBBIN_HOME", str(tmp_path / "home"))
     assert main(["check", str(recording), "--json"]) == 0

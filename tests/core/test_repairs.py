@@ -90,11 +90,11 @@ def test_clicks_are_found_where_they_are_and_taken_out():
 
 
 def clicked_line(seed: int = 3) -> np.ndarray:
-    """A minute of a voice with clicks in two stretches of it."""
+    """Forty seconds of a voice with clicks in two stretches of it."""
     lines = clean_lines()
-    voice = np.tile(np.concatenate([lines[k] for k in (10, 11, 12)]), 8)[: 60 * RATE]
-    x = (voice + noise(60, -66, 9)).astype(np.float32)
-    for low in (7, 41):
+    voice = np.tile(np.concatenate([lines[k] for k in (10, 11, 12)]), 6)[: 40 * RATE]
+    x = (voice + noise(40, -66, 9)).astype(np.float32)
+    for low in (3, 29):
         part = x[low * RATE : (low + 8) * RATE]
         part += (10 ** (-12 / 20) * clicks(part.astype(float), RATE, 12, seed).sound).astype(np.float32)
     return x
@@ -146,7 +146,7 @@ def test_what_is_asked_of_each_stage_needs_nothing_to_be_looked_for_twice(room_t
 @pytest.mark.parametrize("uses", [[("declick", {"sensitivity": 1.5})], [("dehum", {}), ("declick", {})]])
 def test_a_report_is_no_answer_to_another_question(uses):
     """Another sensitivity, or other sound: what comes behind another treatment."""
-    source = Sound(clicked_line()[None, : 20 * RATE], RATE)
+    source = Sound(clicked_line()[None, : 15 * RATE], RATE)
     asked = [Use(TREATMENTS[n], TREATMENTS[n].settings_type(**s)) for n, s in uses]
     plain, told = (Chain(source, asked, name, MemoryTileCache()) for name in ("plain", "told"))
     told.prepare(Task(), replace(measure_recording(source), clicks=Clicks(((),), RATE)))
@@ -256,7 +256,7 @@ def test_the_low_band_is_drawn_out_flat_and_the_same_from_every_frame(rate, edge
     np.testing.assert_allclose(np.roll(later, -13), impulse - left, atol=1e-5)
 
 
-@pytest.mark.parametrize("rt60", [0.25, 0.45, 0.65, 0.85])
+@pytest.mark.parametrize("rt60", [0.25, 0.5, 0.85])
 def test_echo_is_measured_blind_and_goes_down(speech, rt60):
     response = room_response(RATE, rt60, (4.6, 3.5, 2.7), (2.1, 1.7, 1.3), (2.9, 2.4, 1.0), 4)
     x = _convolved(speech, response)
@@ -298,8 +298,8 @@ def _convolved(x: np.ndarray, response: np.ndarray) -> np.ndarray:
 
 
 def test_all_repairs_together_and_two_cores_give_the_same_samples(room_tone, tmp_path):
-    added = clicks(room_tone.astype(float), RATE, 10, 3)
-    sound = Sound((room_tone + added.sound)[None].astype(np.float32), RATE)
+    voice = room_tone[: 10 * RATE]
+    sound = Sound((voice + clicks(voice.astype(float), RATE, 10, 3).sound)[None].astype(np.float32), RATE)
     uses = [Use(t, t.settings_type()) for t in REPAIRS]
     one = Chain(sound, uses).read(0, sound.frames)
     kept = Chain(sound, uses, "key", DiskTileCache(tmp_path))

@@ -157,7 +157,7 @@ def talk() -> tuple[Sound, float]:
         [x for x, line in zip(equal, said, strict=True) if line["voice"] == voice and not line.get("laugh")] for voice in ("ines", "tobias")
     )
     gap = np.zeros(RATE // 3)
-    turn = np.concatenate([np.concatenate([a, gap, b, gap]) for a, b in zip(ines[:4], tobias[:4], strict=True)])
+    turn = np.concatenate([np.concatenate([a, gap, b, gap]) for a, b in zip(ines[:3], tobias[:3], strict=True)])
     a, b = (np.concatenate(voice[4:7]) for voice in (ines, tobias))
     length = min(len(a), len(b), 6 * RATE)
     x = np.concatenate([turn, a[:length] + b[:length]])
