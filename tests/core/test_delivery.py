@@ -23,9 +23,8 @@ from dubbin.core.deliver.levels import Levels
 from dubbin.core.deliver.master import make_masters
 from dubbin.core.deliver.notes import draft_notes, key_phrases, sentences
 from dubbin.core.deliver.prediction import measure_program, predict
-from dubbin.core.deliver.proof import prove
 from dubbin.core.deliver.publication import Break, Chapter, Publication, chapters_json, publication_of, read_cover
-from dubbin.core.deliver.rendered import Limited, render
+from dubbin.core.deliver.rendered import render
 from dubbin.core.deliver.riff import Cue, add_chunks, cue_chunks, read_cues
 from dubbin.core.deliver.room_tone import WithRoomTone, find_tone
 from dubbin.core.deliver.tags import publish, read_tags
@@ -34,8 +33,6 @@ from dubbin.core.episode.commands.arrangement import insert_break
 from dubbin.core.episode.commands.markers import add_chapter
 from dubbin.core.episode.model import Cut, Episode, Lane, Recording, Tags
 from dubbin.core.errors import CannotWrite, DubbinError
-from dubbin.core.jobs import Task
-from dubbin.core.measure.loudness import measure_loudness
 from dubbin.core.mix.lane_gains import Balance
 from dubbin.core.mix.lane_key import recorded_key
 from dubbin.core.mix.lane_sound import lane_sound
@@ -111,15 +108,6 @@ def test_a_person_can_add_targets_and_is_told_what_is_wrong_with_them(tmp_path):
         all_targets(tmp_path / "b")
 
 
-def test_the_gain_found_without_writing_is_that_of_the_written_file(talk):
-    levels = Levels(talk)
-    assert levels.limited(0.0, 200.0, by_rms=False) == pytest.approx(measure_loudness(talk).integrated_lufs, abs=0.02)
-    gain = levels.gain_to(-9.0, -1.1)
-    work = levels.reduction(gain, -1.1)
-    assert levels.limited(gain, -1.1, by_rms=False) == pytest.approx(-9.0, abs=0.05)
-    assert work.deepest_db > 3.0 and 0 < work.share < 1
-
-
 @pytest.mark.parametrize("rate", [11025, 44100, 48000])
 def test_what_the_limiter_will_do_is_known_of_every_tenth_of_a_second_at_any_rate(rate):
     """At 11,025 Hz neither tiles nor seconds are whole cells."""
@@ -128,18 +116,6 @@ def test_what_the_limiter_will_do_is_known_of_every_tenth_of_a_second_at_any_rat
     cell = rate // 10
     highest = [np.max(np.abs(x[:, k : k + cell])) for k in range(0, x.shape[1], cell)]
     np.testing.assert_allclose(found.db, np.minimum(-(20 * np.log10(highest) + 12.0 + 1.0), 0.0), atol=1e-4)
-
-
-def test_what_is_limited_where_it_is_read_is_what_is_written(talk, tmp_path):
-    loud = Limited(talk, 14.0, -1.0)
-    written = render(loud, tmp_path / "limited.f32", RATE, 2, Task())
-    whole = written.read(0, talk.frames)
-    tile = slice(4 * RATE, 8 * RATE)
-    np.testing.assert_array_equal(loud.read(tile.start, tile.stop), whole[:, tile])
-    a, b = 5 * RATE + 17, 6 * RATE + 4801  # from anywhere: the limiter's release is all that a reader may come into halfway
-    np.testing.assert_allclose(loud.read(a, b), whole[:, a:b], atol=2e-4)
-    assert 20 * np.log10(np.max(np.abs(whole))) <= -0.999 and np.max(np.abs(talk.samples)) * 10 ** (14 / 20) > 1.0
-    np.testing.assert_array_equal(Limited(talk, 0.0, None).read(a, b), talk.read(a, b))
 
 
 def test_formats_of_one_rate_and_ceiling_share_what_is_limited(talk, tmp_path, monkeypatch):
@@ -164,21 +140,6 @@ def test_what_will_come_of_a_target_is_known_before_it_is_made(talk, tmp_path):
     assert podcast.reduction.deepest_db == pytest.approx(made.reduction.deepest_db, abs=0.5)
     peaky = Sound(np.where(np.arange(talk.frames) % RATE < 30, np.sign(talk.samples) * 0.9, talk.samples * 0.3).astype(np.float32), RATE)
     assert any("limiter" in text for text in predict(measure_program(peaky), find_target("streaming-loud")).advice)
-
-
-def test_one_master_that_fails_does_not_stop_the_others(talk, tmp_path, monkeypatch):
-    real = master_module.encode
-
-    def encode(source, path, format, **rest):
-        if format is FLAC:
-            raise CannotWrite("The disk is full.")
-        real(source, path, format, **rest)
-
-    monkeypatch.setattr(master_module, "encode", encode)
-    done = make_masters(talk, tmp_path, "a", [find_target("podcast-mono")], [WAV, FLAC, MP3])
-    assert [m.format for m in done.made] == [WAV, MP3]
-    assert done.failed[0].format is FLAC and "disk" in done.failed[0].reason
-    assert sorted(p.name for p in tmp_path.iterdir()) == ["a.podcast-mono.mp3", "a.podcast-mono.wav"]
 
 
 def test_room_tone_is_put_before_and_after_without_a_step_and_the_same_in_blocks():
@@ -352,15 +313,6 @@ def test_a_proof_sheet_stands_alone_and_shows_every_rule(talk, tmp_path):
     assert pdf.startswith(b"%PDF") and len(pdf) > 5000
     short = next(m for m in done.masters if m.proof.target == "broadcast-r128-short")
     assert {"Short-term loudness", "True peak", "Integrated loudness"} <= {r.name for r in short.proof.rules}
-
-
-def test_a_proof_says_what_is_lost_in_mono(tmp_path):
-    x = noise(5, -20, 1)
-    sf.write(tmp_path / "same.wav", np.stack([x, x], 1), RATE)
-    sf.write(tmp_path / "turned.wav", np.stack([x, -x], 1), RATE)
-    target = find_target("podcast-stereo")
-    assert prove(tmp_path / "same.wav", target).measured.mono_loss_db == pytest.approx(0.0, abs=0.01)
-    assert prove(tmp_path / "turned.wav", target).measured.mono_loss_db > 40
 
 
 # -- parts of the program ---------------------------------------------------------------

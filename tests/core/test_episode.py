@@ -5,25 +5,21 @@ from __future__ import annotations
 from dataclasses import replace
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from dubbin.core.episode.commands.balance import set_level
-from dubbin.core.episode.commands.change import Change
 from dubbin.core.episode.commands.cuts import (
     cut_pause,
     cut_stretch,
-    move_cut_edges,
     put_back,
-    put_back_all,
     set_pauses,
 )
 from dubbin.core.episode.document import Document, new_episode
 from dubbin.core.episode.file import load_episode, save_episode
-from dubbin.core.episode.history import History
 from dubbin.core.episode.journal_reading import left_over
 from dubbin.core.episode.model import Cut, CutKind, Episode, FrameRange, Lane, Recording
-from dubbin.core.episode.time_map import TimeMap, merged, program_map
+from dubbin.core.episode.time_map import merged, program_map
 from dubbin.core.errors import BadEpisode
 from dubbin.core.speech.pauses import Pause
 
@@ -60,55 +56,6 @@ def test_order_is_kept_by_the_program(cuts, a, b):
     assert time_map.to_program_or_next(low) <= time_map.to_program_or_next(high)
 
 
-acts = st.one_of(
-    st.tuples(st.just("cut"), stretches),
-    st.tuples(st.just("back"), st.integers(0, 10)),
-    st.tuples(st.just("edge"), st.tuples(st.integers(0, 10), frames, frames)),
-    st.tuples(st.just("level"), st.floats(-20, 10)),
-    st.tuples(st.just("all"), st.none()),
-)
-
-
-def act(current: Episode, kind: str, value) -> Change:
-    if kind == "cut":
-        return cut_stretch(current, *value)
-    if kind == "level":
-        return set_level(current, "l", value)
-    if kind == "all" or not current.cuts:
-        return put_back_all(current)
-    if kind == "back":
-        return put_back(current, current.cuts[value % len(current.cuts)])
-    index, a, b = value
-    return move_cut_edges(current, current.cuts[index % len(current.cuts)], min(a, b), max(a, b))
-
-
-@given(st.lists(acts, max_size=15))
-@settings(deadline=None)
-def test_undo_gives_back_every_state_and_redo_every_one_again(sequence):
-    history = History(episode())
-    states = [history.episode]
-    for kind, value in sequence:
-        if history.do(act(history.episode, kind, value)):
-            states = [*states[: len(history.done)], history.episode]
-    for state in reversed(states[: len(history.done)]):
-        history.undo()
-        assert history.episode == state
-    for _ in range(len(history.undone)):
-        history.redo()
-    assert history.episode == states[-1]
-
-
-def test_a_drag_is_one_step_and_the_next_drag_another():
-    history = History(episode())
-    for level in (1.0, 2.0, 3.0):
-        history.do(set_level(history.episode, "l", level))
-    history.end_merge()
-    history.do(set_level(history.episode, "l", 4.0))
-    assert len(history.done) == 2
-    history.undo()
-    assert history.episode.lanes[0].level_db == 3.0
-
-
 def test_a_pause_that_was_put_back_stays_whatever_the_settings():
     pause = Pause(0.5, 1.5, 0.6, 1.4)
     start = set_pauses(episode(), episode().pauses, [pause], on=True).episode
@@ -127,10 +74,6 @@ def test_hand_cuts_survive_a_change_of_the_pauses():
     assert set_pauses(after, after.pauses, [], on=False).episode.cuts == start.cuts
 
 
-def test_seams_are_where_neighbours_were_parted():
-    assert TimeMap([(0, 100), (100, 200), (300, 400)]).seams() == [200]
-
-
 def test_saved_and_loaded_is_the_same(tmp_path):
     whole = episode(cuts=(Cut(5, 10, CutKind.PAUSE),), kept_pauses=(FrameRange(1, 2),))
     inside = replace(whole, recordings=(replace(whole.recordings[0], path=str(tmp_path / "sub" / "a.wav")),))
@@ -146,23 +89,6 @@ def test_a_wrong_episode_file_is_said_in_a_sentence(tmp_path, text):
     path.write_text(text)
     with pytest.raises(BadEpisode, match=r"\.$"):
         load_episode(path)
-
-
-def test_after_a_crash_everything_is_there(tmp_path):
-    document = Document(tmp_path, episode())
-    document.do(cut_stretch(document.episode, 10, 20))
-    document.do(cut_stretch(document.episode, 30, 40))
-    document.undo()
-    document.do(set_level(document.episode, "l", 3.0))
-    document._journal.abandon()
-    with open(document._journal.path, "ab") as f:
-        f.write(b'{"kind": "do", "half')  # the crash tore the last line
-    (item,) = left_over(tmp_path)
-    assert item.steps == 4 and item.last_step.startswith("Level")
-    again = Document.recovered(tmp_path, item)
-    assert again.episode == document.episode
-    assert [s.title for s in again.history.done] == [s.title for s in document.history.done]
-    again.close()
 
 
 def test_a_closed_or_living_episode_leaves_nothing_over(tmp_path):

@@ -140,8 +140,7 @@ def test_roles_are_guessed_from_sound_and_name(voice):
     assert guess_role(Sound(voice[None], RATE), "intro-theme") == "music"
 
 
-@pytest.mark.parametrize("channels", [1, 2])
-@pytest.mark.parametrize("knock", ["click", "thud", "burst"])
+@pytest.mark.parametrize(("knock", "channels"), [("click", 1), ("thud", 2), ("burst", 1)])
 def test_knocks_between_digital_silence_are_measured_without_a_warning(knock, channels):
     n = np.arange(RATE // 30)
     sounds = {

@@ -80,6 +80,7 @@ def test_another_file_of_the_same_sound_is_read(recording, tmp_path, asked):
     assert asked[2:] == [("look", other.name), ("fingerprint_of", other.name)]
 
 
+@pytest.mark.parametrize("recording", ["wav"], indirect=True)
 def test_what_was_written_a_moment_ago_is_not_kept(recording, tmp_path, asked, monkeypatch):
     monkeypatch.setattr(working_copy, "MOMENT_S", 3600.0)
     for _ in range(2):
@@ -87,6 +88,7 @@ def test_what_was_written_a_moment_ago_is_not_kept(recording, tmp_path, asked, m
     assert len(asked) == 4 and not (tmp_path / "cache" / "files").exists()
 
 
+@pytest.mark.parametrize("recording", ["wav"], indirect=True)
 def test_one_that_changes_while_it_is_read_is_not_kept(recording, tmp_path, asked, monkeypatch):
     counted = working_copy.fingerprint_of
 
@@ -100,6 +102,7 @@ def test_one_that_changes_while_it_is_read_is_not_kept(recording, tmp_path, aske
     assert not (tmp_path / "cache" / "files").exists()
 
 
+@pytest.mark.parametrize("recording", ["wav"], indirect=True)
 def test_where_nothing_can_be_kept_all_goes_on(recording, tmp_path, asked):
     (tmp_path / "cache").mkdir()
     (tmp_path / "cache" / "files").write_text("a file, no folder")

@@ -78,7 +78,7 @@ def program(seed: int, rate: int, channels: int, seconds: float = 16.0) -> np.nd
     return np.concatenate(parts, axis=1).astype(np.float32)
 
 
-@pytest.mark.parametrize("seed", range(SEED, SEED + 2 * SOAK))
+@pytest.mark.parametrize("seed", range(SEED, SEED + SOAK))
 @pytest.mark.parametrize(("rate", "channels"), [(48000, 2), (48000, 1), (44100, 2), (96000, 2)])
 def test_programs_by_chance_read_as_on_two_other_meters(seed, rate, channels):
     x = program(seed, rate, channels)
@@ -96,7 +96,7 @@ def test_surround_reads_as_on_another_meter(channels):
     assert measure_loudness(Sound(x, 48000)).integrated_lufs == pytest.approx(by_ffmpeg(x, 48000).integrated, abs=0.1)
 
 
-@pytest.mark.parametrize("seed", range(SEED, SEED + 3 * SOAK))
+@pytest.mark.parametrize("seed", range(SEED, SEED + 2 * SOAK))
 def test_the_course_of_loudness_is_that_of_another_meter(seed):
     """Every 100 ms, wherever there is something to be heard; the other begins with what is not there yet as silence."""
     x = program(seed, 48000, 2, 24.0)

@@ -26,7 +26,7 @@ from dubbin.core.episode.commands.lanes import remove_lane
 from dubbin.core.episode.commands.recordings import nudge
 from dubbin.core.episode.document import Document, new_episode
 from dubbin.core.episode.history import History
-from dubbin.core.episode.model import PARKED_FROM_FRAME, Cut, Episode, FrameRange, Lane, PlacedKind, Recording
+from dubbin.core.episode.model import PARKED_FROM_FRAME, Cut, Episode, Lane, PlacedKind, Recording
 from dubbin.core.episode.time_map import merged, moved_away, program_map, session_map, without
 from dubbin.core.mix.program import Program, SessionMix
 from dubbin.core.sound.source import Sound
@@ -126,18 +126,6 @@ def test_all_lanes_stay_in_step(sequence):
         assert np.array_equal(a[span.program : span.program + span.frames], expected)
 
 
-def test_blocks_of_a_program_join_to_the_whole():
-    now = move_stretches(cut_stretch(episode(), 3000, 4000).episode, [(9000, 12000)], 1500, "m").episode
-    now = insert_break(now, 6000, 2500, "b", cue=True).episode
-    rng = np.random.default_rng(0)
-    sounds = {k: Sound(rng.standard_normal((1, LENGTH)).astype(np.float32) * 0.1, 48000) for k in "lm"}
-    program = Program(SessionMix(now, sounds), program_map(now), None)
-    whole = program.read(0, program.frames)
-    for size in (701, 4096):
-        parts = [Program(program.mix, program.map, None).read(k, min(k + size, program.frames)) for k in range(0, program.frames, size)]
-        assert np.allclose(np.concatenate(parts, axis=1), whole, atol=1e-6)
-
-
 def test_what_is_moved_goes_back_when_it_is_taken_out():
     now = move_stretches(episode(), [(5000, 8000)], 1000, "m").episode
     assert program_map(now).stretches_between(0, 5000) == [(0, 1000), (5000, 8000), (1000, 2000)]
@@ -200,12 +188,6 @@ def test_what_lay_under_the_program_before_its_beginning_comes_back_into_the_ses
     assert [lane.start_frame for lane in back.lanes] == [700, 0] and (back.cuts[0].start_frame, back.frames) == (1700, LENGTH + 700)
 
 
-def test_the_program_has_one_start_and_one_end():
-    now = set_start(set_start(episode(), 500).episode, 200).episode
-    now = set_end(set_end(now, 15_000).episode, 16_000).episode
-    assert program_map(now).stretches_between(0, LENGTH) == [(200, 16_000)]
-
-
 @pytest.mark.parametrize("discard", [False, True])
 def test_undo_outlives_the_program(tmp_path, discard):
     document = Document(tmp_path, episode())
@@ -224,10 +206,6 @@ def test_undo_outlives_the_program(tmp_path, discard):
         again.go_to(3)
         assert again.episode == document.episode and again.redo() is not None
     again.close()
-
-
-def test_a_kept_pause_is_an_ordinary_stretch():
-    assert without(0, 10, [(2, 3), (5, 20)]) == [(0, 2), (3, 5)] and FrameRange(1, 2) < FrameRange(2, 3)
 
 
 def test_what_is_put_in_at_the_end_leaves_nothing_of_the_session_behind_it():

@@ -22,7 +22,7 @@ from dubbin.core.speech.align_text import TextWord, align_text, read_text
 from dubbin.core.speech.chapters import suggest_chapters
 from dubbin.core.speech.fillers import NOT_UNDERSTOOD, add_unheard, mark_kinds
 from dubbin.core.speech.hesitations import is_filler_text
-from dubbin.core.speech.models import built_in_model, check_model
+from dubbin.core.speech.models import built_in_model
 from dubbin.core.speech.recogniser import HeardWord, Recogniser, pages_of, recognise, recogniser
 from dubbin.core.speech.retakes import MOST_WORDS, find_retakes
 from dubbin.core.speech.transcribe import transcribe
@@ -95,11 +95,6 @@ def test_a_recording_becomes_words_and_broken_off_work_goes_on(ines, tmp_path, m
     monkeypatch.setattr(Recogniser, "hear", lambda self, x, *rest: calls.append(1) or real(self, x, *rest))
     again, _ = recognise(source, activity.audible, model, keep=notes)
     assert len(calls) == 1 and len(again) > 0.8 * len(words)
-
-
-def test_a_folder_without_a_model_is_said(tmp_path):
-    with pytest.raises(DubbinError, match=r"model\.bin"):
-        check_model(tmp_path)
 
 
 # -- edges --------------------------------------------------------------------------------
