@@ -66,7 +66,7 @@ def rows(voices: Path | None = None) -> list[Row]:
         found, wanted = found + sum(any(_meets(f, t) for t in true) for f in fillers), wanted + len(true)
         wrong = sum(not any(_meets(f, t) for t in true) for f in fillers)
         out.append((f"{voice}: fillers", f"{len(true)} said, {len(fillers)} found, {wrong} of them wrong"))
-        retakes = find_retakes(words, RATE, find_voicing(source))
+        retakes = find_retakes(words, RATE, find_voicing(source).kept())
         out.append((f"{voice}: lines and words said again that were found", str(len(retakes))))
     out.append(("fillers, recall", f"{hits / max(wanted, 1):.2f}"))
     mixed = Sound(sum(s.samples for s in sources.values()).astype(np.float32), RATE)

@@ -32,7 +32,7 @@ TALK = [(1.0, 4.0), (5.0, 6.0)]
 
 
 def left(words: list[HeardWord], own=TALK, voiced=TALK) -> str:
-    return " ".join(w.text for w in fitting_words(words, marks(10, *own), voicing(10, *voiced)))
+    return " ".join(w.text for w in fitting_words(words, marks(10, *own), voicing(10, *voiced).voiced))
 
 
 def test_what_is_said_stays():

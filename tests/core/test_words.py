@@ -323,7 +323,7 @@ def test_a_retake_that_was_misheard_is_found_by_its_sound():
     x, words = joined_lines([number, number, *lines_of("ines", 5)], 1.0)
     source = Sound(x[None], RATE)
     half = len(words) and next(k for k, item in enumerate(words) if k and item[0] == words[0][0])
-    voicing = find_voicing(source)
+    voicing = find_voicing(source).kept()
     heard = [w("wrong" if k < half and k % 2 else t, a, b) for k, (t, a, b, _) in enumerate(words)]
     found = find_retakes(heard, RATE, voicing)
     assert any(len(r.takes) == 2 and r.by_sound and r.takes[0].start_frame < RATE for r in found)

@@ -13,7 +13,7 @@ from dubbin.core.card.state import CardRun
 from dubbin.core.episode.commands.words import set_transcript
 from dubbin.core.episode.model import CutKind, Lane
 from dubbin.core.jobs import Task
-from dubbin.core.measure.voicing import Voicing
+from dubbin.core.measure.voicing import KeptVoicing
 from dubbin.core.mix.automatic_cuts import CutCheck
 from dubbin.core.mix.lane_results import Measured, hear_words
 from dubbin.core.mix.overlaps import own_marks
@@ -30,7 +30,7 @@ class Words:
     now. stretches: what can be cut of fillers and retakes, (start, end) on the session clock. check: what cuts are judged by; None: nobody has listened."""
 
     own: Mapping[str, NDArray[np.bool_]] = field(default_factory=dict)
-    voicings: Mapping[str, Voicing] = field(default_factory=dict)
+    voicings: Mapping[str, KeptVoicing] = field(default_factory=dict)
     retakes: tuple[FoundRetake, ...] = ()
     stretches: Mapping[CutKind, list[tuple[int, int]]] = field(default_factory=dict)
     check: CutCheck | None = None

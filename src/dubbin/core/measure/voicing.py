@@ -44,6 +44,19 @@ class Voicing:
         """Frames that have a pitch, (frames,)."""
         return self.pitch_hz > 0
 
+    def kept(self) -> KeptVoicing:
+        """What is asked for once words are written down."""
+        return KeptVoicing(self.voiced, self.mel.astype(np.float16))
+
+
+@dataclass(frozen=True)
+class KeptVoicing:
+    """What a voicing is kept as, in half of its memory: three hours of a voice take 112 MB as they are measured. voiced: (frames,), whether a frame has a pitch;
+    mel: (frames, MEL_BANDS) levels in dB, good to three hundredths."""
+
+    voiced: NDArray[np.bool_]
+    mel: NDArray[np.float16]
+
 
 def find_voicing(source: Source, task: Task | None = None) -> Voicing:
     """Look through a whole source, its channels mixed."""
@@ -111,6 +124,6 @@ def _mel_matrix() -> NDArray[np.float32]:
     return np.clip(np.minimum(rising, falling), 0.0, None).astype(np.float32)
 
 
-def cepstra(mel: NDArray[np.float32], count: int = 13) -> NDArray[np.float32]:
+def cepstra(mel: NDArray[np.float32] | NDArray[np.float16], count: int = 13) -> NDArray[np.float32]:
     """(n, count) cepstral coefficients of mel levels; the first is the loudness."""
-    return np.asarray(scipy.fft.dct(mel, axis=1, norm="ortho")[:, :count], np.float32)
+    return np.asarray(scipy.fft.dct(mel.astype(np.float32, copy=False), axis=1, norm="ortho")[:, :count], np.float32)

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from dubbin.core.episode.model import Cut, Lane
 from dubbin.core.jobs import Task
-from dubbin.core.measure.voicing import Voicing, find_voicing
+from dubbin.core.measure.voicing import KeptVoicing, find_voicing
 from dubbin.core.mix.word_cuts import FoundRetake
 from dubbin.core.sound.source import Source
 from dubbin.core.speech.activity import FRAMES_PER_S, runs
@@ -41,7 +41,7 @@ class SpeechInCut:
 
 def speech_in_cuts(
     cuts: Sequence[Cut], lanes: Sequence[Lane], sources: Mapping[str, Source], own: Mapping[str, NDArray[np.bool_]], retakes: Sequence[FoundRetake],
-    model: Recogniser, task: Task | None = None, *, language: str | None = None, voicings: Mapping[str, Voicing] | None = None,
+    model: Recogniser, task: Task | None = None, *, language: str | None = None, voicings: Mapping[str, KeptVoicing] | None = None,
 ) -> list[SpeechInCut]:  # fmt: skip
     """Speech that cuts would take away.
 
@@ -59,7 +59,7 @@ def speech_in_cuts(
         if not any(_is_speech(w, found) for w in heard):
             continue
         voicing = (voicings or {}).get(lane.id) or find_voicing(source, part.part(0.9, 1.0))
-        words = [w for w in fitting_words(heard, gone, voicing) if _is_speech(w, found)]
+        words = [w for w in fitting_words(heard, gone, voicing.voiced) if _is_speech(w, found)]
         for cut in cuts:
             inside = [w for w in words if cut.start_frame <= lane.start_frame + _middle(w, source.rate) < cut.end_frame]
             if _are_words(inside):

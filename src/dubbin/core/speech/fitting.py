@@ -12,7 +12,6 @@ from itertools import groupby, pairwise
 import numpy as np
 from numpy.typing import NDArray
 
-from dubbin.core.measure.voicing import Voicing
 from dubbin.core.speech.activity import FRAMES_PER_S
 from dubbin.core.speech.decoding import HeardWord
 from dubbin.core.speech.transcript import plain
@@ -51,11 +50,10 @@ def is_known_language(words: Sequence[HeardWord], own: NDArray[np.bool_], *, of_
     return mean >= (least if len(words) >= LEAST_WORDS_PER_S * speech_s else sure)
 
 
-def fitting_words(words: Sequence[HeardWord], own: NDArray[np.bool_], voicing: Voicing) -> list[HeardWord]:
-    """Those of the words, sorted, that have sound under them that fits. own: marks, 100 a second, of what this voice says."""
+def fitting_words(words: Sequence[HeardWord], own: NDArray[np.bool_], voiced: NDArray[np.bool_]) -> list[HeardWord]:
+    """Those of the words, sorted, that have sound under them that fits. own, voiced: marks, 100 a second, of what this voice says and of what has a pitch."""
     kept = [w for w in words if _span(own, w).any()]
     kept = _without_runs(kept, _is_too_fast, IN_A_ROW, lambda run: _pace(run) > FASTEST_IN_A_ROW)
-    voiced = voicing.voiced
 
     def has_no_voice(word: HeardWord) -> bool:
         return bool(np.count_nonzero(_span(voiced, word)) < LEAST_VOICED_S * FRAMES_PER_S)

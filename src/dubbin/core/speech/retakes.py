@@ -18,7 +18,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dubbin.core.jobs import Task
-from dubbin.core.measure.voicing import Voicing, cepstra
+from dubbin.core.measure.voicing import KeptVoicing, cepstra
 from dubbin.core.speech.activity import FRAMES_PER_S
 from dubbin.core.speech.doubled_words import may_be_doubled
 from dubbin.core.speech.transcript import Word, WordKind, ends_sentence, plain
@@ -63,7 +63,7 @@ class Retake:
 
 
 def find_retakes(
-    words: Sequence[Word], rate: int, voicing: Voicing | None = None, language: str = ENGLISH, task: Task | None = None
+    words: Sequence[Word], rate: int, voicing: KeptVoicing | None = None, language: str = ENGLISH, task: Task | None = None
 ) -> list[Retake]:
     """Retakes of one voice, in the order of their first takes. rate: of the words' frames. language: a code such as en. Raises Cancelled."""
     task = task or Task()
@@ -169,7 +169,7 @@ def _are_sure(words: Sequence[Word]) -> bool:
     return float(np.mean([w.confidence for w in words])) >= SURE
 
 
-def _repeated_lines(words: Sequence[Word], lines: list[list[int]], rate: int, voicing: Voicing | None, task: Task) -> list[Retake]:
+def _repeated_lines(words: Sequence[Word], lines: list[list[int]], rate: int, voicing: KeptVoicing | None, task: Task) -> list[Retake]:
     out: list[Retake] = []
     used: set[int] = set()
     for i in range(len(lines)):
@@ -193,7 +193,7 @@ def _repeated_lines(words: Sequence[Word], lines: list[list[int]], rate: int, vo
     return out
 
 
-def _is_retake(words: Sequence[Word], lines: list[list[int]], i: int, j: int, rate: int, voicing: Voicing | None) -> tuple[bool, bool]:
+def _is_retake(words: Sequence[Word], lines: list[list[int]], i: int, j: int, rate: int, voicing: KeptVoicing | None) -> tuple[bool, bool]:
     """Whether line j says line i again: by its words, by its sound."""
     first, second = lines[i], lines[j]
     if j > i + 1 + LINES_BETWEEN or len(first) > MOST_WORDS:
@@ -228,7 +228,7 @@ def _spelled_alike(a: Sequence[str], b: Sequence[str]) -> bool:
     return size >= FEWEST_LETTERS and SequenceMatcher(None, x[:size], y[:size], autojunk=False).ratio() >= LETTERS_ALIKE
 
 
-def _sounds_alike(words: Sequence[Word], first: Sequence[int], second: Sequence[int], rate: int, voicing: Voicing) -> bool:
+def _sounds_alike(words: Sequence[Word], first: Sequence[int], second: Sequence[int], rate: int, voicing: KeptVoicing) -> bool:
     """Whether the whole of a line, as far as it goes, sounds as the later one begins."""
     per = rate / FRAMES_PER_S
     spans = [(int(words[line[0]].start_frame / per), int(words[line[-1]].end_frame / per)) for line in (first, second)]

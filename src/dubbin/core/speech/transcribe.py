@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dubbin.core.jobs import Task
-from dubbin.core.measure.voicing import Voicing, find_voicing
+from dubbin.core.measure.voicing import KeptVoicing, find_voicing
 from dubbin.core.sound.long_recordings import OneAtATime
 from dubbin.core.sound.source import Source
 from dubbin.core.speech.activity import Activity
@@ -35,7 +35,7 @@ class Transcription:
     """A transcript and what was seen of the voice on the way."""
 
     transcript: Transcript
-    voicing: Voicing
+    voicing: KeptVoicing
 
 
 _one_at_a_time = OneAtATime()
@@ -73,7 +73,9 @@ def transcribe(
     voicing = find_voicing(source, task.part(0.95, 1.0))
     if not text:
         heard, found = (
-            (fitting_words(heard, own, voicing), found) if is_known_language(heard, own, of_many=model.is_multilingual) else ([], UNKNOWN)
+            (fitting_words(heard, own, voicing.voiced), found)
+            if is_known_language(heard, own, of_many=model.is_multilingual)
+            else ([], UNKNOWN)
         )
     words: Sequence[Word]
     if found == UNKNOWN:
@@ -92,7 +94,7 @@ def transcribe(
     else:
         names = ()
     spans = tuple((round(a * source.rate), round(b * source.rate)) for a, b in together)
-    return Transcription(Transcript(lane, tuple(words), found, text_name or model.name, names, spans), voicing)
+    return Transcription(Transcript(lane, tuple(words), found, text_name or model.name, names, spans), voicing.kept())
 
 
 def transcribe_with(

@@ -11,7 +11,7 @@ import numpy as np
 from dubbin.core.episode.commands.words import set_transcript
 from dubbin.core.episode.model import Lane
 from dubbin.core.jobs import Task
-from dubbin.core.measure.voicing import Voicing
+from dubbin.core.measure.voicing import KeptVoicing
 from dubbin.core.mix.overlaps import own_marks
 from dubbin.core.speech.activity import Activity
 from dubbin.core.speech.align_text import TextWord
@@ -29,7 +29,7 @@ class Transcribing:
     def __init__(self, session: Session, preferences: Preferences, told: Callable[[], None]) -> None:
         self._session, self._preferences, self._told = session, preferences, told
         self.automatic = True  # begin by itself when the words are wanted
-        self.voicings: dict[str, Voicing] = {}
+        self.voicings: dict[str, KeptVoicing] = {}
         self._turned_off = False
         self._wanted = False
 
