@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import time
 from dataclasses import replace
 
 from dubbin.core.batch import steps
@@ -48,3 +49,9 @@ def counting(work, out, folders, task=None):
     noted = out / f"{work.name}.cores"
     noted.write_text(str(CORES))
     return Outcome(str(work.item.path), ({**MASTER, "file": str(noted)},))
+
+
+def endless(work, out, folders, task=None):
+    """Work that notes its process and goes on until somebody ends it."""
+    (out / f"{work.name}.pid").write_text(str(os.getpid()))
+    time.sleep(600.0)

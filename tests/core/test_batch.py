@@ -7,6 +7,10 @@ import io
 import itertools
 import os
 import re
+import subprocess
+import sys
+import time
+from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 
@@ -235,6 +239,35 @@ def test_a_fault_of_the_program_costs_the_recording_at_which_it_shows_and_stands
     assert {name for name, o in outcomes.items() if o.passes} == {"a.wav", "b.wav"}
     assert "no such thing" in outcomes["faulty.wav"].error and str(log_path(own.state)) in outcomes["faulty.wav"].error
     assert "Traceback" in log_path(own.state).read_text() and "Traceback" not in capfd.readouterr().err
+
+
+def is_alive(pid: int) -> bool:
+    """Whether a process is at work; one that nobody has waited for yet is none."""
+    try:
+        return Path(f"/proc/{pid}/stat").read_text().rpartition(")")[2].split()[0] != "Z"
+    except OSError:
+        return False
+
+
+def until(is_so: Callable[[], bool], patience_s: float = 60.0) -> None:
+    end = time.monotonic() + patience_s
+    while not is_so():
+        assert time.monotonic() < end
+        time.sleep(0.02)
+
+
+def test_a_batch_that_is_killed_leaves_nobody_at_work(tmp_path):
+    out = tmp_path / "out"
+    files = touched(tmp_path / "in", "a.wav", "b.wav")
+    out.mkdir()
+    with subprocess.Popen([sys.executable, "-m", "tests.core.batch_victim", *files, out], stderr=subprocess.DEVNULL) as victim:
+        try:
+            until(lambda: all((out / f"{name}.pid").exists() and (out / f"{name}.pid").read_text() for name in "ab"))
+            pids = [int((out / f"{name}.pid").read_text()) for name in "ab"]
+            assert len(set(pids)) == 2 and all(map(is_alive, pids))
+        finally:
+            victim.kill()
+    until(lambda: not any(map(is_alive, pids)))
 
 
 @pytest.mark.parametrize(("said", "used"), [(None, "2"), ("1", "1")])

@@ -10,13 +10,13 @@ from pathlib import Path
 from dubbin.core.batch.inputs import BatchInput
 from dubbin.core.batch.naming import has_remembered
 from dubbin.core.batch.outcome import STATE, DoneBefore, Outcome, input_key
+from dubbin.core.batch.pool_process import begin
 from dubbin.core.batch.steps import CORES_A_PROCESS, Work, gave_up, run_one
 from dubbin.core.deliver.master import safe_name
 from dubbin.core.deliver.recipe import Recipe
 from dubbin.core.episode.file import SUFFIX
 from dubbin.core.folders import Folders
 from dubbin.core.jobs import Task
-from dubbin.core.log import start_log
 from dubbin.core.seats import CORES_VARIABLE
 
 Elsewhere = Callable[[Sequence[Work]], Iterator[tuple[Work, Outcome]]]  # does work and hands its outcomes out as they come
@@ -99,7 +99,7 @@ def _on_pool(works: Sequence[Work], out: Path, folders: Folders, workers: int) -
 
     for some in [works] if workers > 1 else [[work] for work in works]:
         spawn = multiprocessing.get_context("spawn")
-        with cores_shared_out(), ProcessPoolExecutor(workers, mp_context=spawn, initializer=start_log, initargs=(folders.state,)) as pool:
+        with cores_shared_out(), ProcessPoolExecutor(workers, mp_context=spawn, initializer=begin, initargs=(folders.state,)) as pool:
             futures = {pool.submit(run_one, work, out, folders): work for work in some}
             try:
                 for future in as_completed(futures):
