@@ -56,3 +56,13 @@ def test_long_recordings_are_looked_through_one_at_a_time_with_the_same_result(h
     with ThreadPoolExecutor(3) as pool:
         tracks = list(pool.map(ask, range(3)))
     assert inside.most == 1 and all(np.array_equal(t.amplitudes, alone.amplitudes) and np.array_equal(t.phase, alone.phase) for t in tracks)
+
+
+@pytest.mark.parametrize(
+    ("seconds", "level_dbfs", "is_told"), [(6.0, -73.0, False), (6.0, -67.0, True), (10.0, -73.0, True), (10.0, -86.0, False)]
+)
+def test_a_faint_hum_is_told_where_there_is_enough_to_tell_it_from_chance(seconds, level_dbfs, is_told):
+    t = np.arange(round(seconds * RATE)) / RATE
+    x = sum(np.sin(2 * np.pi * 50.03 * k * t + k) / k for k in range(1, 8))
+    x = 10 ** ((level_dbfs - rms_db(x)) / 20) * x + noise(seconds, -90.0)
+    assert (find_hum(Sound(x[None].astype(np.float32), RATE)) is not None) == is_told

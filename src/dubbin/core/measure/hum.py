@@ -27,6 +27,7 @@ HIGHEST_HZ = 2600.0
 BEFORE = LOW_RATE // STEPS_PER_S // 2  # frames by which a window reaches over the edges of its step
 SHARED_STEPS = 10 * STEPS_PER_S  # over which the hum wanders so little that all are taken out by the same carriers
 LOWEST_LEVEL_DBFS = -84.0  # of all harmonics together: below, there is no hum to speak of
+SHORT_LOWEST_DBFS = -70.0  # … in less than SURE_S: a fainter one is found there by chance in one of ten clean voices
 TRACKED = 14  # harmonics that the frequency is taken from
 TRACKING_S = (
     0.35,
@@ -110,8 +111,9 @@ def _tracked(source: Source, task: Task) -> HumTrack | None:
     there = (coherence(amplitudes) > COHERENT) & (steady > np.maximum(above * chance, 1e-11))
     level = power_to_db(float(np.max(np.sum(steady * there, axis=1)) / 2))
     heard = np.asarray(there.any(axis=0))
+    lowest = LOWEST_LEVEL_DBFS if count >= SURE_S * STEPS_PER_S else SHORT_LOWEST_DBFS
     # A steady tone of music may pass for a high harmonic or two; hum has low ones.
-    if not heard[:4].any() or np.count_nonzero(heard[:TRACKED]) < 2 or level < LOWEST_LEVEL_DBFS:
+    if not heard[:4].any() or np.count_nonzero(heard[:TRACKED]) < 2 or level < lowest:
         return None
     amplitudes[~there] = 0
     return HumTrack(1.0 / STEPS_PER_S, phase, amplitudes)
