@@ -16,8 +16,11 @@ import sys
 import tempfile
 import time
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 from typing import Any
+
+from trying import is_done
 
 HERE = Path(__file__).resolve()
 MINUTES = 60.0
@@ -35,11 +38,15 @@ def rows(voices: Path | None = None, minutes: float = MINUTES, parts: tuple[str,
         if not (folder / "hour.dubbin").exists():
             _child("build", folder, str(minutes), *([str(voices)] if voices else []))
         out: list[Row] = []
+
+        def measure(make: Callable[[Path, float], list[Row]]) -> None:
+            for row in make(folder, minutes):
+                print(*row, flush=True)
+                out.append(row)
+
         for name, make in PARTS.items():
             if not parts or name in parts:
-                for row in make(folder, minutes):
-                    print(*row, flush=True)
-                    out.append(row)
+                is_done(name, partial(measure, make))
         return out
 
 

@@ -17,6 +17,7 @@ import tempfile
 import time
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 
 import cluster
@@ -34,6 +35,7 @@ import voices
 import window
 from degraded import Clip, Pair
 from scores import RATE, Mono, dnsmos, pesq, sdr, si_sdr, stoi, word_error
+from trying import is_done
 
 from dubbin.core.deliver.limiter import Limiter, LimiterSettings
 from dubbin.core.jobs import Task
@@ -274,29 +276,35 @@ def main() -> None:
     parser.add_argument("parts", nargs="*", metavar="PART")
     parser.add_argument("--voices", type=Path, metavar="FOLDER", help="recordings of real people, with utterances.json")
     arguments = parser.parse_args()
-    wanted = arguments.parts
-    clips = degraded.clips()
+    wanted, voices, clips = arguments.parts, arguments.voices, degraded.clips()
+    works: dict[str, Callable[[], object]] = {}
     chosen = [part for name, part in PARTS.items() if not wanted or name in wanted]
+    if chosen:
+        works["faults"] = lambda: put_faults(chosen, clips)
+    if voices is not None:
+        works["real"] = lambda: document.put(REAL_FAULTS, document.table(("fault", "method", "before", "after"), real_voices.rows(voices)))
+    works["speed"] = lambda: document.put(SPEED, document.table(("what", "x real time", "ratio"), speed(clips)))
+    for name, (heading, make) in TABLES.items():
+        works[name] = partial(put_table, heading, partial(make, voices) if name in ("editing", "codecs", "hour", "voices") else make)
+    works["memory"] = lambda: document.put(MEMORY_HEADING, memory(clips))
+    failed = [name for name, work in works.items() if (not wanted or name in (*wanted, "faults")) and not is_done(name, work)]
+    if failed:
+        sys.exit(f"Not measured: {', '.join(failed)}.")
+
+
+def put_faults(chosen: list[Callable[[list[Clip]], list[Row]]], clips: list[Clip]) -> None:
+    """The table is of one run: a few of its parts are for looking at only."""
+    rows = [row for part in chosen for row in part(clips)]
     if len(chosen) == len(PARTS):
-        rows = [row for part in chosen for row in part(clips)]
         cells = [(r.what, r.method, r.before, r.after, r.speed) for r in rows]
         document.put(FAULTS, document.table(("fault", "method", "before", "after", "x real time"), cells))
-    elif chosen:
-        for part in chosen:
-            part(clips)  # a few of the rows are for looking at only: the table is of one run
-    if arguments.voices is not None and (not wanted or "real" in wanted):
-        document.put(REAL_FAULTS, document.table(("fault", "method", "before", "after"), real_voices.rows(arguments.voices)))
-    if not wanted or "speed" in wanted:
-        document.put(SPEED, document.table(("what", "x real time", "ratio"), speed(clips)))
-    for name, (heading, make) in TABLES.items():
-        if not wanted or name in wanted:
-            found = []
-            for what, figure in make(arguments.voices) if name in ("editing", "codecs", "hour", "voices") else make():
-                print(what, figure, flush=True)
-                found.append((what, figure))
-            document.put(heading, document.table(("what", "figure"), found))
-    if not wanted or "memory" in wanted:
-        document.put(MEMORY_HEADING, memory(clips))
+
+
+def put_table(heading: str, make: Callable[[], list[tuple[str, str]]]) -> None:
+    found = make()
+    for what, figure in found:
+        print(what, figure, flush=True)
+    document.put(heading, document.table(("what", "figure"), found))
 
 
 if __name__ == "__main__":
