@@ -5,7 +5,8 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from dubbin.core.measure.voicing import CHUNK_S, MEL_BANDS, VOICED_FROM, cepstra, find_voicing
+from dubbin.core.measure.voicing import CHUNK_S, MEL_BANDS, VOICED_FROM, KeptVoicing, cepstra, find_voicing
+from dubbin.core.mix.kept_results import KeptResults
 from dubbin.core.sound.source import Sound
 from tests.conftest import RATE, noise
 
@@ -60,3 +61,12 @@ def test_what_is_kept_takes_half_and_sounds_alike():
     np.testing.assert_allclose(cepstra(kept.mel), cepstra(found.mel), atol=0.1)
     size = sum(getattr(found, name).nbytes for name in ("pitch_hz", "periodicity", "mel"))
     assert kept.mel.nbytes + kept.voiced.nbytes < 0.5 * size
+
+
+def test_what_is_kept_comes_back_from_the_disk_as_it_was(tmp_path):
+    kept = of(sung(130.0, 1.0)).kept()
+    KeptResults(tmp_path).keep("voicing", ("a",), kept)
+    again = KeptResults(tmp_path).recall("voicing", ("a",), KeptVoicing)
+    assert again is not None and again.mel.dtype == np.float16
+    np.testing.assert_array_equal(again.mel, kept.mel)
+    np.testing.assert_array_equal(again.voiced, kept.voiced)
