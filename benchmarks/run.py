@@ -276,16 +276,16 @@ def main() -> None:
     parser.add_argument("parts", nargs="*", metavar="PART")
     parser.add_argument("--voices", type=Path, metavar="FOLDER", help="recordings of real people, with utterances.json")
     arguments = parser.parse_args()
-    wanted, voices, clips = arguments.parts, arguments.voices, degraded.clips()
+    wanted, folder, clips = arguments.parts, arguments.voices, degraded.clips()
     works: dict[str, Callable[[], object]] = {}
     chosen = [part for name, part in PARTS.items() if not wanted or name in wanted]
     if chosen:
         works["faults"] = lambda: put_faults(chosen, clips)
-    if voices is not None:
-        works["real"] = lambda: document.put(REAL_FAULTS, document.table(("fault", "method", "before", "after"), real_voices.rows(voices)))
+    if folder is not None:
+        works["real"] = lambda: document.put(REAL_FAULTS, document.table(("fault", "method", "before", "after"), real_voices.rows(folder)))
     works["speed"] = lambda: document.put(SPEED, document.table(("what", "x real time", "ratio"), speed(clips)))
     for name, (heading, make) in TABLES.items():
-        works[name] = partial(put_table, heading, partial(make, voices) if name in ("editing", "codecs", "hour", "voices") else make)
+        works[name] = partial(put_table, heading, partial(make, folder) if name in ("editing", "codecs", "hour", "voices") else make)
     works["memory"] = lambda: document.put(MEMORY_HEADING, memory(clips))
     failed = [name for name, work in works.items() if (not wanted or name in (*wanted, "faults")) and not is_done(name, work)]
     if failed:

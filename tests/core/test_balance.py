@@ -68,6 +68,15 @@ def talk(levels_db: list[float], each_s: float, gap_s: float) -> tuple[np.ndarra
     return np.concatenate(parts, axis=1), np.concatenate(own)
 
 
+def test_two_fades_that_cross_keep_the_power():
+    lane = Lane("a", "a", (0,), "a", fade_in_frames=RATE // 2, fade_out_frames=RATE // 2)
+    ones = Sound(np.ones((1, 2 * RATE), np.float32), RATE)
+    y = SessionMix(episode_of({"a": 2.0}, a=lane), {"a": ones}).read(0, 2 * RATE)[0]
+    assert y[0] < 0.01 and y[RATE] == 1.0 and y[-1] < 0.01
+    half = RATE // 2
+    assert np.allclose(y[:half] ** 2 + y[-half:] ** 2, 1.0, atol=1e-4)
+
+
 def test_levelling_brings_a_voice_to_the_target_and_closes_its_jumps():
     x, own = talk([-30.0, -18.0, -24.0, -34.0], 8.0, 2.0)
     power = program_power(Sound(x, RATE))

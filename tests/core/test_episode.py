@@ -17,6 +17,7 @@ from dubbin.core.episode.commands.cuts import (
 )
 from dubbin.core.episode.document import Document, new_episode
 from dubbin.core.episode.file import load_episode, save_episode
+from dubbin.core.episode.history import History
 from dubbin.core.episode.journal_reading import left_over
 from dubbin.core.episode.model import Cut, CutKind, Episode, FrameRange, Lane, Recording
 from dubbin.core.episode.time_map import merged, program_map
@@ -56,6 +57,17 @@ def test_order_is_kept_by_the_program(cuts, a, b):
     assert time_map.to_program_or_next(low) <= time_map.to_program_or_next(high)
 
 
+def test_a_drag_is_one_step_and_the_next_drag_another():
+    history = History(episode())
+    for level in (1.0, 2.0, 3.0):
+        history.do(set_level(history.episode, "l", level))
+    history.end_merge()
+    history.do(set_level(history.episode, "l", 4.0))
+    assert len(history.done) == 2
+    history.undo()
+    assert history.episode.lanes[0].level_db == 3.0
+
+
 def test_a_pause_that_was_put_back_stays_whatever_the_settings():
     pause = Pause(0.5, 1.5, 0.6, 1.4)
     start = set_pauses(episode(), episode().pauses, [pause], on=True).episode
@@ -89,6 +101,23 @@ def test_a_wrong_episode_file_is_said_in_a_sentence(tmp_path, text):
     path.write_text(text)
     with pytest.raises(BadEpisode, match=r"\.$"):
         load_episode(path)
+
+
+def test_after_a_crash_everything_is_there(tmp_path):
+    document = Document(tmp_path, episode())
+    document.do(cut_stretch(document.episode, 10, 20))
+    document.do(cut_stretch(document.episode, 30, 40))
+    document.undo()
+    document.do(set_level(document.episode, "l", 3.0))
+    document._journal.abandon()
+    with open(document._journal.path, "ab") as f:
+        f.write(b'{"kind": "do", "half')  # the crash tore the last line
+    (item,) = left_over(tmp_path)
+    assert item.steps == 4 and item.last_step.startswith("Level")
+    again = Document.recovered(tmp_path, item)
+    assert again.episode == document.episode
+    assert [s.title for s in again.history.done] == [s.title for s in document.history.done]
+    again.close()
 
 
 def test_a_closed_or_living_episode_leaves_nothing_over(tmp_path):

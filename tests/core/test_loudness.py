@@ -48,7 +48,7 @@ def live_readings(sound: Sound) -> list[Reading]:
 
 @pytest.mark.parametrize("level", [-23.0, -33.0])
 def test_all_three_scales_read_a_steady_tone_the_same(level):  # cases 1 and 2
-    loudness, live = measure_loudness(stereo(20, level)), live_readings(stereo(5, level))[-1]
+    loudness, live = measure_loudness(stereo(20, level)), live_readings(stereo(20, level))[-1]
     for value in (
         loudness.max_momentary_lufs,
         loudness.max_short_term_lufs,
@@ -84,7 +84,7 @@ def test_the_maximum_wherever_the_tone_lies(scale, window_s, later_s, k):
     assert getattr(measure_loudness(whole), f"max_{scale}_lufs") == pytest.approx(-23.0, abs=0.1)
 
 
-@pytest.mark.parametrize("k", range(0, 20, 4))
+@pytest.mark.parametrize("k", range(20))
 @each_scale  # cases 11 and 14
 def test_the_maximum_that_is_shown_wherever_the_tone_lies(scale, window_s, later_s, k):
     played = joined(silence(window_s - later_s * k), stereo(window_s, -38.0 + k), silence(later_s * k + 1.0))

@@ -80,6 +80,7 @@ def test_what_can_not_be_made_is_told_and_the_rest_is_made(told, tmp_path, monke
     monkeypatch.setattr(master_module, "encode", encode_some)
     done = make_masters(program(), tmp_path, "a", [TARGET], [WAV, FLAC, MP3])
     assert [m.format for m in done.made] == [WAV, MP3] and done.failed == (Failure("own", FLAC, "No room for it."),)
+    assert sorted(p.name for p in tmp_path.iterdir()) == ["a.own.mp3", "a.own.wav"]
 
 
 def test_what_can_not_be_prepared_is_told_for_every_format_of_the_target_and_the_next_target_is_made(told, tmp_path, monkeypatch):

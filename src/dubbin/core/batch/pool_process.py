@@ -11,7 +11,7 @@ from pathlib import Path
 from dubbin.core.log import start_log
 
 
-def begin(state: Path) -> None:
+def set_up_process(state: Path) -> None:
     """To be called first in a process of a pool. state: the folder of the log."""
     start_log(state)
     parent = multiprocessing.parent_process()

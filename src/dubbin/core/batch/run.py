@@ -10,7 +10,7 @@ from pathlib import Path
 from dubbin.core.batch.inputs import BatchInput
 from dubbin.core.batch.naming import has_remembered
 from dubbin.core.batch.outcome import STATE, DoneBefore, Outcome, input_key
-from dubbin.core.batch.pool_process import begin
+from dubbin.core.batch.pool_process import set_up_process
 from dubbin.core.batch.steps import CORES_A_PROCESS, Work, gave_up, run_one
 from dubbin.core.deliver.master import safe_name
 from dubbin.core.deliver.recipe import Recipe
@@ -99,7 +99,10 @@ def _on_pool(works: Sequence[Work], out: Path, folders: Folders, workers: int) -
 
     for some in [works] if workers > 1 else [[work] for work in works]:
         spawn = multiprocessing.get_context("spawn")
-        with cores_shared_out(), ProcessPoolExecutor(workers, mp_context=spawn, initializer=begin, initargs=(folders.state,)) as pool:
+        with (
+            cores_shared_out(),
+            ProcessPoolExecutor(workers, mp_context=spawn, initializer=set_up_process, initargs=(folders.state,)) as pool,
+        ):
             futures = {pool.submit(run_one, work, out, folders): work for work in some}
             try:
                 for future in as_completed(futures):
