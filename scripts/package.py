@@ -30,7 +30,7 @@ ABOUT = """A workbench for podcast audio: it takes noise, hum, clicks and room e
  computer, and every master is decoded again and measured."""
 # Compiled inner loops go where the user may write, also where that is root: nothing of them may stay when the package goes.
 LAUNCHER = """#!/bin/sh
-export NUMBA_CACHE_DIR="${NUMBA_CACHE_DIR:-${XDG_CACHE_HOME:-$HOME/.cache}/dubbin/kernels}"
+export DUBBIN_KERNELS="${DUBBIN_KERNELS:-${XDG_CACHE_HOME:-$HOME/.cache}/dubbin/kernels}"
 exec /usr/lib/dubbin/bin/python3 -I -m dubbin "$@"
 """
 

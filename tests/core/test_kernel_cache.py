@@ -30,7 +30,7 @@ def put(path, age_s):
 
 def compiled(folder, names, age_s=0.0):
     for name in names:
-        put(folder / f"{name}.loop-12.py311.nbi", age_s)
+        put(folder / f"{name}.loop-f4c1_i8.kernel", age_s)
 
 
 @pytest.mark.parametrize(
@@ -46,15 +46,15 @@ def test_code_beside_the_modules(package, names, age_s, there):
 def test_code_elsewhere_and_no_code_of_what_is_no_kernel(package, tmp_path):
     compiled(package / "core" / "__pycache__", ["other", "others"])
     assert not are_compiled(package, [tmp_path / "elsewhere"])
-    compiled(tmp_path / "elsewhere" / "core_1234", ["a_kernels", "b_kernels", "d_kernels"])
+    compiled(tmp_path / "elsewhere", ["a_kernels", "b_kernels", "d_kernels"])
     assert are_compiled(package, [tmp_path / "elsewhere"])
 
 
-@pytest.mark.parametrize("variable", ["NUMBA_CACHE_DIR", "XDG_CACHE_HOME"])
-def test_the_usual_places_are_those_of_the_library(package, tmp_path, monkeypatch, variable):
-    monkeypatch.delenv("NUMBA_CACHE_DIR", raising=False)
+@pytest.mark.parametrize(("variable", "within"), [("DUBBIN_KERNELS", ""), ("XDG_CACHE_HOME", "dubbin/kernels")])
+def test_code_in_the_usual_place(package, tmp_path, monkeypatch, variable, within):
+    monkeypatch.delenv("DUBBIN_KERNELS", raising=False)
     monkeypatch.setenv(variable, str(tmp_path / "kept"))
-    compiled(tmp_path / "kept" / "numba" / "core_1234", ["a_kernels", "b_kernels"])
+    compiled(tmp_path / "kept" / within, ["a_kernels", "b_kernels"])
     assert are_compiled(package)
 
 

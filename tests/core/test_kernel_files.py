@@ -1,4 +1,4 @@
-"""Compiled code is kept safely while several programs compile the same kernel at once."""
+"""Compiled code is kept whole, is run where it is current and nowhere else, and without the compiler."""
 
 from __future__ import annotations
 
@@ -8,94 +8,193 @@ import sys
 import threading
 from pathlib import Path
 
-from dubbin.core.kernel_files import CodeFile
+import numpy as np
+import pytest
 
-STAMP = ("a module", 1.0)
+from dubbin.core.kernel_code import Code
+from dubbin.core.kernel_files import keep, kept
+from dubbin.core.kernel_kinds import kind_of, signature_of
+
+CODE = Code(b"machine code", "entry", "environment", ("<f4",))
 
 
-def code_file(folder: Path, stamp: object = STAMP) -> CodeFile:
-    return CodeFile(str(folder), "kernel", stamp)
+def test_what_many_keep_at_once_is_there_whole(tmp_path):
+    count, path = 12, tmp_path / "code" / "a.kernel"
+    gate, seen = threading.Barrier(count), []
 
-
-def test_what_many_keep_at_once_is_all_there_and_each_its_own(tmp_path):
-    count = 12
-    gate = threading.Barrier(count)
-
-    def keep(number: int) -> None:
+    def work(number: int) -> None:
         gate.wait(60)
-        code_file(tmp_path).save(f"signature {number}", f"code {number}")
+        keep(path, "now", Code(bytes([number]) * 50_000, "entry", "environment", ()))
+        seen.append(kept(path, "now"))
 
-    threads = [threading.Thread(target=keep, args=(k,)) for k in range(count)]
+    threads = [threading.Thread(target=work, args=(k,)) for k in range(count)]
     for thread in threads:
         thread.start()
     for thread in threads:
         thread.join()
-    assert [code_file(tmp_path).load(f"signature {k}") for k in range(count)] == [f"code {k}" for k in range(count)]
+    assert len(seen) == count and all(code is not None and len(set(code.object_code)) == 1 for code in seen)
+    assert [p.name for p in path.parent.iterdir()] == ["a.kernel"]
 
 
-def test_nothing_is_in_the_index_before_it_is_there(tmp_path, monkeypatch):
-    """Old code of the same number lies there, of another version of the module: whoever looks in between must not get it."""
-    code_file(tmp_path, ("a module", 0.5)).save("signature", "old code")
-    seen = []
-    real = CodeFile._save_data
-    monkeypatch.setattr(CodeFile, "_save_data", lambda self, *a: (seen.append(code_file(tmp_path).load("signature")), real(self, *a)))
-    code_file(tmp_path).save("signature", "new code")
-    assert seen == [None] and code_file(tmp_path).load("signature") == "new code"
+def test_of_another_version_or_damaged_it_is_not_there(tmp_path):
+    path = tmp_path / "a.kernel"
+    assert kept(path, "now") is None
+    keep(path, "before", CODE)
+    assert kept(path, "before") == CODE and kept(path, "now") is None
+    keep(path, "now", CODE)
+    whole = path.read_bytes()
+    assert kept(path, "now") == CODE
+    for damaged in (b"", whole[:-1], whole[:40], whole[:-5] + b"\0" + whole[-4:], b"\0" + whole[1:]):
+        path.write_bytes(damaged)
+        assert kept(path, "now") is None
 
 
-def test_the_same_signature_kept_again_takes_the_place_of_what_was_there(tmp_path):
-    for code in ("first", "second"):
-        code_file(tmp_path).save("signature", code)
-    assert code_file(tmp_path).load("signature") == "second"
-    assert len(list(tmp_path.glob("*.nbc"))) == 1
-
-
-def test_a_folder_without_locks_is_written_to_all_the_same(tmp_path, monkeypatch):
-    def refuses(*_: object) -> None:
-        raise OSError("no locks available")
-
-    monkeypatch.setattr("fcntl.flock", refuses)
-    code_file(tmp_path).save("signature", "code")
-    assert code_file(tmp_path).load("signature") == "code"
-
-
-def test_code_that_cannot_be_kept_is_compiled_again_and_half_of_it_is_never_there(tmp_path, monkeypatch):
-    code_file(tmp_path).save("first", "code")
+def test_code_that_cannot_be_kept_leaves_what_was_there(tmp_path, monkeypatch):
+    path = tmp_path / "a.kernel"
+    keep(path, "now", CODE)
 
     def full(*_: object) -> None:
         raise OSError(28, "no space left on device")
 
     with monkeypatch.context() as patch:
         patch.setattr("os.replace", full)
-        code_file(tmp_path).save("second", "code")
-    assert code_file(tmp_path).load("second") is None and code_file(tmp_path).load("first") == "code"
-    assert not list(tmp_path.glob("*.tmp*"))
+        keep(path, "later", CODE)
+    assert kept(path, "now") == CODE and [p.name for p in tmp_path.iterdir()] == ["a.kernel"]
+    (tmp_path / "file").touch()
+    keep(tmp_path / "file" / "a.kernel", "now", CODE)  # no folder can be there
 
 
-KERNEL = """
+@pytest.mark.parametrize(
+    ("value", "name"),
+    [
+        (np.zeros(3, np.float32), "f4c1"),
+        (np.zeros((2, 3)), "f8c2"),
+        (np.zeros((2, 3)).T, "f8f2"),
+        (np.zeros((4, 6), np.complex64)[::2, ::2], "c8a2"),
+        (np.zeros((1, 1), bool), "b1c2"),
+        (np.frombuffer(b"abcd", np.uint8), "u1c1r"),
+        (7, "i8"), (2.0, "f8"), (True, "b1"), (np.float32(1), "f4"), (np.float64(1), "f8"), (np.int16(1), "i2"), (np.bool_(True), "b1"),
+        (np.zeros(3, ">f4"), None),
+        (np.frombuffer(b"abcdefghi", np.uint8)[1:].view(np.float32), None),
+        (np.zeros(2, "datetime64[s]"), None), (np.zeros(2, object), None), ((1, 2), None), (None, None), ("text", None), (1j, None),
+    ],
+)  # fmt: skip
+def test_kinds_of_values_have_names_and_what_has_none_is_not_kept(value, name):
+    assert signature_of([kind_of(value)]) == name
+    assert signature_of([kind_of(3), kind_of(value)]) == (None if name is None else f"i8_{name}")
+
+
+# -- in programs of their own -----------------------------------------------------------
+
+KERNELS = """
 import numpy as np
-from dubbin.core.kernel import kernel
+from dubbin.core.kernel import inlined, kernel
+
+TABLE = np.array([1.0, 10.0])
+
+@inlined()
+def half(x):
+    return 0.5 * x
 
 @kernel()
 def total(x):
     s = 0.0
     for k in range(len(x)):
-        s += x[k]
+        s += half(x[k]) + half(x[k])
     return s
+
+@kernel(fastmath=True)
+def mixed(x, share, count, doubled):
+    out = np.empty((count, len(x)), x.dtype)
+    for k in range(count):
+        out[k] = x * share * TABLE[k] * (2 if doubled else 1)
+    return out, total(x), x
+
+@kernel()
+def refuses(count):
+    if count < 0:
+        raise ValueError("fewer than none")
+    return np.zeros(count)
 """
-CALLS = """
-import sys, numpy as np, some_kernels as k
-print([k.total(np.ones(9, kind)) for kind in sys.argv[1:]], sum(k.total.stats.cache_hits.values()), "numba.np.linalg" in sys.modules)
-"""
+CALLS = {
+    "kinds": "print([float(k.total(x)) for x in (np.ones(9, 'f4'), np.ones(9), np.ones((9, 2))[:, 0], np.arange(4), np.frombuffer(b'12', np.uint8))])",
+    "together": "a, b, c = k.mixed(x := np.arange(3.0), 0.5, 2, True); print(a.tolist(), b, (c == x).all(), a.dtype, k.mixed(np.ones(2, 'f4'), 1.0, 1, False)[0].dtype)",
+    "errors": """
+for count in (-1, 2**45):
+    try:
+        k.refuses(count)
+    except (ValueError, MemoryError) as error:
+        print(type(error).__name__, error)
+try:
+    k.total(3.0)
+except Exception as error:
+    print(type(error).__name__)
+""",
+    "threads": """
+from concurrent.futures import ThreadPoolExecutor
+sys.setswitchinterval(1e-5)
+with ThreadPoolExecutor(16) as pool:
+    print(set(pool.map(lambda n: n - k.total(np.ones(n, 'f4' if n % 2 else 'f8')), range(200))))
+""",
+    "memory": """
+import resource
+k.refuses(3)
+before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
+for _ in range(100):
+    k.refuses(1 << 20)[:] = 1.0
+    k.mixed(np.ones(1 << 18), 0.5, 2, True)
+print(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before < 60_000)
+x, _, same = k.mixed(y := np.ones(5), 1.0, 1, False)
+del y
+print(same.tolist(), sys.getrefcount(same), k.refuses(4).tolist())
+""",
+}
+TOLD = {
+    "kinds": "[9.0, 9.0, 9.0, 6.0, 99.0]",
+    "together": "[[0.0, 1.0, 2.0], [0.0, 10.0, 20.0]] 3.0 True float64 float32",
+    "errors": "ValueError fewer than none\nMemoryError Allocation failed (probably too large).\nTypingError",
+    "threads": "{0.0}",
+    "memory": "True\n[1.0, 1.0, 1.0, 1.0, 1.0] 2 [0.0, 0.0, 0.0, 0.0]",
+}
 
 
-def test_a_kernel_is_compiled_once_for_each_signature_and_what_compiling_needs_is_loaded_for_nothing_else(tmp_path):
-    (tmp_path / "some_kernels.py").write_text(KERNEL)
-    told = [
-        subprocess.run([sys.executable, "-c", CALLS, *kinds], cwd=tmp_path, capture_output=True, text=True, check=True).stdout
-        for kinds in (["float32"], ["float32"], ["float32", "float64"])
-    ]
-    assert told == ["[9.0] 0 True\n", "[9.0] 1 False\n", "[9.0, 9.0] 1 True\n"]
+def run(folder: Path, code: str, first: str = "", kernels: str = KERNELS, **environment: str) -> str:
+    """What a program prints that calls the kernels, and at the end whether it needed the compiler. first: before anything else."""
+    (folder / "some_kernels.py").write_text(kernels)
+    code = f"{first}\nimport sys, numpy as np, some_kernels as k\n{code}\nprint('numba' in sys.modules)"
+    done = subprocess.run(
+        [sys.executable, "-B", "-c", code],
+        cwd=folder,
+        env={**os.environ, **environment},
+        capture_output=True,
+        text=True,
+        check=True,
+        timeout=120,
+    )
+    return done.stdout.strip()
+
+
+@pytest.fixture(scope="module")
+def compiled(tmp_path_factory):
+    """A folder in which each of the calls was made once, and what it told."""
+    folder = tmp_path_factory.mktemp("kernels")
+    everything = "\n".join(f"print('-- {name}')\n{code}" for name, code in CALLS.items())
+    return folder, dict(part.strip().split("\n", 1) for part in run(folder, everything).split("-- ")[1:])
+
+
+@pytest.mark.parametrize("name", sorted(CALLS))
+def test_code_that_was_kept_does_the_same_without_the_compiler(compiled, name):
+    folder, told = compiled
+    assert told[name].removesuffix("\nTrue").strip() == TOLD[name], "where it was compiled"
+    needed = name == "errors"  # what there can be no code for is asked of the compiler
+    assert run(folder, CALLS[name]) == f"{TOLD[name]}\n{needed}"
+
+
+@pytest.mark.parametrize("first", ["import numba; numba.njit(lambda x: x + 1)(2)", ""])
+def test_the_compiler_and_what_is_kept_share_one_program(compiled, first):
+    folder, _ = compiled
+    later = "import numba; print(numba.njit(lambda x: np.zeros(x).sum())(2), k.total(np.ones(5, 'i2')), k.refuses(1))"
+    assert run(folder, f"print(k.total(np.ones(9, 'f4')))\n{later}", first) == "9.0\n0.0 5.0 [0.]\nTrue"
 
 
 def test_a_kernel_is_compiled_anew_where_what_it_takes_in_has_changed(tmp_path):
@@ -115,19 +214,33 @@ def test_a_kernel_is_compiled_anew_where_what_it_takes_in_has_changed(tmp_path):
     for name, text in files.items():
         (package / f"{name}.py").write_text(text)
 
-    def run() -> list[str]:
-        code = (
-            "import loops.other\nfrom loops.outer_kernels import stepped\n"
-            "print(stepped(10.0), sum(stepped.stats.cache_hits.values()), sum(stepped.stats.cache_misses.values()))"
-        )
-        env = {**os.environ, "PYTHONPATH": f"{tmp_path}{os.pathsep}{os.environ.get('PYTHONPATH', '')}"}
-        done = subprocess.run([sys.executable, "-B", "-c", code], env=env, capture_output=True, text=True, check=True, timeout=120)
-        return done.stdout.split()
+    def stepped() -> list[str]:
+        return run(tmp_path, "import loops.other\nfrom loops.outer_kernels import stepped\nprint(stepped(10.0))").split()
 
-    assert run() == ["22.0", "0", "1"] and run() == ["22.0", "1", "0"]
+    assert stepped() == ["22.0", "True"] and stepped() == ["22.0", "False"]
     (package / "numbers.py").write_text("STEP = 0.25\n")
-    assert run() == ["20.25", "0", "1"]
+    assert stepped() == ["20.25", "True"]
     (package / "inner_kernels.py").write_text(files["inner_kernels"].replace("2.0 * x", "32.0 * x"))
-    assert run() == ["320.25", "0", "1"]
+    assert stepped() == ["320.25", "True"]
     (package / "other.py").write_text("UNUSED = 22\n")
-    assert run() == ["320.25", "1", "0"]
+    for path in package.iterdir():
+        path.is_dir() or os.utime(path, (0, 0))  # unpacked anew
+    assert stepped() == ["320.25", "False"]
+
+
+def test_code_lies_where_the_environment_says_and_never_two_versions_of_it(tmp_path):
+    folder = tmp_path / "said"
+    for version in (KERNELS, KERNELS.replace("0.5 * x", "0.25 * x")):
+        run(tmp_path, "print(k.total(np.ones(9, 'f4')))", kernels=version, DUBBIN_KERNELS=str(folder))
+    assert [p.name for p in folder.iterdir()] == ["some_kernels.total-f4c1.kernel"]
+
+
+def test_where_the_machine_is_another_it_is_compiled_anew(tmp_path, monkeypatch):
+    from dubbin.core import kernel_files
+    from dubbin.core.deliver.limiter_kernels import release
+
+    here = kernel_files.stamp_of(release.py_func, release.targetoptions)
+    assert here == kernel_files.stamp_of(release.py_func, release.targetoptions)
+    assert here != kernel_files.stamp_of(release.py_func, {**release.targetoptions, "fastmath": "another"})
+    monkeypatch.setattr(kernel_files, "_machine", lambda: "another processor")
+    assert here != kernel_files.stamp_of(release.py_func, release.targetoptions)

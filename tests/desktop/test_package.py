@@ -110,7 +110,7 @@ def test_the_package_puts_things_where_debian_looks(package, tmp_path):
 
 def test_the_launcher_listens_to_no_environment_of_the_users(package):
     assert package.LAUNCHER.startswith("#!/bin/sh\n") and 'exec /usr/lib/dubbin/bin/python3 -I -m dubbin "$@"' in package.LAUNCHER
-    assert "NUMBA_CACHE_DIR" in package.LAUNCHER, "what is compiled is the user's"
+    assert "DUBBIN_KERNELS" in package.LAUNCHER, "what is compiled is the user's"
 
 
 def test_what_was_there_before_is_told_from_what_is_left(package, tmp_path):

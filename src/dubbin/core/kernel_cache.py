@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-import os
 from collections.abc import Iterable
 from pathlib import Path
 
 import dubbin
+from dubbin.core.kernel_place import SUFFIX, usual_folder
 from dubbin.core.texts import tr
 
-KERNELS, CODE = "*_kernels.py", ".nbi"  # modules of kernels, and the index of compiled code that numba keeps of each function
+KERNELS = "*_kernels.py"
 FIRST_USE = tr("First use on this computer: parts of the program are being compiled, which takes a minute and happens once.")
 MOST_MISSING = 0.5  # of all modules: some are used by few commands only
 
@@ -19,15 +19,9 @@ def are_compiled(package: Path | None = None, elsewhere: Iterable[Path] | None =
     package = package or Path(dubbin.__file__).parent
     modules = {path.stem: path.stat().st_mtime for path in package.rglob(KERNELS)}
     there: set[str] = set()
-    for folder in [package, *(_usual_places() if elsewhere is None else elsewhere)]:
-        for code in folder.rglob(f"*{CODE}"):
+    for folder in [package, *([usual_folder()] if elsewhere is None else elsewhere)]:
+        for code in folder.rglob(f"*{SUFFIX}"):
             name = code.name.split(".")[0]
             if name in modules and code.stat().st_mtime >= modules[name]:  # older: of another version
                 there.add(name)
     return len(modules) - len(there) <= MOST_MISSING * len(modules)
-
-
-def _usual_places() -> list[Path]:
-    """Where numba keeps code that it can't keep beside the modules."""
-    said = os.environ.get("NUMBA_CACHE_DIR")
-    return [Path(said) if said else Path(os.environ.get("XDG_CACHE_HOME") or Path.home() / ".cache") / "numba"]

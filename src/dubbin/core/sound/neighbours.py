@@ -5,17 +5,14 @@ Importing all of `scipy.ndimage` takes a quarter of a second, which every progra
 
 from __future__ import annotations
 
-import importlib.machinery
-import importlib.util
-import sys
 from functools import cache
-from pathlib import Path
 from types import ModuleType
 from typing import Any
 
 import numpy as np
-import scipy
 from numpy.typing import ArrayLike, NDArray
+
+from dubbin.core.compiled_module import compiled_module
 
 MODES = {"nearest": 0, "reflect": 2, "constant": 4}  # what lies beyond the ends: the last value, a mirror image, zeros
 
@@ -23,18 +20,7 @@ MODES = {"nearest": 0, "reflect": 2, "constant": 4}  # what lies beyond the ends
 @cache
 def _compiled(name: str) -> ModuleType:
     """A compiled module of scipy.ndimage, without what lies around it."""
-    full = f"scipy.ndimage.{name}"
-    if full not in sys.modules:
-        for suffix in importlib.machinery.EXTENSION_SUFFIXES:
-            path = Path(scipy.__file__).parent / "ndimage" / f"{name}{suffix}"
-            spec = importlib.util.spec_from_file_location(full, path)
-            if path.exists() and spec is not None and spec.loader is not None:
-                module = importlib.util.module_from_spec(spec)
-                spec.loader.exec_module(module)
-                sys.modules[full] = module  # who asks for all of scipy.ndimage later gets the same
-                return module
-        importlib.import_module("scipy.ndimage")
-    return sys.modules[full]
+    return compiled_module(f"scipy.ndimage.{name}")
 
 
 def uniform_filter1d(x: ArrayLike, size: int, axis: int = -1, mode: str = "reflect") -> NDArray[Any]:
