@@ -37,6 +37,7 @@ RATE = 48000
 KEPT_FRAMES = 20 * RATE  # of noise that tests ask for again and again
 SOAK = int(os.environ.get("DUBBIN_SOAK", "1"))  # how many times as many cases are tried by tests that try things by chance
 TOLD = "told of the demo.json"  # how far it was while it was built
+
 SEED = int(os.environ.get("DUBBIN_SEED", "0"))  # where their chance begins
 
 MUTANTS = (
@@ -73,6 +74,11 @@ def pytest_collection_finish() -> None:
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     place = {name: k for k, name in enumerate(LONGEST)}
     items.sort(key=lambda item: place.get(item.path.stem, len(LONGEST)))
+
+
+def at_length(*cases: object) -> tuple[object, ...]:
+    """Cases that are tried where there is time for them: with `DUBBIN_SOAK`, as `./scripts/soak` does once for all tests."""
+    return cases if SOAK > 1 else ()
 
 
 @pytest.fixture

@@ -19,7 +19,7 @@ from dubbin.core.episode.time_map import program_map
 from dubbin.core.sound.source import Sound
 from dubbin.core.speech.transcript import Transcript, Word
 from tests.browser.bidi import Browser, installed
-from tests.conftest import RATE, tone
+from tests.conftest import RATE, at_length, tone
 
 SECONDS = 24
 HOSTILE = "</script><script>window.broken=1</script><img src=x onerror=window.broken=1>"
@@ -53,7 +53,7 @@ def page(episode, tmp_path_factory) -> Path:
     return out
 
 
-@pytest.fixture(scope="module", params=["chromium", "firefox"])
+@pytest.fixture(scope="module", params=["chromium", *at_length("firefox")])
 def browser(request, tmp_path_factory):
     if request.param not in installed():
         assert not os.environ.get("CI"), f"{request.param} is missing: ./scripts/test installs it"

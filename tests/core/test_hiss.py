@@ -15,7 +15,7 @@ from dubbin.core.measure.noise import FRAME_S, NoiseMeter, quiet_frames
 from dubbin.core.measure.report import RecordingReport
 from dubbin.core.measure.steady_sound import SteadySound
 from dubbin.core.sound.source import Sound
-from tests.conftest import RATE, noise, rms_db
+from tests.conftest import RATE, at_length, noise, rms_db
 
 NOTHING = SteadySound(None, None)
 
@@ -55,8 +55,7 @@ def found(measured: RecordingReport, kind: str):
     return next((f for f in measured.findings if f.kind == kind), None)
 
 
-@pytest.mark.parametrize("mains_hz", [50.03, 59.95])
-@pytest.mark.parametrize("level", [-60.0, -32.0])
+@pytest.mark.parametrize(("mains_hz", "level"), [(50.03, -60.0), (59.95, -32.0), *at_length((50.03, -32.0), (59.95, -60.0))])
 class TestHum:
     def test_a_clean_voice_that_hums_asks_for_no_denoiser(self, voice, mains_hz, level):
         measured = report(voice + noise(20, -84, 1)[: len(voice)] + hummed(len(voice), mains_hz, level))

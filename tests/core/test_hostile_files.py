@@ -95,7 +95,7 @@ def survives(work: Callable[[], object], seen: list[str]) -> None:
         seen.append(said)
 
 
-@pytest.mark.parametrize("seed", range(8))
+@pytest.mark.parametrize("seed", range(4 * SOAK))
 def test_an_episode_with_values_that_can_not_be_is_refused_or_used(tmp_path, seed):
     rng, path, seen = random.Random(seed + SEED), tmp_path / "e.dubbin", list[str]()
     save_episode(full_episode(), path)

@@ -32,7 +32,7 @@ from tests.conftest import SEED, SOAK
 from tests.core.journal_victim import STEPS, first_episode, states
 
 ROOT = Path(__file__).resolve().parents[2]
-KILLS = 16 * SOAK
+KILLS = 12 * SOAK
 
 
 # -- what changed ---------------------------------------------------------------------

@@ -12,7 +12,7 @@ from scipy import signal
 
 from dubbin.core.measure.loudness import LoudnessMeter, measure_loudness
 from dubbin.core.sound.source import Sound
-from tests.conftest import SEED, SOAK
+from tests.conftest import SEED, SOAK, at_length
 
 LAYOUTS = {1: "mono", 2: "stereo", 5: "5.0", 6: "5.1"}
 
@@ -79,7 +79,7 @@ def program(seed: int, rate: int, channels: int, seconds: float = 16.0) -> np.nd
 
 
 @pytest.mark.parametrize("seed", range(SEED, SEED + SOAK))
-@pytest.mark.parametrize(("rate", "channels"), [(48000, 2), (48000, 1), (44100, 2), (96000, 2)])
+@pytest.mark.parametrize(("rate", "channels"), [(48000, 1), (44100, 2), *at_length((48000, 2), (96000, 2))])
 def test_programs_by_chance_read_as_on_two_other_meters(seed, rate, channels):
     x = program(seed, rate, channels)
     ours, theirs = measure_loudness(Sound(x, rate)), by_ffmpeg(x, rate)

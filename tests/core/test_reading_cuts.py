@@ -14,7 +14,7 @@ from dubbin.core.sound.source import Sound
 from dubbin.core.speech.edges import quiet_core
 from dubbin.core.speech.transcript import Transcript, Word, WordKind
 from dubbin.core.speech.word_table import WordTable
-from tests.conftest import RATE, noise
+from tests.conftest import RATE, at_length, noise
 
 
 @pytest.fixture(scope="module")
@@ -61,7 +61,7 @@ def sentences(table: WordTable) -> list[list[int]]:
     return out
 
 
-@pytest.mark.parametrize(("spread_s", "most_s"), [(0.0, 0.016), (0.02, 0.025), (0.04, 0.05)])
+@pytest.mark.parametrize(("spread_s", "most_s"), [(0.0, 0.016), (0.04, 0.05), *at_length((0.02, 0.025))])
 def test_a_sentence_goes_as_a_whole_and_nothing_of_its_neighbours(conversation, spread_s, most_s):
     mix, said = conversation
     table = heard_as(said, spread_s, 5)
