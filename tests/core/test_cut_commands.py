@@ -14,7 +14,8 @@ from dubbin.core.episode.commands import cuts
 from dubbin.core.episode.document import new_episode
 from dubbin.core.episode.history import History
 from dubbin.core.episode.model import PARKED_FROM_FRAME, Cut, CutKind, Episode, FrameRange, Lane, Recording
-from dubbin.core.episode.time_map import TimeMap, union, without
+from dubbin.core.episode.stretches import union, without
+from dubbin.core.episode.time_map import TimeMap
 from dubbin.core.speech.pauses import Pause, PauseSettings
 from dubbin.core.speech.transcript import Transcript, Word, WordKind
 

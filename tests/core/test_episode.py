@@ -20,7 +20,8 @@ from dubbin.core.episode.file import load_episode, save_episode
 from dubbin.core.episode.history import History
 from dubbin.core.episode.journal_reading import left_over
 from dubbin.core.episode.model import Cut, CutKind, Episode, FrameRange, Lane, Recording
-from dubbin.core.episode.time_map import merged, program_map
+from dubbin.core.episode.stretches import merged
+from dubbin.core.episode.time_map import program_map
 from dubbin.core.errors import BadEpisode
 from dubbin.core.speech.pauses import Pause
 

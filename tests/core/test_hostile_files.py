@@ -39,7 +39,8 @@ from dubbin.core.episode.document import Document
 from dubbin.core.episode.file import load_episode, read_episode, save_episode
 from dubbin.core.episode.journal_reading import left_over
 from dubbin.core.episode.model import Episode
-from dubbin.core.episode.time_map import FURTHEST_SESSION_FRAME, program_map, session_map
+from dubbin.core.episode.stretches import FURTHEST_SESSION_FRAME
+from dubbin.core.episode.time_map import program_map, session_map
 from dubbin.core.errors import BadEpisode, DubbinError, UnusableSound
 from dubbin.core.mix.kept_results import KeptResults
 from dubbin.core.mix.lane_key import lane_key

@@ -27,7 +27,8 @@ from dubbin.core.episode.commands.recordings import nudge
 from dubbin.core.episode.document import Document, new_episode
 from dubbin.core.episode.history import History
 from dubbin.core.episode.model import PARKED_FROM_FRAME, Cut, Episode, Lane, PlacedKind, Recording
-from dubbin.core.episode.time_map import merged, moved_away, program_map, session_map, without
+from dubbin.core.episode.stretches import merged, without
+from dubbin.core.episode.time_map import moved_away, program_map, session_map
 from dubbin.core.mix.program import Program, SessionMix
 from dubbin.core.sound.source import Sound
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import threading
 from dataclasses import replace
+from functools import partial
 
 import numpy as np
 import pytest
@@ -445,6 +446,18 @@ class TestFillersAndRetakes:
         assert acts.fillers.is_cut(filler)
         acts.fillers.toggle()
         assert not edit.session.episode.cuts and said == []
+
+    def test_how_many_are_cut_and_resolved_is_what_each_says_of_itself(self, edit, acts, said):  # noqa: F811
+        fillers, retakes = edit.speech.fillers(), edit.speech.retakes()
+        assert len(fillers) > 1 and retakes
+        assert acts.fillers.count_cut([]) == acts.retakes.count_resolved([]) == 0
+        one_each = partial(acts.fillers.cut, fillers[:1]), partial(acts.retakes.keep, retakes[0], 0)
+        for act in (*one_each, acts.retakes.keep_last, acts.fillers.cut_all):
+            act()
+            fillers, retakes = edit.speech.fillers(), edit.speech.retakes()
+            assert acts.fillers.count_cut(fillers) == sum(acts.fillers.is_cut(f) for f in fillers) > 0
+            assert acts.retakes.count_resolved(retakes) == sum(acts.retakes.kept(r) is not None for r in retakes)
+        assert acts.retakes.count_resolved(retakes) > 0
 
     def test_fillers_and_last_takes_that_are_still_looked_for_are_cut_as_soon_as_they_are_found(self, edit, acts, qtbot):  # noqa: F811
         lane = edit.session.episode.transcripts[0].lane

@@ -43,3 +43,16 @@ def test_a_page_that_is_shown_once_more_stands_still(qtbot, window, step):
     finally:
         QApplication.instance().removeEventFilter(watch)
     assert watch.seen == []
+
+
+@pytest.mark.parametrize("step", list(Step), ids=[step.name for step in Step])
+def test_a_page_that_is_opened_is_shown_once(qtbot, window, step, monkeypatch):
+    for each in (step, Step.REPAIR if step is not Step.REPAIR else Step.VOICE):  # what opening it looks for is known
+        window.go_step(each)
+        settle(qtbot, window)
+    page, shown = window.pages[step], []
+    refresh = page.refresh
+    monkeypatch.setattr(page, "refresh", lambda: (shown.append(step), refresh()))
+    window.go_step(step)
+    settle(qtbot, window)
+    assert shown == [step]

@@ -7,7 +7,8 @@ from collections.abc import Mapping
 
 from dubbin.core.deliver.publication import clock
 from dubbin.core.episode.model import CutKind, Episode, PlacedKind, Role
-from dubbin.core.episode.time_map import merged, program_map
+from dubbin.core.episode.stretches import merged
+from dubbin.core.episode.time_map import program_map
 from dubbin.core.figures import number, with_unit
 from dubbin.core.measure.report import RecordingReport
 from dubbin.core.mix.balance_report import BalanceReport

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dubbin.core.episode.model import Episode
-from dubbin.core.episode.time_map import FURTHEST_SESSION_FRAME
+from dubbin.core.episode.stretches import FURTHEST_SESSION_FRAME
 from dubbin.core.errors import BadEpisode
 from dubbin.core.texts import tr
 

@@ -4,20 +4,20 @@ from __future__ import annotations
 
 from bisect import bisect_left, bisect_right
 from collections.abc import Callable, Iterable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from functools import cached_property
 from itertools import pairwise
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
-from dubbin.core.episode.model import PARKED_FROM_FRAME, Cut, Episode, Placed, PlacedKind
+from dubbin.core.episode.cut_union import cut_union
+from dubbin.core.episode.model import PARKED_FROM_FRAME, Episode, Placed, PlacedKind
+from dubbin.core.episode.stretches import FURTHEST_SESSION_FRAME, Stretches, union, without
 
-FURTHEST_SESSION_FRAME = PARKED_FROM_FRAME // 10  # further than any session
 
-
-@dataclass(frozen=True)
-class Span:
+class Span(NamedTuple):
     """Session frames start to end, heard at program frame `program` on. placed: the id of what is heard out of its place."""
 
     start: int
@@ -40,18 +40,17 @@ class TimeMap:
 
     def __init__(self, stretches: Iterable[tuple[int, int] | tuple[int, int, str | None]], copies: frozenset[str] = frozenset()) -> None:
         spans, at = [], 0
-        for start, end, *placed in stretches:
+        for stretch in stretches:
+            start, end = stretch[0], stretch[1]
             if end > start:
-                spans.append(Span(start, end, at, placed[0] if placed else None))
+                spans.append(Span(start, end, at, stretch[2] if len(stretch) > 2 else None))
                 at += end - start
         self.spans: tuple[Span, ...] = tuple(spans)
         self.program_frames = at
         self._program_list = [s.program for s in spans]
-        first = [i for i, s in enumerate(spans) if s.placed not in copies]
-        order = sorted(first, key=lambda i: spans[i].start)
-        self._starts = np.array([spans[i].start for i in order], np.int64)
-        self._ends = np.array([spans[i].end for i in order], np.int64)
-        self._at = np.array([spans[i].program for i in order], np.int64)
+        once = [s for s in spans if s.placed not in copies] if copies else spans
+        edges = np.array([[s.start for s in once], [s.end for s in once], [s.program for s in once]], np.int64)
+        self._starts, self._ends, self._at = np.ascontiguousarray(edges[:, np.argsort(edges[0], kind="stable")])
         self._start_list, self._end_list, self._at_list = (a.tolist() for a in (self._starts, self._ends, self._at))
         self._copies = [s for s in spans if s.placed in copies]
 
@@ -135,7 +134,16 @@ class TimeMap:
 
     def seams(self) -> list[int]:
         """Program frames at which two spans meet that were not neighbours in the session."""
-        return [after.program for before, after in zip(self.spans, self.spans[1:], strict=False) if before.end != after.start]
+        return list(self._seams)
+
+    @property
+    def seam_pairs(self) -> list[tuple[int, int]]:
+        """`seam_frames` of all seams, in the order in which they are heard."""
+        return list(self._seams.values())
+
+    @cached_property
+    def _seams(self) -> dict[int, tuple[int, int]]:
+        return {after.program: (before.end, after.start) for before, after in pairwise(self.spans) if before.end != after.start}
 
     def seam_frames(self, seam: int) -> tuple[int, int] | None:
         """(frame past the last one before, first one after) of the seam at a program frame."""
@@ -151,41 +159,6 @@ class TimeMap:
         first = max(bisect_right(self._program_list, start) - 1, 0)
         last = bisect_left(self._program_list, stop)
         return range(first, max(last, first))
-
-
-Stretches = list[tuple[int, int]]
-
-
-def merged(cuts: Sequence[Cut]) -> Stretches:
-    """The union of cuts as sorted, separate stretches."""
-    return union((c.start_frame, c.end_frame) for c in cuts)
-
-
-def union(stretches: Iterable[tuple[int, int]]) -> Stretches:
-    """Sorted, separate stretches that cover the same."""
-    out: Stretches = []
-    for start, end in sorted(stretches):
-        if out and start <= out[-1][1]:
-            out[-1] = (out[-1][0], max(out[-1][1], end))
-        else:
-            out.append((start, end))
-    return out
-
-
-def without(start: int, end: int, gone: Stretches) -> Stretches:
-    """What is left of a stretch; gone: sorted and separate."""
-    out, at = [], start
-    for a, b in gone:
-        if b <= start:
-            continue
-        if a >= end:
-            break
-        if a > at:
-            out.append((at, min(a, end)))
-        at = max(at, b)
-    if at < end:
-        out.append((at, end))
-    return out
 
 
 def moved_away(episode: Episode) -> Stretches:
@@ -210,8 +183,8 @@ class _Kept:
 
 
 def _program_map(episode: Episode) -> TimeMap:
-    cuts = merged(episode.cuts)
-    base = without(0, episode.frames, union([*cuts, *moved_away(episode)]))
+    cuts, moved = cut_union(episode).stretches, moved_away(episode)
+    base = without(0, episode.frames, union([*cuts, *moved]) if moved else cuts)
     return _put_together(base, [_within(p, episode.frames) for p in episode.placed], cuts)
 
 

@@ -6,12 +6,11 @@ from PyQt6.QtCore import QSignalBlocker
 from PyQt6.QtWidgets import QCheckBox, QHBoxLayout
 
 from dubbin.core.episode.commands.seams import set_seams
-from dubbin.core.episode.time_map import FURTHEST_SESSION_FRAME, merged
+from dubbin.core.episode.cut_union import cut_union
 from dubbin.core.figures import clock
 from dubbin.core.texts import tr
 from dubbin.window.edit.acts import EditActs
 from dubbin.window.edit.buttons import Buttons
-from dubbin.window.edit.seam_watch import seams_of
 from dubbin.window.parts.card import Card, FigureRows
 from dubbin.window.parts.figure_box import FigureBox
 from dubbin.window.parts.theme import scaled
@@ -50,12 +49,11 @@ class CutsCard(Card):
 
     def refresh(self) -> None:
         episode, rows = self._session.episode, self.rows
-        union, rate = merged(episode.cuts), episode.rate
-        out = sum(b - a for a, b in union if a < FURTHEST_SESSION_FRAME) / rate
-        rows.show_row(tr("cuts"), str(len(union)))
-        rows.show_row(tr("removed"), f"−{clock(out, 1)}")
+        union, rate = cut_union(episode), episode.rate
+        rows.show_row(tr("cuts"), str(len(union.stretches)))
+        rows.show_row(tr("removed"), f"−{clock(union.frames / rate, 1)}")
         rows.show_row(tr("length"), f"{clock(episode.frames / rate, 1)} → {clock(self._session.map.program_frames / rate, 1)}")
-        checks = [c for s in seams_of(self._session.map) if (c := self._seams.check(s)) is not None]
+        checks = [c for s in self._session.map.seam_pairs if (c := self._seams.check(s)) is not None]
         doubtful = sum(c.is_doubtful for c in checks)
         rows.show_row(tr("doubtful seams"), str(doubtful), "bad" if doubtful else "strong")
         rows.set_row_visible(tr("doubtful seams"), bool(checks))

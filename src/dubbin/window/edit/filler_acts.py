@@ -2,7 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
+import numpy as np
+
 from dubbin.core.episode.commands.cuts import cut_stretches, put_back_many
+from dubbin.core.episode.cut_union import cut_union
 from dubbin.core.episode.model import CutKind, Episode
 from dubbin.core.mix.word_cuts import FoundFiller
 from dubbin.core.texts import tr
@@ -23,6 +28,11 @@ class Fillers:
     def _span(self, filler: FoundFiller) -> tuple[int, int]:
         """Session frames of the filler's sound."""
         return int(self._speech.table.starts[filler.row]), int(self._speech.table.ends[filler.row])
+
+    def count_cut(self, fillers: Sequence[FoundFiller]) -> int:
+        """How many of them are cut."""
+        table, rows = self._speech.table, [f.row for f in fillers]
+        return int(np.count_nonzero(cut_union(self._session.episode).covers((table.starts[rows] + table.ends[rows]) // 2)))
 
     def is_cut(self, filler: FoundFiller) -> bool:
         return self._session.episode.cut_at(sum(self._span(filler)) // 2) is not None

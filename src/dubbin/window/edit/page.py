@@ -7,8 +7,8 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QHBoxLayout, QInputDialog, QPushButton, QVBoxLayout, QWidget
 
+from dubbin.core.episode.cut_union import cut_union
 from dubbin.core.episode.model import Episode, Placed
-from dubbin.core.episode.time_map import merged
 from dubbin.core.figures import clock
 from dubbin.core.texts import tr, tr_count
 from dubbin.window.edit.actions import edit_actions
@@ -150,7 +150,7 @@ class EditPage(Page):
         episode = self.session.episode
         if not episode.lanes:
             return Status(tr("not started"))
-        cuts = merged(episode.cuts)
+        cuts = cut_union(episode).stretches
         if cuts:
             seconds = sum(b - a for a, b in cuts) / episode.rate
             return Status(tr_count("{count} cut, −{length}", "{count} cuts, −{length}", len(cuts), length=clock(seconds)), True)

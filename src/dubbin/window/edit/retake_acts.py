@@ -2,7 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
+import numpy as np
+
 from dubbin.core.episode.commands.cuts import cut_stretches, put_back_many
+from dubbin.core.episode.cut_union import cut_union
 from dubbin.core.episode.model import Cut, CutKind, Episode
 from dubbin.core.mix.word_cuts import FoundRetake, count_of_lines
 from dubbin.core.texts import tr, tr_count
@@ -19,6 +24,13 @@ class Retakes:
         self._keeps_last = False  # as soon as it is known what goes
         speech.changed.connect(self._go_on)
         session.episode_changed.connect(self._on_episode_changed)
+
+    def count_resolved(self, retakes: Sequence[FoundRetake]) -> int:
+        """Of how many lines one take is heard and no other."""
+        middles = [(a + b) // 2 for found in retakes for a, b in found.spans]
+        line = np.repeat(np.arange(len(retakes)), [len(found.spans) for found in retakes])
+        heard = np.bincount(line[~cut_union(self._session.episode).covers(middles)], minlength=len(retakes))
+        return int(np.count_nonzero(heard == 1))
 
     def kept(self, found: FoundRetake) -> int | None:
         """The one take that is not cut; None while more than one is heard."""

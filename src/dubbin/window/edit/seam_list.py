@@ -6,10 +6,10 @@ from PyQt6.QtWidgets import QComboBox
 
 from dubbin.core.episode.commands.seams import set_seam
 from dubbin.core.episode.model import SeamShape
-from dubbin.core.episode.time_map import FURTHEST_SESSION_FRAME
+from dubbin.core.episode.stretches import FURTHEST_SESSION_FRAME
 from dubbin.core.figures import clock, number, span_text
 from dubbin.core.texts import tr
-from dubbin.window.edit.seam_watch import SeamWatch, seams_of
+from dubbin.window.edit.seam_watch import SeamWatch
 from dubbin.window.parts.active_table import ActiveTable
 from dubbin.window.player.seam_walk import SeamWalk
 from dubbin.window.session.session import Session
@@ -33,9 +33,9 @@ class SeamList(ActiveTable):
         self._seams.look()
         time_map, rate = self._session.map, self._session.episode.rate
         program = self._session.monitor.program()
-        at = {f: s for s in time_map.seams() if (f := time_map.seam_frames(s)) is not None}
+        at = dict(zip(time_map.seam_pairs, time_map.seams(), strict=True))
         own = {(s.before_frame, s.after_frame) for s in self._session.episode.seams}
-        self._entries = seams_of(time_map)
+        self._entries = time_map.seam_pairs
         rows: list[tuple[object, ...]] = []
         for seam in self._entries:
             check = self._seams.check(seam)

@@ -6,7 +6,6 @@ from collections.abc import Hashable
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from dubbin.core.episode.time_map import TimeMap
 from dubbin.core.jobs import Task
 from dubbin.core.mix.monitor import MonitorMode
 from dubbin.core.mix.program import Program
@@ -51,8 +50,7 @@ class SeamWatch(QObject):
         if key != self._of:
             self._of = key
             self._checks.clear()
-        time_map = self._session.map
-        missing = [s for s in seams_of(time_map) if s not in self._checks]
+        missing = [s for s in self._session.map.seam_pairs if s not in self._checks]
         if not missing or self._session.jobs.is_busy("seams"):
             return
         mix = self.program().mix
@@ -70,8 +68,3 @@ class SeamWatch(QObject):
                 self.changed.emit()
 
         self._session.jobs.start("seams", tr("Looking at seams"), work, done, quiet=True)
-
-
-def seams_of(time_map: TimeMap) -> list[Seam]:
-    """All seams in the order in which they are heard."""
-    return [f for seam in time_map.seams() if (f := time_map.seam_frames(seam)) is not None]

@@ -32,8 +32,7 @@ class WordsCard(Card):
         rows.show_row(tr("words"), thousands(count) + heard_in if count else tr("none yet"))
         if count:
             fillers, retakes = speech.fillers(), speech.retakes()
-            cut = sum(self._acts.fillers.is_cut(f) for f in fillers)
-            chosen = sum(self._acts.retakes.kept(r) is not None for r in retakes)
+            cut, chosen = self._acts.fillers.count_cut(fillers), self._acts.retakes.count_resolved(retakes)
             rows.show_row(tr("fillers"), tr("{count} found, {cut} cut").format(count=len(fillers), cut=cut))
             rows.show_row(tr("retakes"), tr("{count} found, {chosen} resolved").format(count=len(retakes), chosen=chosen))
         talk = speech.crosstalk()

@@ -9,7 +9,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from dubbin.core.episode.time_map import merged
+from dubbin.core.episode.cut_union import cut_union
 from dubbin.core.texts import tr
 from dubbin.window.lanes.density import counts_of, covered_shares, is_crowded, paint_counts, paint_shares
 from dubbin.window.lanes.viewport import Viewport
@@ -110,7 +110,7 @@ class Overview(QWidget):
                 for x in places.tolist():
                     p.drawLine(QPointF(x, 4), QPointF(x, HEIGHT - 4))
         else:
-            cuts = merged(self._session.episode.cuts)
+            cuts = cut_union(self._session.episode).stretches
             at = view.map.many_to_program(np.array([a for a, _ in cuts], np.int64)).astype(np.float64)
             lengths = np.array([b - a for a, b in cuts], np.float64)[at >= 0]
             left = at[at >= 0] * scale

@@ -95,8 +95,12 @@ class Action:
     @property
     def tip(self) -> str:
         """Text, first key and, where it can't be done now, why: for a button's tooltip."""
+        return self.tip_where(self.why_not)
+
+    def tip_where(self, why_not: str) -> str:
+        """The tip, where it is known why it can't be done now; nothing: it can."""
         named = f"{self.text} ({self.key})" if self.keys else self.text
-        return f"{named}\n{self.why_not}" if self.why_not else named
+        return f"{named}\n{why_not}" if why_not else named
 
 
 class ActionList:
@@ -172,8 +176,9 @@ class ActionButton(QPushButton):
     def show_state(self) -> None:
         """Enabled where it can be done now."""
         action = self.action_now
-        self.setEnabled(action.enabled())
-        self.setToolTip(action.tip)
+        why_not = action.why_not
+        self.setEnabled(not why_not)
+        self.setToolTip(action.tip_where(why_not))
 
     def event(self, event: QEvent | None) -> bool:
         if event is not None and event.type() == QEvent.Type.ToolTip:

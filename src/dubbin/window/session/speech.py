@@ -40,6 +40,7 @@ class Speech(QObject):
         self._overlaps_of: tuple[Any, ...] = ()
         self._table: tuple[Any, Any, WordTable] | None = None
         self._retakes: dict[str, tuple[tuple[Word, ...], list[Retake]]] = {}
+        self._placed_retakes: tuple[Any, Any, list[FoundRetake]] | None = None
         self._fillers = Lookup[tuple[WordTable, list[FoundFiller]]](session.jobs, "fillers", tr("Looking for fillers"), self.changed.emit)
         self._last_takes = Lookup[list[tuple[int, int]]](
             session.jobs, "last takes", tr("Looking for what retakes leave"), self.changed.emit
@@ -125,7 +126,7 @@ class Speech(QObject):
 
     def retakes(self) -> list[FoundRetake]:
         """Lines that were said again; looked for in the background when the words change."""
-        out = []
+        rows = []
         episode = self._session.episode
         for transcript in episode.transcripts:
             lane = next((lane for lane in episode.lanes if lane.id == transcript.lane), None)
@@ -135,8 +136,14 @@ class Speech(QObject):
             if known is None or known[0] is not transcript.words:
                 self._look_for_retakes(transcript)
                 continue
-            out += word_cuts.found_retakes(lane.id, lane.start_frame, known[1])
-        return sorted(out, key=lambda r: r.spans[0])
+            rows.append((lane.id, lane.start_frame, known[1]))
+        key = tuple(
+            (lane_id, start, id(found)) for lane_id, start, found in rows
+        )  # the rows are kept along: what is gone gives its id to others
+        if self._placed_retakes is None or self._placed_retakes[0] != key:
+            placed = [found for row in rows for found in word_cuts.found_retakes(*row)]
+            self._placed_retakes = (key, rows, sorted(placed, key=lambda r: r.spans[0]))
+        return self._placed_retakes[2]
 
     def _look_for_retakes(self, transcript: Transcript) -> None:
         slot = ("retakes", transcript.lane)

@@ -75,12 +75,14 @@ class Transcribing:
 
     def start(self, again: bool = False) -> None:
         """Write down what all voices say; again: also those that have words already."""
+        wanted = [lane for lane in self.voices() if again or self._session.episode.transcript(lane.id) is None]
+        tells = bool(wanted) or self._turned_off
         self._turned_off = False
-        for lane in self.voices():
-            known = self._session.episode.transcript(lane.id) is not None
-            if (again or not known) and not self._session.jobs.is_busy(("words", lane.id)):
+        for lane in wanted:
+            if not self._session.jobs.is_busy(("words", lane.id)):
                 self._transcribe(lane)
-        self._told()
+        if tells:
+            self._told()
 
     def stop(self) -> None:
         """Stop writing down; what is finished is kept and gone on with later."""

@@ -7,7 +7,8 @@ from dataclasses import replace
 
 from dubbin.core.episode.commands.change import Change
 from dubbin.core.episode.model import PARKED_FROM_FRAME, Episode, FrameRange, Lane, Placed, PlacedKind, Recording
-from dubbin.core.episode.time_map import merged, program_map, union, without
+from dubbin.core.episode.stretches import merged, union, without
+from dubbin.core.episode.time_map import program_map
 from dubbin.core.figures import number
 from dubbin.core.texts import tr
 
