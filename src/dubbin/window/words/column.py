@@ -20,15 +20,15 @@ class Column:
     """laid: paragraphs so far; tops: where each begins, in pixels. rows: of the word table, in the order in which they stand; order: the place of each row; firsts: the place
     of each paragraph's first row, and behind the last."""
 
-    def __init__(self, table: WordTable, parts: Iterable[Paragraph] = ()) -> None:
-        """table: of which the paragraphs are; words may be others before all are laid out."""
+    def __init__(self, table: WordTable, parts: Iterable[Paragraph] = (), above: Column | None = None, count: int = 0) -> None:
+        """table: of which the paragraphs are; words may be others before all are laid out. above: a column whose first `count` paragraphs stand over these."""
         self.table = table
-        self.laid: list[Laid] = []
-        self.tops: list[float] = []
-        self.rows: list[int] = []
-        self.order: dict[int, int] = {}
-        self.firsts = [0]
-        self.height = TOP
+        self.laid: list[Laid] = above.laid[:count] if above is not None else []
+        self.tops: list[float] = above.tops[:count] if above is not None else []
+        self.firsts: list[int] = above.firsts[: count + 1] if above is not None else [0]
+        self.rows: list[int] = above.rows[: self.firsts[-1]] if above is not None else []
+        self.order = dict(zip(self.rows, range(len(self.rows)), strict=True))
+        self.height = self.tops[-1] + self.laid[-1].height if self.laid else TOP
         self._left = iter(parts)
         self._next = next(self._left, None)
 

@@ -1,12 +1,13 @@
 """The words in the order in which they are heard, parted into paragraphs: what the pane lays out.
 
-Paragraphs carry a key of all that is to be seen of them, so that an edit lays out anew only what it changed.
+Paragraphs carry a key of all that is to be seen of them, so that an edit lays out anew only what it changed; those above it are not even looked at.
 """
 
 from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from functools import cached_property
 from itertools import pairwise
 
 import numpy as np
@@ -46,10 +47,71 @@ class Paragraph:
     key: tuple[object, ...]
 
 
-def paragraphs(table: WordTable, episode: Episode, time_map: TimeMap) -> Iterator[Paragraph]:
-    """The whole transcript as it is heard now; time_map: of the program."""
+@dataclass(frozen=True)
+class Stream:
+    """The whole transcript as it is heard now. rows: of the word table, and what belongs to each, as in paragraphs; pauses and gone, in steps, are what is seen of them.
+    edges: places in it at which paragraphs begin, and behind the last. headings: over the paragraphs that begin at a place."""
+
+    table: WordTable
+    rows: NDArray[np.int64]
+    is_cut: NDArray[np.bool_]
+    pauses: NDArray[np.float32]
+    gone: NDArray[np.float32]
+    voices: NDArray[np.int64]
+    edges: NDArray[np.int64]
+    headings: dict[int, tuple[Heading, ...]]
+
+    @cached_property
+    def _steps(self) -> tuple[NDArray[np.int32], NDArray[np.int32]]:
+        return np.round(self.pauses / STEP_S).astype(np.int32), np.round(self.gone / STEP_S).astype(np.int32)
+
+    def paragraphs(self, first: int = 0) -> Iterator[Paragraph]:
+        """Its paragraphs, from number `first` on, made as they are asked for."""
+        steps, gone_steps = self._steps
+        texts = self.table.texts
+        for a, b in pairwise(self.edges[first:].tolist()):
+            part = self.rows[a:b]
+            own = self.headings.get(a, ())
+            words = tuple([texts[r] for r in part.tolist()])
+            seen = (self.is_cut[a:b].tobytes(), steps[a:b].tobytes(), gone_steps[a:b].tobytes())
+            key = (words, part.tobytes(), *seen, int(self.voices[a]), own)
+            yield Paragraph(part, self.is_cut[a:b], self.pauses[a:b], self.gone[a:b], int(self.voices[a]), own, key)
+
+    def unchanged(self, before: Stream) -> int:
+        """How many paragraphs at the beginning look as those of another."""
+        n, m = min(len(self.rows), len(before.rows)), min(len(self.edges), len(before.edges))
+        pairs = [
+            (self.rows, before.rows),
+            (self.is_cut, before.is_cut),
+            (self.voices, before.voices),
+            *zip(self._steps, before._steps, strict=True),
+        ]
+        same = _alike(np.logical_and.reduce([a[:n] == b[:n] for a, b in pairs]))
+        if self.table is not before.table:
+            texts, others = self.table.texts, before.table.texts
+            same = next((k for k, row in enumerate(self.rows[:same].tolist()) if texts[row] != others[row]), same)
+        edges = self.edges[: _alike(self.edges[:m] == before.edges[:m])]
+        count = max(int(np.searchsorted(edges, same, side="right")) - 1, 0)
+        return next((k for k, a in enumerate(edges[:count].tolist()) if self.headings.get(a) != before.headings.get(a)), count)
+
+
+def _alike(are: NDArray[np.bool_]) -> int:
+    """How many are true before the first that is not."""
+    return len(are) if are.all() else int(np.argmin(are))
+
+
+def _nothing() -> Stream:
+    places, lengths = np.zeros(0, np.int64), np.zeros(0, np.float32)
+    return Stream(WordTable(()), places, np.zeros(0, np.bool_), lengths, lengths, places, np.zeros(1, np.int64), {})
+
+
+NOTHING = _nothing()
+
+
+def stream_of(table: WordTable, episode: Episode, time_map: TimeMap) -> Stream:
+    """time_map: of the program."""
     if not len(table):
-        return
+        return NOTHING
     rate = episode.rate
     middles = table.middles
     at = time_map.many_to_program(middles)
@@ -58,7 +120,7 @@ def paragraphs(table: WordTable, episode: Episode, time_map: TimeMap) -> Iterato
     order = np.lexsort((table.starts, ~is_cut, place))
     order = order[table.is_read[order]]
     if not len(order):
-        return
+        return NOTHING
     is_cut, place = is_cut[order], place[order]
     starts, ends, voices = table.starts[order], table.ends[order], table.voice_of[order]
     voices = _filled(voices, is_cut)
@@ -76,15 +138,8 @@ def paragraphs(table: WordTable, episode: Episode, time_map: TimeMap) -> Iterato
         if heading.kind != "chapter":
             pauses[k] = 0.0  # the heading says how long it is
     _part_long(opens, order, table)
-    edges = [*np.flatnonzero(opens).tolist(), len(order)]
-    steps = np.round(pauses / STEP_S).astype(np.int32)
-    gone_steps = np.round(gone / STEP_S).astype(np.int32)
-    for a, b in pairwise(edges):
-        part = order[a:b]
-        own = tuple(heading_at.get(a, ()))
-        words = tuple([table.texts[r] for r in part.tolist()])
-        key = (words, part.tobytes(), is_cut[a:b].tobytes(), steps[a:b].tobytes(), gone_steps[a:b].tobytes(), int(voices[a]), own)
-        yield Paragraph(part, is_cut[a:b], pauses[a:b], gone[a:b], int(voices[a]), own, key)
+    edges = np.append(np.flatnonzero(opens), len(order))
+    return Stream(table, order, is_cut, pauses, gone, voices, edges, {k: tuple(found) for k, found in heading_at.items()})
 
 
 def _filled(voices: NDArray[np.int64], is_cut: NDArray[np.bool_]) -> NDArray[np.int64]:

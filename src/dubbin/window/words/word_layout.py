@@ -7,7 +7,7 @@ from dubbin.window.session.session import Session
 from dubbin.window.session.speech import Speech
 from dubbin.window.words.column import Column
 from dubbin.window.words.flow import Flow
-from dubbin.window.words.stream import headings, paragraphs
+from dubbin.window.words.stream import NOTHING, headings, stream_of
 from dubbin.window.words.word_painter import small_font, text_font
 
 
@@ -18,6 +18,7 @@ class WordLayout:
         self._session, self._speech = session, speech
         self.px = px
         self.column = Column(WordTable(()))
+        self._stream = NOTHING
         self.opened: frozenset[int] = frozenset()
         self.is_stale = True  # something has changed; whether it is one of the words is looked at before they are laid out anew
         self._flow: Flow | None = None
@@ -53,8 +54,11 @@ class WordLayout:
         shown = (table, program, tuple(headings(episode, program)), self.opened)
         if shown == self._shown:
             return False
-        self._shown = shown
-        self.column = Column(table, paragraphs(table, episode, program))
+        stream = stream_of(table, episode, program)
+        # What was opened, and for which page it was laid out, holds for what stays.
+        stays = min(stream.unchanged(self._stream), len(self.column.laid)) if self._shown[-1:] == (self.opened,) else 0
+        self.column = Column(table, stream.paragraphs(stays), self.column, stays)
+        self._shown, self._stream = shown, stream
         return True
 
     def go_on(self, seen_to: float, budget_s: float) -> None:
