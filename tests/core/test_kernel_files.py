@@ -73,6 +73,7 @@ def test_code_that_cannot_be_kept_leaves_what_was_there(tmp_path, monkeypatch):
         (np.zeros((4, 6), np.complex64)[::2, ::2], "c8a2"),
         (np.zeros((1, 1), bool), "b1c2"),
         (np.frombuffer(b"abcd", np.uint8), "u1c1r"),
+        (np.zeros(3).view(np.memmap), "f8c1"),
         (7, "i8"), (2.0, "f8"), (True, "b1"), (np.float32(1), "f4"), (np.float64(1), "f8"), (np.int16(1), "i2"), (np.bool_(True), "b1"),
         (np.zeros(3, ">f4"), None),
         (np.frombuffer(b"abcdefghi", np.uint8)[1:].view(np.float32), None),

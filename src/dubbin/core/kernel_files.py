@@ -22,6 +22,7 @@ import msgspec
 from dubbin.core.decodable import decodable
 from dubbin.core.kernel_code import Code, machine
 
+DECORATOR = "dubbin.core.kernel"  # what it says of a kernel is among the options
 IMPORT = re.compile(r"^from (\w+(?:\.\w+)*) import ", re.MULTILINE)
 SEAL = hashlib.blake2b().digest_size
 
@@ -44,7 +45,7 @@ def sources_of(module: str) -> str:
         name = ahead.pop()
         if name not in found and (text := _source(name)) is not None:
             found[name] = text
-            ahead += [other for other in IMPORT.findall(text) if other.partition(".")[0] == module.partition(".")[0]]
+            ahead += [m for m in IMPORT.findall(text) if m.partition(".")[0] == module.partition(".")[0] and m != DECORATOR]
     return hashlib.blake2b("\0".join(f"{name}\0{text}" for name, text in sorted(found.items())).encode()).hexdigest()
 
 

@@ -16,7 +16,7 @@ Kind: TypeAlias = "type[Any] | tuple[np.dtype[Any], int, int]"
 
 def kind_of(value: Any) -> Kind:
     """Of an array its type, dimensions and how it lies in memory; of anything else its class. Called for each value of each call, so it does little."""
-    if type(value) is np.ndarray:
+    if isinstance(value, np.ndarray):  # one that lies in a file, too
         return value.dtype, value.ndim, value.flags.num & TOLD_APART
     return type(value)
 
