@@ -12,6 +12,7 @@ from dubbin.core.episode import cut_union as module
 from dubbin.core.episode.cut_union import CutUnion, cut_union
 from dubbin.core.episode.document import new_episode
 from dubbin.core.episode.model import PARKED_FROM_FRAME, Cut, Episode, Lane, Recording
+from dubbin.core.episode.stretches import union as as_one
 from dubbin.core.episode.time_map import program_map
 
 FRAMES = 400
@@ -33,6 +34,11 @@ def test_a_frame_is_cut_where_a_cut_covers_it(cuts):
     assert union.covers(everywhere).tolist() == expected
     assert union.frames == sum(expected) == sum(b - a for a, b in union.stretches)
     assert union.covers([]).tolist() == []
+    assert union.stretches == as_one((c.start_frame, c.end_frame) for c in cuts)
+
+
+def test_cuts_that_touch_are_one_stretch():
+    assert CutUnion([Cut(10, 20), Cut(20, 25), Cut(26, 30), Cut(0, 5)]).stretches == [(0, 5), (10, 25), (26, 30)]
 
 
 @given(CUTS)
