@@ -14,6 +14,7 @@ from dubbin.core.episode.balance_settings import Bed, BleedControl, Ducking, Lev
 from dubbin.core.episode.commands.balance import change_balance, remove_line_points, set_line_point, suggest_balance
 from dubbin.core.episode.model import Cut, Episode, Lane, Recording, Role
 from dubbin.core.episode.time_map import program_map
+from dubbin.core.mix.balance_report import VoiceLevel
 from dubbin.core.mix.bed import BedTrack
 from dubbin.core.mix.bleed import bleed_db
 from dubbin.core.mix.gain_curve import curve_from_db
@@ -244,3 +245,31 @@ def test_points_of_a_line_are_added_moved_and_taken_off():
     moved = set_line_point(two, "a", 200, 1.0, LinePoint(100, 3.0)).episode
     assert moved.lanes[0].line == (LinePoint(50, -24.0), LinePoint(200, 1.0))
     assert remove_line_points(moved, "a").episode.lanes[0].line == ()
+
+
+class TestCourse:
+    """A voice's loudness through the program, for a picture of a few hundred points."""
+
+    def voice(self, short_term) -> VoiceLevel:
+        return VoiceLevel("l", "V", None, None, np.array(short_term, np.float64))
+
+    def test_of_few_instants_each_is_shown_at_the_middle_of_its_three_seconds(self):
+        times, level = self.voice([-20.0, -30.0, -50.0, np.nan]).course(4)
+        np.testing.assert_allclose(times, np.array([0.2, 0.4, 0.6, 0.8]) - 1.5)
+        np.testing.assert_allclose(level, [-20.0, -30.0, np.nan, np.nan])
+
+    @given(st.integers(1, 500), st.integers(1, 60))
+    def test_of_many_it_is_the_mean_power_of_what_is_said_around_each(self, count, points):
+        rng = np.random.default_rng(count)
+        short = np.where(rng.random(count) < 0.5, rng.uniform(-60.0, -10.0, count), np.nan)
+        times, level = self.voice(short).course(points)
+        assert len(times) == len(level) <= points and (len(times) < 2 or np.ptp(np.diff(times)) < 1e-9)
+        step = -(-count // points)
+        for k, part in enumerate(short[a : a + step] for a in range(0, count, step)):
+            said = part[part > -36.0]
+            expected = 10 * np.log10(np.mean(10 ** (said / 10))) if len(said) else np.nan
+            assert level[k] == pytest.approx(expected, nan_ok=True)
+
+    def test_of_nothing_there_is_nothing(self):
+        times, level = self.voice([]).course(400)
+        assert len(times) == len(level) == 0

@@ -447,6 +447,20 @@ class TestFillersAndRetakes:
         acts.fillers.toggle()
         assert not edit.session.episode.cuts and said == []
 
+    def test_what_is_still_looked_for_is_not_told_as_none(self, edit, acts, monkeypatch):  # noqa: F811
+        rows, speech = edit.pages[Step.EDIT].words_card.rows, type(edit.speech)
+        assert "found" in rows.value("fillers") and "found" in rows.value("retakes")
+        assert edit.speech.knows_fillers and edit.speech.knows_retakes
+        with monkeypatch.context() as patch:
+            patch.setattr(speech, "found_fillers", lambda self: None)
+            patch.setattr(edit.speech._fillers, "latest", None)
+            patch.setattr(edit.speech, "_retakes", {})
+            patch.setattr(speech, "_look_for_retakes", lambda self, transcript: None)
+            edit.pages[Step.EDIT].refresh()
+            assert rows.value("fillers") == rows.value("retakes") == "being looked for"
+        edit.pages[Step.EDIT].refresh()
+        assert "found" in rows.value("fillers") and "found" in rows.value("retakes")
+
     def test_how_many_are_cut_and_resolved_is_what_each_says_of_itself(self, edit, acts, said):  # noqa: F811
         fillers, retakes = edit.speech.fillers(), edit.speech.retakes()
         assert len(fillers) > 1 and retakes

@@ -20,6 +20,8 @@ from dubbin.core.speech.own_voice import FRAMES_PER_S
 
 HISTORY_S = 0.2
 QUIET_LUFS = -70.0
+SPEAKS_LUFS = -36.0  # below, a voice has said next to nothing within these seconds
+SHORT_TERM_S = 3.0
 
 
 @dataclass(frozen=True)
@@ -32,6 +34,18 @@ class VoiceLevel:
     before_lufs: float | None
     after_lufs: float | None
     short_term: NDArray[np.float64]
+
+    def course(self, points: int) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        """For a picture: (instants in s, at most so many; LUFS around each, by mean power, where the voice speaks and NaN elsewhere)."""
+        step = max(1, -(-len(self.short_term) // points))
+        count = -(-len(self.short_term) // step)
+        around = np.pad(self.short_term, (0, count * step - len(self.short_term)), constant_values=np.nan).reshape(count, step)
+        speaks = around > SPEAKS_LUFS
+        power = np.sum(np.where(speaks, 10.0 ** (np.nan_to_num(around) / 10.0), 0.0), axis=1)
+        heard = np.count_nonzero(speaks, axis=1)
+        level = np.where(heard > 0, 10.0 * np.log10(np.maximum(power, 1e-12) / np.maximum(heard, 1)), np.nan)
+        times = (np.arange(count) * step + (step + 1) / 2) * HISTORY_S - SHORT_TERM_S / 2
+        return np.asarray(times, np.float64), np.asarray(level, np.float64)
 
 
 @dataclass(frozen=True)

@@ -7,7 +7,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from dubbin.core.figures import with_unit
 from dubbin.core.measure.history import LoudnessHistory
-from dubbin.core.mix.balance_report import HISTORY_S, BalanceReport
+from dubbin.core.mix.balance_report import BalanceReport
 from dubbin.core.texts import tr
 from dubbin.window.parts.card import label
 from dubbin.window.parts.meter_panel import MeterPanel
@@ -18,7 +18,7 @@ from dubbin.window.parts.theme import Theme
 COLUMNS = (tr("Voice"), tr("Before"), tr("In the program"))
 VOICE_COLOURS = ("indigo", "fern", "thread", "brick")
 LOWEST_LUFS = -46.0
-VOICE_FROM_LUFS = -36.0  # below, a voice has said next to nothing within these seconds
+POINTS = 400  # of a voice: as many as can be told apart
 
 
 class BalanceEvidence(QWidget):
@@ -67,12 +67,7 @@ class BalanceEvidence(QWidget):
     def show_voices(self, report: BalanceReport, measured: bool) -> None:
         for k in range(len(VOICE_COLOURS)):
             if k < len(report.voices):
-                short = report.voices[k].short_term
-                self.plot.show_curve(
-                    f"voice {k}",
-                    np.arange(1, len(short) + 1) * HISTORY_S - 1.5,
-                    np.where(short > VOICE_FROM_LUFS, short, np.nan),
-                )
+                self.plot.show_curve(f"voice {k}", *report.voices[k].course(POINTS))
                 self.plot.name_curve(f"voice {k}", report.voices[k].voice)
             else:
                 self.plot.hide_curve(f"voice {k}")

@@ -33,8 +33,10 @@ class WordsCard(Card):
         if count:
             fillers, retakes = speech.fillers(), speech.retakes()
             cut, chosen = self._acts.fillers.count_cut(fillers), self._acts.retakes.count_resolved(retakes)
-            rows.show_row(tr("fillers"), tr("{count} found, {cut} cut").format(count=len(fillers), cut=cut))
-            rows.show_row(tr("retakes"), tr("{count} found, {chosen} resolved").format(count=len(retakes), chosen=chosen))
+            found = tr("{count} found, {cut} cut").format(count=len(fillers), cut=cut)
+            rows.show_row(tr("fillers"), found if fillers or speech.knows_fillers else tr("being looked for"))
+            found = tr("{count} found, {chosen} resolved").format(count=len(retakes), chosen=chosen)
+            rows.show_row(tr("retakes"), found if retakes or speech.knows_retakes else tr("being looked for"))
         talk = speech.crosstalk()
         rows.show_row(tr("overlaps"), f"{len(talk)}")
         rows.set_row_visible(tr("overlaps"), bool(talk))

@@ -195,6 +195,18 @@ class Speech(QObject):
         return None if found is None else word_cuts.unheard_filler_cuts(self._session.episode, found)
 
     @property
+    def knows_fillers(self) -> bool:
+        """Whether all of them have been looked for; until then those are shown that were known before."""
+        return self.found_fillers() is not None
+
+    @property
+    def knows_retakes(self) -> bool:
+        """Whether they have been looked for in the words of all voices."""
+        lanes = {lane.id for lane in self._session.episode.lanes}
+        heard = [t for t in self._session.episode.transcripts if t.lane in lanes]
+        return all(t.lane in self._retakes and self._retakes[t.lane][0] is t.words for t in heard)
+
+    @property
     def is_looking(self) -> bool:
         """Whether fillers, or what retakes leave, are being looked for."""
         return self._fillers.is_looking or self._last_takes.is_looking
