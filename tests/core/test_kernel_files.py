@@ -235,6 +235,15 @@ def test_a_kernel_is_compiled_anew_where_what_it_takes_in_has_changed(tmp_path):
     assert [p.name for p in kept_in.iterdir()] == ["outer_kernels.stepped-f8.kernel"]
 
 
+def test_code_that_asks_for_what_is_not_there_is_not_kept():
+    """To lay it out would end the program."""
+    from dubbin.core.kernel_code import can_be_called
+
+    names = ("sqrt", "PyErr_SetString", "NRT_MemInfo_alloc_aligned", "numba_unpickle", "PyExc_ValueError", "_Py_NoneStruct")
+    assert all(map(can_be_called, names)) and not can_be_called("a_function_that_nobody_has")
+    assert not can_be_called("numba_a_helper_of_another_version")
+
+
 def test_where_the_machine_is_another_it_is_compiled_anew(tmp_path, monkeypatch):
     from dubbin.core import kernel_files
     from dubbin.core.deliver.limiter_kernels import release

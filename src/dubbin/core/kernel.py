@@ -39,6 +39,7 @@ class Kernel:
         self.targetoptions = {"nogil": True, "error_model": "numpy", **options}
         self._ready: dict[tuple[Kind, ...], Callable[..., Any]] = {}
         self._lock = threading.Lock()
+        self._compiling: Any = None
 
     def __call__(self, *values: Any) -> Any:
         kinds = tuple([kind_of(value) for value in values])
@@ -70,9 +71,11 @@ class Kernel:
     @property
     def _compilable(self) -> Any:
         """The function as the compiler takes it."""
-        from dubbin.core.kernel_compiler import compilable
+        if self._compiling is None:
+            from dubbin.core.kernel_compiler import compilable
 
-        return self.__dict__.setdefault("_compiling", compilable(self.py_func, self.targetoptions))
+            self._compiling = compilable(self.py_func, self.targetoptions)
+        return self._compiling
 
     @property
     def _numba_type_(self) -> Any:

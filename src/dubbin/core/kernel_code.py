@@ -55,9 +55,7 @@ def callable_of(code: Code, function: Callable[..., Any]) -> Callable[..., Any]:
 
 def can_be_called(name: str) -> bool:
     """Whether a function or a variable of that name is there for compiled code. What asks for anything else ends the program as it is laid out."""
-    import llvmlite.binding as llvm
-
-    return name in _runtime()[1] or bool(llvm.address_of_symbol(name))
+    return name in _runtime()[1] or hasattr(ctypes.pythonapi, name)  # of Python and of what it is linked with; the compiler itself has more
 
 
 def machine() -> str:
