@@ -237,9 +237,9 @@ def started_child(folder: Path, begun: str, episode: str = "") -> dict[str, Any]
 
 def start(folder: Path, minutes: float) -> list[Row]:
     out = []
-    for what, episode in (("without an episode", ""), (f"with {minutes:.0f} min, treated and cut", str(folder / "done.dubbin"))):
-        if episode and not Path(episode).exists():
-            episode = str(folder / "hour.dubbin")
+    is_treated = (folder / "done.dubbin").exists()
+    name, state = ("done.dubbin", ", treated and cut") if is_treated else ("hour.dubbin", ", as recorded")
+    for what, episode in (("without an episode", ""), (f"with {minutes:.0f} min{state}", str(folder / name))):
         took = sorted(_child("started", folder, str(time.monotonic()), *([episode] if episode else []))["seconds"] for _ in range(3))
         out.append((f"window painted after its start, {what}", f"{took[1]:.1f} s"))
     import soundfile as sf

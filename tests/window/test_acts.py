@@ -458,6 +458,9 @@ class TestFillersAndRetakes:
             patch.setattr(speech, "_look_for_retakes", lambda self, transcript: None)
             edit.pages[Step.EDIT].refresh()
             assert rows.value("fillers") == rows.value("retakes") == "being looked for"
+            patch.setitem(edit.session.recordings.broken, edit.session.episode.session_voices[0].recording, "it is gone")
+            edit.pages[Step.EDIT].refresh()
+            assert rows.value("fillers") == "not known", "what can't be read is not looked through"
         edit.pages[Step.EDIT].refresh()
         assert "found" in rows.value("fillers") and "found" in rows.value("retakes")
 

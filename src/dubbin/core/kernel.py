@@ -17,10 +17,10 @@ from numpy.typing import NDArray
 
 from dubbin.core.kernel_code import Code, callable_of
 from dubbin.core.kernel_files import keep, kept, stamp_of
-from dubbin.core.kernel_kinds import Kind, kind_of, signature_of
+from dubbin.core.kernel_kinds import Function, Kind, kind_of, signature_of
 from dubbin.core.kernel_place import file_of
 
-F = TypeVar("F", bound=Callable[..., Any])
+F = TypeVar("F", bound=Function)
 F32: TypeAlias = NDArray[np.float32]
 F64: TypeAlias = NDArray[np.float64]
 C64: TypeAlias = NDArray[np.complex64]
@@ -32,23 +32,23 @@ Bools: TypeAlias = NDArray[np.bool_]
 class Kernel:
     """A function of arrays and numbers, compiled for each combination of their kinds. It runs without Python's lock."""
 
-    def __init__(self, function: Callable[..., Any], **options: Any) -> None:
+    def __init__(self, function: Function, **options: object) -> None:
         """options: of numba's `njit`."""
         functools.update_wrapper(self, function)
         self.py_func = function  # what is compiled in it is asked for by this name, and by the next
         self.targetoptions = {"nogil": True, "error_model": "numpy", **options}
-        self._ready: dict[tuple[Kind, ...], Callable[..., Any]] = {}
+        self._ready: dict[tuple[Kind, ...], Function] = {}
         self._lock = threading.Lock()
         self._compiling: Any = None
 
-    def __call__(self, *values: Any) -> Any:
+    def __call__(self, *values: object) -> Any:
         kinds = tuple([kind_of(value) for value in values])
         ready = self._ready.get(kinds)
         if ready is None:
             ready = self._made_ready(kinds, values)
         return ready(*values)
 
-    def _made_ready(self, kinds: tuple[Kind, ...], values: tuple[Any, ...]) -> Callable[..., Any]:
+    def _made_ready(self, kinds: tuple[Kind, ...], values: tuple[object, ...]) -> Function:
         """From code that was kept, or else compiled, and kept for the next time."""
         with self._lock:
             if kinds not in self._ready:
@@ -57,7 +57,7 @@ class Kernel:
                 self._ready[kinds] = self._compilable if code is None else callable_of(code, self.py_func)
             return self._ready[kinds]
 
-    def _code(self, signature: str, values: tuple[Any, ...]) -> Code | None:
+    def _code(self, signature: str, values: tuple[object, ...]) -> Code | None:
         path, stamp = file_of(self.py_func, signature), stamp_of(self.py_func, self.targetoptions)
         code = kept(path, stamp)
         if code is None:

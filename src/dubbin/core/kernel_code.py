@@ -11,15 +11,15 @@ import ctypes
 import pickle
 import sys
 import threading
-from collections.abc import Callable
 from functools import cache
 from types import ModuleType
-from typing import Any, cast
+from typing import cast
 
 import msgspec
 import numpy as np
 
 from dubbin.core.compiled_module import compiled_module, folder_of
+from dubbin.core.kernel_kinds import Function
 
 _lock = threading.Lock()  # LLVM's engines are made one after the other
 
@@ -33,7 +33,7 @@ class Code(msgspec.Struct, frozen=True):
     constants: tuple[str, ...]  # types of the arrays that it returns
 
 
-def callable_of(code: Code, function: Callable[..., Any]) -> Callable[..., Any]:
+def callable_of(code: Code, function: Function) -> Function:
     """The code as a function. function: of which it was compiled, for its name and module."""
     import llvmlite.binding as llvm
 
@@ -48,7 +48,7 @@ def callable_of(code: Code, function: Callable[..., Any]) -> Callable[..., Any]:
     ctypes.c_void_p.from_address(engine.get_global_value_address(code.environment)).value = id(environment)
     address, name = engine.get_function_address(code.entry), function.__name__
     return cast(
-        Callable[..., Any],
+        Function,
         functions.make_function(sys.modules[function.__module__], name, function.__doc__ or "", address, environment, (engine,)),
     )
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from itertools import chain
 from typing import Any
 
@@ -11,14 +11,15 @@ from numba import njit
 from numba.core.typing.typeof import typeof
 
 from dubbin.core.kernel_code import Code, can_be_called
+from dubbin.core.kernel_kinds import Function
 
 
-def compilable(function: Callable[..., Any], options: Mapping[str, Any]) -> Any:
+def compilable(function: Function, options: Mapping[str, Any]) -> Any:
     """The function as the compiler takes it; called, it compiles itself, and keeps nothing. options: of `njit`."""
     return njit(**options)(function)
 
 
-def compiled(function: Any, values: tuple[Any, ...]) -> Code | None:
+def compiled(function: Any, values: tuple[object, ...]) -> Code | None:
     """Code of what is compilable, for values of these kinds; None where it can't be used without the compiler."""
     signature = tuple(typeof(value) for value in values)
     function.compile(signature)

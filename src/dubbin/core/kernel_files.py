@@ -11,23 +11,23 @@ import os
 import re
 import sys
 import tempfile
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from contextlib import suppress
 from functools import cache
 from pathlib import Path
-from typing import Any
 
 import msgspec
 
 from dubbin.core.decodable import decodable
 from dubbin.core.kernel_code import Code, machine
+from dubbin.core.kernel_kinds import Function
 
 DECORATOR = "dubbin.core.kernel"  # what it says of a kernel is among the options
 IMPORT = re.compile(r"^from (\w+(?:\.\w+)*) import ", re.MULTILINE)
 SEAL = hashlib.blake2b().digest_size
 
 
-def stamp_of(function: Callable[..., Any], options: Mapping[str, Any]) -> str:
+def stamp_of(function: Function, options: Mapping[str, object]) -> str:
     """Of all that goes into the code of a function. options: of the compiler."""
     said = (function.__module__, function.__qualname__, *(f"{name}={value}" for name, value in sorted(options.items())))
     return hashlib.blake2b("\0".join((*said, sources_of(function.__module__), _machine())).encode()).hexdigest()

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from typing import Any, TypeAlias
 
 import numpy as np
@@ -11,10 +11,11 @@ C_ORDER, FORTRAN_ORDER, ALIGNED, WRITEABLE = 0x1, 0x2, 0x100, 0x400  # of NumPy'
 TOLD_APART = C_ORDER | FORTRAN_ORDER | ALIGNED | WRITEABLE
 NUMBERS = {int: "i8", float: "f8", bool: "b1"}
 
-Kind: TypeAlias = "type[Any] | tuple[np.dtype[Any], int, int]"
+Kind: TypeAlias = "type | tuple[np.dtype[Any], int, int]"
+Function: TypeAlias = Callable[..., Any]  # of arrays and numbers; what comes of it depends on them
 
 
-def kind_of(value: Any) -> Kind:
+def kind_of(value: object) -> Kind:
     """Of an array its type, dimensions and how it lies in memory; of anything else its class. Called for each value of each call, so it does little."""
     if isinstance(value, np.ndarray):  # one that lies in a file, too
         return value.dtype, value.ndim, value.flags.num & TOLD_APART

@@ -5,7 +5,6 @@ from __future__ import annotations
 import os
 from collections.abc import Callable
 from pathlib import Path
-from typing import Any
 
 SUFFIX = ".kernel"
 
@@ -16,7 +15,7 @@ def usual_folder() -> Path:
     return Path(said) if said else Path(os.environ.get("XDG_CACHE_HOME") or Path.home() / ".cache") / "dubbin" / "kernels"
 
 
-def file_of(function: Callable[..., Any], signature: str) -> Path:
+def file_of(function: Callable[..., object], signature: str) -> Path:
     """signature: kinds of values, as a name."""
     path = Path(function.__code__.co_filename)
     beside = path.parent / "__pycache__"

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from dubbin.core.episode.model import Episode, Lane
 from dubbin.core.episode.time_map import TimeMap
-from dubbin.core.measure.loudness import OFFSET_LU, SHORT_TERM_STEPS
+from dubbin.core.measure.loudness import OFFSET_LU, SHORT_TERM_STEPS, STEPS_PER_S
 from dubbin.core.mix.gain_curve import POINTS_PER_S
 from dubbin.core.mix.lane_gains import Balance, VoiceFacts, without_covered
 from dubbin.core.mix.levelling import own_loudness
@@ -21,7 +21,7 @@ from dubbin.core.speech.own_voice import FRAMES_PER_S
 HISTORY_S = 0.2
 QUIET_LUFS = -70.0
 SPEAKS_LUFS = -36.0  # below, a voice has said next to nothing within these seconds
-SHORT_TERM_S = 3.0
+SHORT_TERM_S = SHORT_TERM_STEPS / STEPS_PER_S
 
 
 @dataclass(frozen=True)

@@ -200,6 +200,11 @@ class Speech(QObject):
         return self.found_fillers() is not None
 
     @property
+    def can_look_for_fillers(self) -> bool:
+        """Whether the recordings of all voices can be read: else fillers are not even looked for."""
+        return not any(lane.recording in self._session.recordings.broken for lane in self.transcribing.voices())
+
+    @property
     def knows_retakes(self) -> bool:
         """Whether they have been looked for in the words of all voices."""
         lanes = {lane.id for lane in self._session.episode.lanes}
