@@ -34,5 +34,6 @@ class Audition:
         self._back = np.float32(db_to_gain(-gain_db) if as_loud else 1.0)
 
     def read(self, start: int, stop: int) -> Samples:
+        """Frames start to stop (channels, stop - start), limited as the master is; where `as_loud` was asked for, no louder than the program itself."""
         x = self._limited.read(start, stop)
         return x if self._back == 1.0 else x * self._back

@@ -19,6 +19,7 @@ class Clip:
         self._fade = max(1, min(round(FADE_S * source.rate), self.frames // 2))
 
     def read(self, start: int, stop: int) -> Samples:
+        """Frames start to stop of the clip (channels, stop - start), faded in and out at its ends."""
         x = self._source.read(self._start + start, self._start + stop)
         n = np.arange(start, stop)
         gain = np.clip(np.minimum(n + 1, self.frames - n) / self._fade, 0.0, 1.0)

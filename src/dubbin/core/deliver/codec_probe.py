@@ -24,6 +24,7 @@ class Stretches:
         self.frames = sum(b - a for a, b in self._spans)
 
     def read(self, start: int, stop: int) -> Samples:
+        """Frames start to stop (channels, stop - start) of all stretches, one behind the other."""
         parts, at = [np.zeros((self.channels, 0), np.float32)], 0
         for a, b in self._spans:
             low, high = max(start - at, 0), min(stop - at, b - a)

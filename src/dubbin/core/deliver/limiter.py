@@ -65,9 +65,11 @@ class Limiter(Treatment):
     tail_s: ClassVar[float] = 0.02
 
     def analyse(self, source: Source, settings: LimiterSettings, task: Task) -> None:
+        """Nothing is looked for: the gain follows from the stretch itself."""
         return None
 
     def process(self, x: Samples, context: Context) -> Samples:
+        """x (channels, frames) with the gain of the settings, its true peak held under their ceiling; all channels by one gain."""
         settings: LimiterSettings = context.settings
         y = x * np.float32(db_to_gain(settings.gain_db))
         gain = limiter_gain(y, context.rate, db_to_gain(settings.ceiling_dbtp), settings.release_ms)

@@ -155,6 +155,7 @@ class _Maker:
         self._lock = threading.Lock()
 
     def make(self, formats: Sequence[Format], made: list[Master], failed: list[Failure], task: Task) -> None:
+        """Write the masters of one target, side by side. made, failed: what came of each format, in the order asked for."""
         rates = sorted({self._rate_of(format) for format in formats})
         results: dict[Format, Master | Failure] = {}
         for rate, part in zip(rates, task.part(0.0, 0.15).shares(len(rates)), strict=True):

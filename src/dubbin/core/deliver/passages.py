@@ -103,14 +103,17 @@ class _Merits:
 
     @property
     def is_about(self) -> bool:
+        """Whether it is full of words that tell what is talked about."""
         return self.density > DENSE
 
     @property
     def is_quick(self) -> bool:
+        """Whether people answer one another quickly in it."""
         return self.turns >= QUICK_TURNS and self.length_s <= QUICK_S
 
     @property
     def is_told(self) -> bool:
+        """Whether one person tells something at length."""
         return self.turns == 1 and self.length_s >= BEST_S[0]
 
     @property
@@ -150,6 +153,7 @@ class _Talk:
         return self.sentences[b + 1].first if b + 1 < len(self.sentences) else len(self.words)
 
     def merits(self, a: int, b: int) -> _Merits:
+        """What speaks for the passage from sentence a to sentence b, both included."""
         first, last = self.sentences[a], self.sentences[b]
         low, high, length = first.first, last.last, last.end_s - first.start_s
         count = max(self._said[high] - self._said[low], 1.0)

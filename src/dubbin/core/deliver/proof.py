@@ -84,6 +84,7 @@ class FileMeter:
         self._peaks: dict[int, float] = {}
 
     def push(self, x: NDArray[np.float32]) -> None:
+        """Look at the next samples (channels, frames)."""
         self._loudness.push(x)
         self._noise.push(x)
         self._spectrum.push(x)
@@ -104,6 +105,7 @@ class FileMeter:
         return max(0.0, -10.0 * float(np.log10(max(self._folded / self._energy, 1e-9))))
 
     def result(self, codec: str = "", sha256: str = "", size: int = 0) -> Measured:
+        """What was measured in all that was pushed; the arguments are told on as they are. codec: as its decoder calls it; size: in bytes."""
         history = history_of(self._loudness)
         power = self._noise.frame_powers()
         head, tail = _quiet_ends(power)

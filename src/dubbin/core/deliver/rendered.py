@@ -25,6 +25,7 @@ class Limited:
         self._lead, self._tail = round(LEAD_S * source.rate), round(TAIL_S * source.rate)
 
     def read(self, start: int, stop: int) -> Samples:
+        """Frames start to stop (channels, stop - start) with the gain, held under the ceiling where there is one."""
         y = read_padded(self._source, start - self._lead, stop + self._tail) * self._gain
         if self._ceiling is not None:
             y *= limiter_gain(y, self.rate, self._ceiling, RELEASE_MS)

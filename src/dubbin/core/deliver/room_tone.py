@@ -45,6 +45,7 @@ class WithRoomTone:
         self._fade = max(1, round(FADE_S * source.rate))
 
     def read(self, start: int, stop: int) -> Samples:
+        """Frames start to stop (channels, stop - start), counted from the first of the room tone before the source, or of what is left where its begin is cut off."""
         n = np.arange(start, stop) - self.head  # frames of the source
         out = read_padded(self._source, start - self.head, stop - self.head).copy()
         amount = np.zeros(len(n), np.float32)

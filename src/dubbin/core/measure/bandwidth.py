@@ -41,6 +41,7 @@ class BandwidthMeter:
         self._count = 0
 
     def push(self, x: Samples) -> None:
+        """Look at the next samples (channels, frames): at one frame of every few, of the loudest channel."""
         x = np.concatenate([self._rest, x], axis=1) if self._rest.shape[1] else x
         stride = SIZE * EVERY
         whole = x.shape[1] // stride
@@ -56,6 +57,7 @@ class BandwidthMeter:
         self._rest = x[:, whole * stride :].copy()
 
     def result(self) -> Bandwidth:
+        """The band of all that was pushed; none is told from fewer than eight frames."""
         return Bandwidth(step_down_hz(self._total / self._count, self._rate) if self._count >= 8 else None)
 
 

@@ -36,6 +36,7 @@ class ChannelMeter:
         self._frames = 0
 
     def push(self, x: Samples) -> None:
+        """Take the products of channels with one another from the next samples (channels, frames)."""
         if x.shape[0] > 1:
             y = x.astype(np.float64)
             self._products += y @ y.T
@@ -43,6 +44,7 @@ class ChannelMeter:
             self._frames += x.shape[1]
 
     def result(self) -> Channels:
+        """What is wrong with the channels of all that was pushed; nothing where it was mono or silent."""
         count = len(self._products)
         if count < 2 or not self._frames:
             return Channels()

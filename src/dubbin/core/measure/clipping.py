@@ -41,6 +41,7 @@ class ClippingMeter:
         self._rest: Samples = np.zeros((channels, 0), np.float32)  # from frame `_begin` on: runs that go on, with the frame before them
 
     def push(self, x: Samples) -> None:
+        """Look for runs at the ceiling in the next samples (channels, frames)."""
         joined = np.concatenate([self._rest, x], axis=1)
         seen = min((self._look(channel, k, is_end=False) for k, channel in enumerate(joined)), default=0)
         self._begin += seen
@@ -82,6 +83,7 @@ class ClippingMeter:
         return _at(self._finish(), self._all)
 
     def result(self) -> Clipping:
+        """The places, in seconds, in all that was pushed; those close together count as one."""
         ceiling = self._finish()
         times: list[float] = []
         last = -np.inf

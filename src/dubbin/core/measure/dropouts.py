@@ -45,6 +45,7 @@ class DropoutMeter:
         self._found: set[tuple[int, int]] = set()
 
     def push(self, x: Samples) -> None:
+        """Look for holes in the next samples (channels, frames)."""
         joined = np.concatenate([self._tail, x], axis=1)
         offset = self._done - self._tail.shape[1]
         for channel in joined:
@@ -70,6 +71,7 @@ class DropoutMeter:
         return max(loud) > STEPS * step_above(np.concatenate([before, after]), max(loud) / STEPS, 0.0)
 
     def result(self) -> Dropouts:
+        """The holes in all that was pushed, in seconds; of several channels together."""
         spans: list[tuple[int, int]] = []
         for a, b in sorted(self._found):
             if spans and a <= spans[-1][1] + self._edge:

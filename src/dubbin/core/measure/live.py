@@ -66,6 +66,7 @@ class LiveMeter:
         self._peak = TruePeakMeter(self._rate, self._channels)
 
     def push(self, x: Samples) -> Reading:
+        """What the meter shows behind the next samples (channels, frames): LUFS and dBTP, None where too little was heard."""
         self._peak.push(x)
         power = np.concatenate([self._rest, self._weights @ np.square(self._weighting.push(x))])
         whole = len(power) // self._step

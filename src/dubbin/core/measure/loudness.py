@@ -64,6 +64,7 @@ class LoudnessMeter:
         self._sample_peak = 0.0
 
     def push(self, x: Samples) -> None:
+        """Take the next samples (channels, frames), in blocks of any length."""
         if self.peak_meter is not None:
             self.peak_meter.push(x)
         else:
@@ -106,6 +107,7 @@ class LoudnessMeter:
         return range_of(_sliding_mean(self.steps(), SHORT_TERM_STEPS)[::GATING_HOP_STEPS])
 
     def result(self) -> Loudness:
+        """Loudness in LUFS, range in LU and peaks of all that was pushed; None for what was too short or too silent to tell."""
         momentary, short_term = self.momentary(), self.short_term()
         if self.peak_meter is not None:
             self.peak_meter.finish()

@@ -127,6 +127,7 @@ class _Meters:
             self._asked += (self.dropouts, self.channels, self.bandwidth)
 
     def stream(self, source: Source, task: Task) -> None:
+        """Hand a source to all meters, block by block."""
         for start, x in blocks(source):
             task.step(start / self._frames)
             for meter in self._asked:

@@ -46,6 +46,7 @@ class NoiseMeter:
         self._powers: list[NDArray[np.float64]] = []
 
     def push(self, x: Samples) -> None:
+        """Take the power of every frame of 50 ms from the next samples (channels, frames)."""
         x = np.concatenate([self._rest, x], axis=1) if self._rest.shape[1] else x
         whole = x.shape[1] // self._frame * self._frame
         if whole:
@@ -65,6 +66,7 @@ class NoiseMeter:
         return np.concatenate(self._powers) if self._powers else np.zeros(0)
 
     def result(self) -> Noise:
+        """Noise floor and speech in dBFS of all that was pushed."""
         return noise_from_powers(self.frame_powers())
 
 

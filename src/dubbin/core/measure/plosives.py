@@ -45,6 +45,7 @@ class PlosiveMeter:
         self._powers: list[list[NDArray[np.float64]]] = [[], []]
 
     def push(self, x: Samples) -> None:
+        """Take the next samples (channels, frames): mono, in a low band and the voice's own."""
         mono = x.mean(axis=0, dtype=np.float64, keepdims=True)
         for k, band in enumerate(self._filters):
             y = np.concatenate([self._rest[k], np.square(band.push(mono)[0])])
@@ -53,6 +54,7 @@ class PlosiveMeter:
             self._rest[k] = y[whole:]
 
     def result(self) -> Plosives:
+        """Where in all that was pushed the low band bursts out over the voice, in seconds."""
         if not self._powers[0]:
             return Plosives(())
         low, voice = (10.0 * np.log10(np.concatenate(p) + 1e-14) for p in self._powers)

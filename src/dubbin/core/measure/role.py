@@ -52,11 +52,13 @@ class _Figures:
 
     @property
     def is_speech(self) -> bool:
+        """Whether partials move as a voice's do, in syllables."""
         moves = PITCH_MOVES[0] <= self.moves <= PITCH_MOVES[1]
         return moves and self.vowels_per_s >= LEAST_VOWELS_PER_S and self.standing < STANDING and self.one_partial < ONE_PARTIAL
 
     @property
     def is_music(self) -> bool:
+        """Whether partials stand, or tones are held."""
         return self.standing >= STANDING or (self.held_s >= TONE_S and self.moves < TONE_MOVES)
 
 

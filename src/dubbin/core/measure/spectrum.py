@@ -71,6 +71,7 @@ class SpectrumMeter:
         self._rest = joined[:, max(self._next - first, 0) :].copy()
 
     def result(self) -> Spectrum:
+        """The mean spectrum of all that was pushed, in bands of equal width in octaves."""
         return _banded(self._total / max(self._count, 1), self._rate)
 
 

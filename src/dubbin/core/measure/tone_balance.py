@@ -59,6 +59,7 @@ class ToneBalanceMeter:
         self._levels: list[NDArray[np.float64]] = []
 
     def push(self, x: Samples) -> None:
+        """Take rumble, vowels and s-sounds of every frame of the next samples (channels, frames), of the loudest channel in each."""
         low = self._low_pass.push(x)
         x = np.concatenate([self._rest, x], axis=1) if self._rest.shape[1] else x
         low = np.concatenate([self._low_rest, low], axis=1)
@@ -77,6 +78,7 @@ class ToneBalanceMeter:
         return 10.0 * np.log10(np.concatenate([np.zeros((0, 3)), *self._levels]) + 1e-15)
 
     def result(self) -> ToneBalance:
+        """Rumble in dBFS, and how loud s-sounds are against vowels in dB; None where too little was heard."""
         level = self.levels()
         if not len(level):
             return ToneBalance(None, None)

@@ -77,6 +77,7 @@ class BedTrack:
         return np.where(inside, self._from + n % max(self._piece - self._overlap, 1), -1)
 
     def read(self, start: int, stop: int) -> Samples:
+        """Frames start to stop of the program (channels, stop - start); silence where the music does not play."""
         out = np.zeros((self.channels, stop - start), np.float32)
         a, b = max(start, self.start), min(stop, self.stop)
         if b <= a:

@@ -45,6 +45,7 @@ class Covered:
         self.rate, self.channels, self.frames = source.rate, source.channels, source.frames
 
     def read(self, start: int, stop: int) -> Samples:
+        """Frames start to stop (channels, stop - start), with what covers them."""
         x = self._source.read(start, stop)
         copied = False
         for cover in self._covers:

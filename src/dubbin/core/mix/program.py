@@ -53,6 +53,7 @@ class SessionMix:
         self._cues = [p.pieces[0].start_frame for p in episode.placed if cues and p.kind is PlacedKind.BREAK and p.cue]
 
     def read(self, start: int, stop: int) -> Samples:
+        """Frames start to stop of the session (2, stop - start): all lanes that are heard, with their gains and places."""
         out = np.zeros((2, stop - start), np.float32)
         for part in self._parts:
             offset, source = part.lane.start_frame, part.source
@@ -158,6 +159,7 @@ class Program:
         return known
 
     def read(self, start: int, stop: int) -> Samples:
+        """Frames start to stop of the program (channels, stop - start), with seams and what plays under them."""
         out = np.zeros((self.channels, stop - start), np.float32)
         for index in self.map.spans_between(start - self._reach, stop + self._reach):
             self._add_span(out, start, stop, self.map.spans[index], self.plan(index), self.plan(index + 1))

@@ -24,12 +24,15 @@ class Readable(Protocol):
     """What can be read by frames: samples (channels, frames)."""
 
     @property
-    def rate(self) -> int: ...
+    def rate(self) -> int:
+        """Frames a second."""
 
     @property
-    def frames(self) -> int: ...
+    def frames(self) -> int:
+        """How many there are."""
 
-    def read(self, start: int, stop: int) -> Samples: ...
+    def read(self, start: int, stop: int) -> Samples:
+        """Frames start to stop (channels, stop - start)."""
 
 
 class TimeStretch:
@@ -108,12 +111,15 @@ class Backwards:
 
     @property
     def rate(self) -> int:
+        """Frames a second, as the source."""
         return self._source.rate
 
     @property
     def frames(self) -> int:
+        """As many as the source."""
         return self._source.frames
 
     def read(self, start: int, stop: int) -> Samples:
+        """Frames start to stop (channels, stop - start), counted from the source's end."""
         frames = self._source.frames
         return np.ascontiguousarray(self._source.read(frames - stop, frames - start)[:, ::-1])

@@ -24,6 +24,7 @@ class Rendered:
         self._data = RawFile(path)
 
     def read(self, start: int, stop: int) -> Samples:
+        """Frames start to stop (channels, stop - start)."""
         return self._data.read(self.channels, start, stop)
 
 

@@ -52,13 +52,16 @@ class Sound:
 
     @property
     def channels(self) -> int:
+        """Rows of the samples."""
         return int(self.samples.shape[0])
 
     @property
     def frames(self) -> int:
+        """Samples of each channel."""
         return int(self.samples.shape[1])
 
     def read(self, start: int, stop: int) -> Samples:
+        """Frames start to stop (channels, stop - start): a copy."""
         return np.ascontiguousarray(self.samples[:, start:stop])
 
 
@@ -70,14 +73,17 @@ class _Changed:
 
     @property
     def rate(self) -> int:
+        """As the other source."""
         return self.source.rate
 
     @property
     def channels(self) -> int:
+        """As the other source."""
         return self.source.channels
 
     @property
     def frames(self) -> int:
+        """As the other source."""
         return self.source.frames
 
 
@@ -89,9 +95,11 @@ class PickedChannels(_Changed):
 
     @property
     def channels(self) -> int:
+        """As many as are picked."""
         return len(self.picked)
 
     def read(self, start: int, stop: int) -> Samples:
+        """Frames start to stop of the channels that are picked."""
         return np.ascontiguousarray(self.source.read(start, stop)[list(self.picked)])
 
 
@@ -104,9 +112,11 @@ class Stretch(_Changed):
 
     @property
     def frames(self) -> int:
+        """From the first frame of the stretch to its end."""
         return self.stop - self.start
 
     def read(self, start: int, stop: int) -> Samples:
+        """Frames start to stop, counted from the first of the stretch."""
         return self.source.read(self.start + start, self.start + stop)
 
 
@@ -117,6 +127,7 @@ class Scaled(_Changed):
     factor: float
 
     def read(self, start: int, stop: int) -> Samples:
+        """Frames start to stop (channels, stop - start), times the factor."""
         return self.source.read(start, stop) * np.float32(self.factor)
 
 
@@ -129,17 +140,21 @@ class Difference:
 
     @property
     def rate(self) -> int:
+        """As the whole."""
         return self.whole.rate
 
     @property
     def channels(self) -> int:
+        """As the whole."""
         return self.whole.channels
 
     @property
     def frames(self) -> int:
+        """As the whole."""
         return self.whole.frames
 
     def read(self, start: int, stop: int) -> Samples:
+        """Frames start to stop (channels, stop - start) of what the whole has and the part has not."""
         return self.whole.read(start, stop) - self.part.read(start, stop)
 
 

@@ -60,17 +60,21 @@ class WorkingCopy:
 
     @property
     def rate(self) -> int:
+        """Frames a second."""
         return self.facts.rate
 
     @property
     def channels(self) -> int:
+        """Channels of the recording."""
         return self.facts.channels
 
     @property
     def frames(self) -> int:
+        """Samples of each channel."""
         return self.facts.frames
 
     def read(self, start: int, stop: int) -> Samples:
+        """Frames start to stop (channels, stop - start), from the disk."""
         return self._data.read(self.facts.channels, start, stop)
 
 

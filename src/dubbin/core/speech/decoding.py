@@ -77,6 +77,7 @@ class _Text:
 
     @property
     def is_speech(self) -> bool:
+        """Whether somebody speaks there, by the model's own doubts and by whether its text goes round in circles."""
         silent = self.no_speech > SILENT and self.logprob <= LEAST_LOGPROB
         return not silent and self.no_speech < NO_SPEECH and not (self.ratio > REPETITIVE and self.no_speech > UNSURE)
 

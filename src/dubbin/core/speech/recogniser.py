@@ -336,9 +336,11 @@ class _Notes:
         path.parent.mkdir(parents=True, exist_ok=True)
 
     def get(self, page: Page) -> Heard | None:
+        """What was heard on a page; None where it was not heard yet."""
         return self._pages.get(_name(page))
 
     def add(self, page: Page, heard: Heard) -> None:
+        """Keep what was heard on a page, on the disk too where there is a file."""
         rows = [[w.text, round(w.start_s, 4), round(w.end_s, 4), round(w.confidence, 3)] for w in heard.words]
         entry = {"page": _name(page), "words": rows, "until": round(heard.until_s, 4)}
         self._pages[_name(page)] = heard

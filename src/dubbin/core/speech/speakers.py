@@ -47,6 +47,7 @@ class _Mixture:
     variances: NDArray[np.float64]
 
     def log_likelihood(self, x: NDArray[np.float64]) -> NDArray[np.float64]:
+        """Natural logarithm of the density at each of the points x (n, size): (n,)."""
         parts = np.empty((len(x), len(self.weights)))
         for k in range(len(self.weights)):
             d = (x - self.means[k]) ** 2 / self.variances[k]

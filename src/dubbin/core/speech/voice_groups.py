@@ -74,6 +74,7 @@ class _Cloud:
 
     @staticmethod
     def of(points: NDArray[np.float32], seconds: NDArray[np.float64]) -> _Cloud:
+        """At most MOST_GROUPED of the points, evenly picked, which stand for the seconds of all."""
         some = np.unique(np.linspace(0, len(points) - 1, min(len(points), MOST_GROUPED)).astype(int))
         return _Cloud(points[some], seconds[some] * (seconds.sum() / max(float(seconds[some].sum()), 1e-9)))
 

@@ -52,6 +52,7 @@ class _RoomTiles:
         self._made: Tiles | None = None
 
     def get(self) -> Tiles:
+        """The tiles, which are kept from then on."""
         self._made = self._tile_cache.tiles(self._key)
         return self._made
 
@@ -266,6 +267,7 @@ class Chain:
         return twin
 
     def read(self, start: int, stop: int) -> Samples:
+        """Frames start to stop (channels, stop - start) behind all stages, each at its strength."""
         return self._blend(start, stop, self.strengths)
 
     def _blend(self, start: int, stop: int, strengths: Sequence[float]) -> Samples:

@@ -1,7 +1,7 @@
 """Compressor: loud words come down towards the others, so that the voice sits steady.
 
 Feed-forward; peak or RMS level in dB, soft knee, smooth attack and release in the gain domain, with look-ahead so that the first peak of a word is
-held too. The release can follow the programme: after a single peak it lets go at once, after a loud passage slowly.
+held too. The release can follow the program: after a single peak it lets go at once, after a loud passage slowly.
 
 Source: Giannoulis, Massberg and Reiss, "Digital dynamic range compressor design", JAES 60(6), 2012 (branching smooth detector; two releases side by side).
 """
@@ -133,14 +133,17 @@ class Compressor(Treatment):
     tail_s: ClassVar[float] = 0.03  # the look-ahead
 
     def spans_s(self, settings: CompressorSettings) -> tuple[float, float, float]:
+        """Tile, lead-in and tail in seconds: the lead-in as long as the gain remembers."""
         # What came before the lead-in has died away to 1e-4 of its gain; a slow release is cut short at 20 s.
         slowest = settings.release_ms * 1e-3 * (SLOW if settings.follows else 1.0)
         return self.tile_s, min(max(4.0, 9.0 * slowest), 20.0), self.tail_s
 
     def analyse(self, source: Source, settings: CompressorSettings, task: Task) -> None:
+        """Nothing is looked for: the gain follows from the levels before."""
         return None
 
     def process(self, x: Samples, context: Context) -> Samples:
+        """x (channels, frames) under the gain curve, with make-up gain, mixed with itself as the settings say; all channels by one gain."""
         from dubbin.core.treat.compressor_kernels import factors
 
         settings: CompressorSettings = context.settings

@@ -54,6 +54,7 @@ class Declick(Treatment):
     mends_places: ClassVar[bool] = True
 
     def analyse(self, source: Source, settings: DeclickSettings, task: Task) -> Clicks:
+        """Where clicks are, channel by channel, in frames."""
         return find_clicks(source, settings.sensitivity, task)
 
     def measured(self, report: RecordingReport, settings: DeclickSettings) -> Clicks | None:
@@ -62,9 +63,11 @@ class Declick(Treatment):
         return report.clicks if settings.sensitivity == 1.0 and report.clipping.count < FEWEST_CLIPPED else None
 
     def is_idle(self, findings: Clicks) -> bool:
+        """Whether no channel has any."""
         return not any(findings.spans)
 
     def process(self, x: Samples, context: Context) -> Samples:
+        """x (channels, frames) with every click drawn anew from what stands around it."""
         clicks: Clicks = context.findings
         out = x.copy()
         for channel, spans in enumerate(clicks.spans):

@@ -73,15 +73,18 @@ class Declip(Treatment):
     mends_places: ClassVar[bool] = True
 
     def analyse(self, source: Source, settings: DeclipSettings, task: Task) -> ClippingFindings:
+        """At which values crests are cut off, and, where none are, the curve that bent them."""
         ceilings = find_ceilings(source, task.part(0.0, 0.5))
         if all(bound is not None for pair in ceilings.bounds for bound in pair):  # nothing left to be bent
             return ClippingFindings(ceilings, Saturation((None,) * source.channels))
         return ClippingFindings(ceilings, find_saturation(source, task.part(0.5, 1.0)))
 
     def is_idle(self, findings: ClippingFindings) -> bool:
+        """Whether nothing is cut off or bent."""
         return not any(findings.saturation.curves) and all(b is None for pair in findings.ceilings.bounds for b in pair)
 
     def process(self, x: Samples, context: Context) -> Samples:
+        """x (channels, frames) with bent crests turned back and cut-off ones rebuilt, which may rise above full scale."""
         out = x.copy()
         found: ClippingFindings = context.findings
         for channel, (low, high) in enumerate(found.ceilings.bounds):

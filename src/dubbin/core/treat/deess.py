@@ -110,10 +110,12 @@ class Deess(Treatment):
     changes_little: ClassVar[bool] = True
 
     def analyse(self, source: Source, settings: DeessSettings, task: Task) -> SibilanceFindings:
+        """The voice's level over time, and how loud its own s-sounds are against it."""
         voice = find_voice_level(source, task.part(0.0, 0.3))
         return SibilanceFindings(voice, _own_s(source, voice, settings, task.part(0.3, 1.0)))
 
     def process(self, x: Samples, context: Context) -> Samples:
+        """x (channels, frames) with its highs turned down where s-sounds stand out; the rest as it was."""
         settings: DeessSettings = context.settings
         h, v = _filters(settings.frequency_hz, context.rate)
         highs = _filtered(x, h)

@@ -43,12 +43,15 @@ class Dehum(Treatment):
     changes_little: ClassVar[bool] = True
 
     def analyse(self, source: Source, settings: DehumSettings, task: Task) -> SteadySound:
+        """Hum and steady tones, with their course in level and phase."""
         return find_steady_sound(source, task)
 
     def is_idle(self, findings: SteadySound | None) -> bool:
+        """Whether there are none."""
         return findings is None or not findings.is_there
 
     def process(self, x: Samples, context: Context) -> Samples:
+        """x (channels, frames) without hum and tones; stretches of digital silence stay silent."""
         findings: SteadySound | None = context.findings
         if findings is None or not findings.is_there:
             return x.copy()

@@ -104,14 +104,17 @@ class Denoise(Treatment):
     takes_rooms: ClassVar[bool] = True
 
     def spans_s(self, settings: DenoiseSettings) -> tuple[float, float, float]:
+        """Tile, lead-in and tail in seconds; the network's tiles are longer."""
         if settings.engine is Engine.NEURAL:
             return NEURAL_TILE_S, self.lead_s, self.tail_s
         return super().spans_s(settings)
 
     def side_by_side(self, settings: DenoiseSettings) -> int:
+        """As many stretches as the network reads its weights once for."""
         return deep_filter.SIDE_BY_SIDE if settings.engine is Engine.NEURAL else 1
 
     def analyse(self, source: Source, settings: DenoiseSettings, task: Task) -> NoiseFindings:
+        """The noise for each window, followed or learnt; for the network what it begins with. Raises BadSettings: the stretch to learn from is too short."""
         neural = settings.engine is Engine.NEURAL
         windows = (BLEND_WINDOW_S,) if neural else WINDOWS_S
         tracks = []
@@ -133,9 +136,11 @@ class Denoise(Treatment):
         return RoomGivenBack(before, after, settings, findings, tiles) if settings.engine is Engine.NEURAL else after
 
     def process(self, x: Samples, context: Context) -> Samples:
+        """x (channels, frames) with the noise taken down, each channel by itself."""
         return self.process_all([(x, context)])[0]
 
     def process_all(self, stretches: Sequence[tuple[Samples, Context]]) -> list[Samples]:
+        """Several stretches, each as `process` would have it; the network hears them side by side."""
         out = [np.empty_like(x) for x, _ in stretches]
         for channel in range(out[0].shape[0] if out else 0):
             mono = [(x[channel], context) for x, context in stretches]

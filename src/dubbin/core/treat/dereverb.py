@@ -59,9 +59,11 @@ class Dereverb(Treatment):
     wants_rooms: ClassVar[bool] = True
 
     def analyse(self, source: Source, settings: DereverbSettings, task: Task) -> RoomFilters:
+        """The filters that predict late echo from what came before, and its levels, for each channel."""
         return find_room(source, task)
 
     def process(self, x: Samples, context: Context) -> Samples:
+        """x (channels, frames) with late echo predicted away and what is left of it taken down by depth_db at most."""
         stft, found = dereverb_stft(context.rate), context.findings
         out = np.empty_like(x)
         for channel in range(x.shape[0]):

@@ -92,8 +92,10 @@ class Derumble(Treatment):
     changes_little: ClassVar[bool] = True
 
     def analyse(self, source: Source, settings: DerumbleSettings, task: Task) -> None:
+        """Nothing is looked for: the band is that of the settings."""
         return None
 
     def process(self, x: Samples, context: Context) -> Samples:
+        """x (channels, frames) without what lies below the edge; the phase of the rest stays."""
         band = low_band(context.rate, context.settings.edge_hz)
         return np.stack([channel - band.drawn(channel, context.start_frame) for channel in x])

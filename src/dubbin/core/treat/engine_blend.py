@@ -93,6 +93,7 @@ class RoomGivenBack:
         self._tiles, self._locks = tiles, TileLocks()
 
     def read(self, start: int, stop: int) -> Samples:
+        """Frames start to stop (channels, stop - start) of what the engine left, with what the room is given back."""
         out = np.array(self._after.read(start, stop))
         for index in range(start // self._tile_frames, -(-stop // self._tile_frames)):
             offset = index * self._tile_frames

@@ -147,9 +147,11 @@ class Equalise(Treatment):
         )
 
     def is_idle(self, findings: bool) -> bool:
+        """Whether the curve is flat."""
         return findings
 
     def process(self, x: Samples, context: Context) -> Samples:
+        """x (channels, frames) through the curve of the settings; its phase stays."""
         if context.findings:
             return x.copy()
         h = impulse_response(context.settings, context.rate)

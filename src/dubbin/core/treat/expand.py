@@ -94,10 +94,12 @@ class Expand(Treatment):
     changes_little: ClassVar[bool] = True
 
     def analyse(self, source: Source, settings: ExpandSettings, task: Task) -> GapFindings:
+        """The voice's level over time, and where it breathes."""
         voice = find_voice_level(source, task.part(0.0, 0.4))
         return GapFindings(voice, find_breaths(source, voice, task.part(0.4, 1.0)))
 
     def process(self, x: Samples, context: Context) -> Samples:
+        """x (channels, frames) turned down between words and, as far as breath_db says, in breaths; all channels by one gain."""
         settings, found = context.settings, context.findings
         level_db, first = step_levels(x, context.start_frame, context.rate, WIDTH_S)
         seconds = (context.start_frame + first) / context.rate + np.arange(len(level_db)) * step_frames(context.rate) / context.rate

@@ -65,6 +65,7 @@ class MemoryTiles:
         self._lock = threading.Lock()
 
     def get(self, index: int, start: int, stop: int) -> Samples | None:
+        """Frames start to stop of a tile, which counts as used last; None where it is not there."""
         with self._lock:
             x = self._tiles.get(index)
             if x is not None:
@@ -72,6 +73,7 @@ class MemoryTiles:
             return x if x is None else x[:, start:stop]
 
     def put(self, index: int, x: Samples) -> Samples:
+        """Keep a tile; the one used longest ago goes."""
         with self._lock:
             self._tiles[index] = x
             while len(self._tiles) > self._keep:
@@ -79,6 +81,7 @@ class MemoryTiles:
         return x
 
     def has(self, index: int) -> bool:
+        """Whether a tile is among those used last."""
         with self._lock:
             return index in self._tiles
 
@@ -104,6 +107,7 @@ class DiskTiles:
         self._there = {int(p.stem) for p in folder.glob(f"*{SUFFIX}") if p.stem.isdecimal()}
 
     def get(self, index: int, start: int, stop: int) -> Samples | None:
+        """Frames start to stop of a tile; None where it is not there or damaged."""
         if index not in self._there:
             return None
         try:
@@ -122,6 +126,7 @@ class DiskTiles:
         return packed
 
     def put(self, index: int, x: Samples) -> Samples:
+        """Write a tile; the samples as they are kept, a whole number of 2^-23 each. Raises CannotWrite."""
         data, kept = pack(x)
         path = self._path(index)
         part = path.with_suffix(f".{owner_mark()}.part")
@@ -142,6 +147,7 @@ class DiskTiles:
         return kept
 
     def has(self, index: int) -> bool:
+        """Whether its file is there."""
         return index in self._there
 
     def clear(self) -> None:
@@ -206,6 +212,7 @@ class MemoryTileCache:
         self._known: dict[str, MemoryTiles] = {}
 
     def tiles(self, key: str) -> Tiles:
+        """The tiles of a stage, in memory."""
         return self._known.setdefault(key, MemoryTiles(self._keep))
 
 
@@ -221,6 +228,7 @@ class DiskTileCache:
         self._lock = threading.Lock()
 
     def tiles(self, key: str) -> Tiles:
+        """The tiles of a stage, in a folder named by its key."""
         with self._lock:
             if key not in self._known:
                 self._known[key] = DiskTiles(self.folder / key)

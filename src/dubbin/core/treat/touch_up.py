@@ -63,6 +63,7 @@ class TouchUp(Treatment):
     mends_places: ClassVar[bool] = True
 
     def analyse(self, source: Source, settings: TouchUpSettings, task: Task) -> Surroundings:
+        """What sounds around each spot: power of each bin before and behind it."""
         stft = _stft(source.rate)
         out = np.zeros((len(settings.spots), 2, source.channels, stft.bins), np.float32)
         around = round(AROUND_S * source.rate)
@@ -81,9 +82,11 @@ class TouchUp(Treatment):
         return Surroundings(out)
 
     def is_idle(self, findings: Surroundings) -> bool:
+        """Whether there are no spots."""
         return len(findings.power) == 0
 
     def process(self, x: Samples, context: Context) -> Samples:
+        """x (channels, frames) with every spot taken down in its band: by its depth, or to what sounds before and behind it."""
         out = x.copy()
         begin, end = context.start_frame / context.rate, (context.start_frame + x.shape[1]) / context.rate
         near = [k for k, s in enumerate(context.settings.spots) if s.start_s < end and s.end_s > begin]
