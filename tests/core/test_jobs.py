@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import queue
 import threading
+from concurrent.futures import ThreadPoolExecutor
 
 import pytest
 
@@ -156,18 +157,27 @@ def test_work_that_hangs_is_not_waited_for_for_ever():
         answers.set()
 
 
-def test_background_work_lets_the_window_go_first():
+@pytest.mark.parametrize("steps", [0, 15])
+def test_background_work_lets_the_window_go_first(steps):
+    """Also where the program as a whole was started to let others go first."""
     reports = queue.Queue()
-    runner = JobRunner(reports.put, in_background=True)
     found = []
 
-    def look(_=None):
-        found.append(os.getpriority(os.PRIO_PROCESS, threading.get_native_id()))
+    def niceness() -> int:
+        return os.getpriority(os.PRIO_PROCESS, threading.get_native_id())
 
-    runner.start("niceness", lambda task: in_parallel(look, range(4), task))
-    assert reports.get(timeout=10).error is None
-    runner.close()
-    assert set(found) == {BACKGROUND_NICENESS} and os.getpriority(os.PRIO_PROCESS, threading.get_native_id()) < BACKGROUND_NICENESS
+    def started() -> int:
+        os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), max(before, steps))
+        runner = JobRunner(reports.put, in_background=True)
+        runner.start("niceness", lambda task: in_parallel(lambda _: found.append(niceness()), range(4), task))
+        assert reports.get(timeout=10).error is None
+        runner.close()
+        return niceness()
+
+    before = niceness()
+    with ThreadPoolExecutor(1) as window:  # a thread of its own: what was taken can't be had back
+        assert window.submit(started).result() == max(before, steps)
+    assert set(found) == {max(before, steps, BACKGROUND_NICENESS)}
 
 
 # -- made ahead -------------------------------------------------------------------------

@@ -179,8 +179,9 @@ BACKGROUND_NICENESS = 10
 
 def _step_back() -> None:
     """Have the system prefer other threads to this one and those that it will start (setpriority(2) goes by threads on Linux)."""
-    with suppress(OSError):
-        os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), BACKGROUND_NICENESS)
+    thread = threading.get_native_id()
+    with suppress(OSError):  # a program that was started further back stays there
+        os.setpriority(os.PRIO_PROCESS, thread, max(BACKGROUND_NICENESS, os.getpriority(os.PRIO_PROCESS, thread)))
 
 
 @dataclass(eq=False)
