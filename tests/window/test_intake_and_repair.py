@@ -145,7 +145,7 @@ def test_a_treatment_that_eats_the_voice_is_warned_of_and_held_back(window, qtbo
 
 def test_treated_is_heard_as_loud_as_recorded(window, qtbot):
     window.go_step(Step.REPAIR)
-    window.pages[Step.REPAIR].sections["denoise"].card.switch.click()
+    window.pages[Step.REPAIR].sections["derumble"].card.switch.click()
     settle(qtbot, window)
     span = (10 * RATE, 20 * RATE)
     plain = window.session.monitor.program().read(*span)
