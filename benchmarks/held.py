@@ -132,7 +132,8 @@ def measure(home: Path) -> dict[str, Any]:
 
     from dubbin.core.episode.document import Document
     from dubbin.core.episode.file import save_episode
-    from dubbin.window.app import go_first, import_heavy
+    from dubbin.window.app import begin_work, go_first
+    from dubbin.window.parts.collector import Collector
     from dubbin.window.parts.theme import Theme
     from dubbin.window.player.sinks import SimulatedSink
     from dubbin.window.rooms import make_window
@@ -140,7 +141,8 @@ def measure(home: Path) -> dict[str, Any]:
 
     application = QApplication([])
     go_first()
-    import_heavy()
+    begin_work(lambda: None)
+    Collector(application)
     folders, episode = window_benchmark._episode(home, 1)
     save_episode(episode, home / "long.dubbin")
     made = make_window(folders, Theme(application), Document.opened(folders.journals, home / "long.dubbin"), SimulatedSink(RATE))  # type: ignore[arg-type]

@@ -165,6 +165,13 @@ def test_background_work_begins_also_where_a_library_can_not_be_had(monkeypatch)
     assert released == [True]
 
 
+def test_what_is_there_when_work_begins_is_not_looked_through_for_what_is_unused(monkeypatch):
+    monkeypatch.setattr(app, "import_heavy", lambda: None)
+    kept = [[] for _ in range(1000)]
+    begin_work(lambda: None)
+    assert not {id(one) for one in kept} & {id(one) for one in gc.get_objects()}
+
+
 def test_what_is_brought_in_beforehand_is_there_when_work_begins():
     import_heavy()
     assert {"onnxruntime", "av", "dubbin.core.measure.click_kernels"} <= set(sys.modules)
