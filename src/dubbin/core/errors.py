@@ -1,8 +1,13 @@
 """The family of errors whose text is written for people."""
 
+MOST_LETTERS, LAST_LETTERS = 1500, 400  # of a sentence: what it quotes out of a file may be of any length
+
 
 class DubbinError(Exception):
-    """Something a person can mend; the text is one plain sentence that says how."""
+    """Something a person can mend; the text is one plain sentence that says how, without the middle of what is far too long to be read."""
+
+    def __init__(self, text: str = "") -> None:
+        super().__init__(text if len(text) <= MOST_LETTERS else f"{text[: MOST_LETTERS - LAST_LETTERS]} … {text[-LAST_LETTERS:]}")
 
 
 class WrongUse(DubbinError):
