@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import threading
 import time
 from dataclasses import dataclass
 
@@ -105,6 +106,43 @@ def test_a_program_that_is_slow_to_come_is_no_lost_device(qtbot, monkeypatch):
     player.play(Slow(ValueError(), frames=8 * RATE), 0, stop=RATE // 4)
     qtbot.waitUntil(lambda: not player.is_playing, timeout=10_000)
     assert not told
+    player.close()
+
+
+def test_another_speed_and_a_changed_program_count_also_before_the_first_sound_has_come(qtbot):
+    """As where somebody presses twice in a row on a machine that is busy."""
+
+    @dataclass
+    class Told(Breaking):
+        cut: bool = False
+
+        @property
+        def map(self) -> TimeMap:
+            return TimeMap([(0, RATE), (2 * RATE, 4 * RATE)] if self.cut else [(0, 4 * RATE)])
+
+        def read(self, start: int, stop: int) -> Samples:
+            may_come.wait(10)
+            return np.full((2, stop - start), 0.25 if self.cut else 0.5, np.float32)
+
+    may_come = threading.Event()
+    player, whole, cut = (
+        Player(RATE, SimulatedSink(RATE)),
+        Told(ValueError(), frames=4 * RATE),
+        Told(ValueError(), frames=3 * RATE, cut=True),
+    )
+    heads: list[int] = []
+    player.head_moved.connect(heads.append)
+    player.play(whole, 5 * RATE // 2)
+    player.set_speed(2.0)
+    player.swap(cut)
+    player.set_speed(3.0)
+    assert player.speed == 3.0
+    may_come.set()
+    qtbot.waitUntil(lambda: not player.is_playing, timeout=10_000)
+    assert heads[0] >= 5 * RATE // 2 and len(player.sink.heard()[0]) == pytest.approx(RATE / 2, abs=RATE / 20), (
+        "a second and a half, three times as fast"
+    )
+    assert player.sink.heard()[0, RATE // 8 :].max() < 0.3, "of the changed program"
     player.close()
 
 

@@ -42,7 +42,7 @@ class Player(QObject):
         self._program: Playable | None = None
         self.is_playing = False
         self.speed = 1.0
-        self._end = 0  # program frame at which forward play ends
+        self._start, self._end = 0, 0  # program frames at which play began, and at which it ends where it goes forward
         self._heard = (0, 0.0)  # sink frames, and when they were reached
 
     def play(self, program: Playable, start: int, stop: int | None = None, loop: bool = False, speed: float = 1.0) -> None:
@@ -53,7 +53,7 @@ class Player(QObject):
             return
         if self.is_playing:
             self.sink.stop()
-        self._program, self.speed, self._end = program, speed, end
+        self._program, self.speed, self._start, self._end = program, speed, start, end
         self._reset()
         self._feeder.play(program, start, end if speed > 0 else 0, loop, speed)
         self.sink.start()
@@ -81,12 +81,14 @@ class Player(QObject):
 
     def _go_on(self, program: Playable, speed: float, end: int) -> None:
         chunk = self._waiting or (self._sent[-1][1] if self._sent else None)
-        if chunk is None:
-            return
-        old_frame = chunk.frame if chunk is self._waiting else chunk.end_frame
-        frame = program.map.to_program_or_next(chunk.program.map.to_session(old_frame))
+        if chunk is None:  # nothing has come yet: from where it is to begin
+            old, old_frame = self._program, self._start
+        else:
+            old, old_frame = chunk.program, chunk.frame if chunk is self._waiting else chunk.end_frame
+        assert old is not None
+        frame = program.map.to_program_or_next(old.map.to_session(old_frame))
         self._waiting = None
-        self._program, self.speed, self._end = program, speed, end
+        self._program, self.speed, self._start, self._end = program, speed, frame, end
         self._feeder.swap(program, frame, old_frame, end if speed > 0 else 0, speed)
 
     def stop(self) -> None:
