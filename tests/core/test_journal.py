@@ -367,6 +367,31 @@ def test_a_torn_journal_goes_on_where_its_whole_lines_end(tmp_path):
     again.close()
 
 
+@pytest.mark.parametrize(
+    ("old", "new"),
+    [
+        (b'"start_frame"', b'"start\xff\xff\xff"'),
+        (b'"start_frame"', b'"start\\qframe"'),
+        (b'"start_frame"', b'"start_fromm"'),
+        (b'"cuts"', b'"cats"'),
+    ],
+)
+def test_of_a_journal_that_is_damaged_in_the_middle_all_before_comes_back_and_it_is_said(tmp_path, old, new):
+    document, _ = edited(tmp_path, 8)
+    document._journal.abandon()
+    lines = document._journal.path.read_bytes().split(b"\n")
+    lines[6] = lines[6].replace(old, new)
+    document._journal.path.write_bytes(b"\n".join(lines))
+    (item,) = left_over(tmp_path / "journals")
+    again, told = Document.recovered(tmp_path / "journals", item), list[str]()
+    again.watch_trouble(told.append)
+    assert len(again.episode.cuts) == len(again.history.done) == 5 and "damaged" in told[0] and again.history.done[-1].title in told[0]
+    again.do(name_voice(again.episode, "l", "Kofi"))
+    again._journal.abandon()
+    (item,) = left_over(tmp_path / "journals")
+    assert Document.recovered(tmp_path / "journals", item).episode == again.episode, "and it goes on from there"
+
+
 def test_a_drag_of_many_changes_comes_back_as_one_step(tmp_path):
     document, _ = edited(tmp_path, 1)
     for k in range(20):

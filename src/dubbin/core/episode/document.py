@@ -75,6 +75,11 @@ class Document:
             document._saved = found.base
         if found.goes_on is None and item.journal != document._journal.path:
             item.journal.unlink(missing_ok=True)
+        if found.is_damaged:
+            last = next((step.title for step in reversed(found.history.done) if step.title), "")
+            document._tell_trouble(
+                tr("The journal was damaged: what was done after “{title}” could not be brought back.").format(title=last)
+            )
         return document
 
     def watch_trouble(self, told: Callable[[str], None]) -> None:

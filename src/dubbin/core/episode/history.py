@@ -10,6 +10,8 @@ import msgspec
 from dubbin.core.episode.commands.change import Change
 from dubbin.core.episode.delta import applied, delta_between
 from dubbin.core.episode.model import Episode
+from dubbin.core.errors import BadEpisode
+from dubbin.core.texts import tr
 
 
 @dataclass(frozen=True)
@@ -95,6 +97,10 @@ def redone(step: Step, episode: Episode) -> Episode:
 
 
 def _applied(delta: bytes, episode: Episode) -> Episode:
-    changed = applied(msgspec.json.decode(delta), episode, Episode)
+    try:
+        plain = msgspec.json.decode(delta)
+    except (msgspec.DecodeError, UnicodeDecodeError, RecursionError) as error:
+        raise BadEpisode(tr("A step does not fit the one before it: {error}.").format(error=error)) from error
+    changed = applied(plain, episode, Episode)
     assert isinstance(changed, Episode)
     return changed

@@ -61,11 +61,13 @@ class LeftOver:
 
 @dataclass(frozen=True)
 class Recovered:
-    """A history with the present episode, and the episode as it was at the journal's begin (None: not read). goes_on: the journal, where it can go on."""
+    """A history with the present episode, and the episode as it was at the journal's begin (None: not read). goes_on: the journal, where it can go on;
+    is_damaged: steps behind the last one of the history can't be read."""
 
     history: History
     base: Episode | None
     goes_on: GoesOn | None
+    is_damaged: bool = False
 
 
 def kept_history(folder: Path, episode: Episode) -> Recovered | None:
@@ -77,10 +79,10 @@ def kept_history(folder: Path, episode: Episode) -> Recovered | None:
             if lines[-1].kind != "saved" or lines[-1].digest != digest(episode):
                 return None
             return Recovered(History(episode, *_steps(lines)), None, GoesOn(path, end))
-        found = _replayed(lines)
+        history, base = _replayed(lines)
     except (OSError, BadEpisode):
         return None
-    return Recovered(*found, None) if found is not None and found[0].episode == episode else None
+    return Recovered(history, base, None) if history.episode == episode else None
 
 
 def left_over(folder: Path) -> list[LeftOver]:
@@ -117,13 +119,16 @@ def _put_away(folder: Path, path: Path, has_steps: bool) -> None:
 def recover(item: LeftOver) -> Recovered:
     """The history as it was when the program ended, the present episode included. Raises BadEpisode."""
     try:
-        lines, end = _whole(item.journal.read_bytes())
+        data = item.journal.read_bytes()
     except OSError as error:
         raise BadEpisode(tr("The journal can't be read: {strerror}.").format(strerror=error.strerror)) from error
-    found = _replayed(lines)
-    if found is None:
-        raise BadEpisode(tr("The journal can't be read."))
-    return Recovered(*found, GoesOn(item.journal, end) if _is_present(lines[0]) else None)
+    lines, end = _whole(data)
+    history, base = _replayed(lines)
+    if not _is_present(lines[0]):
+        return Recovered(history, base, None)
+    is_cut_short = len(history.done) < len(_steps(lines)[0])
+    # The last line may have been torn by the crash; one that is whole and can't be read was harmed since.
+    return Recovered(history, base, None if is_cut_short else GoesOn(item.journal, end), is_cut_short or b"\n" in data[end:])
 
 
 def _is_present(first: Line) -> bool:
@@ -147,17 +152,22 @@ def _steps(lines: list[Line]) -> tuple[list[Step], list[Step]]:
     return done, undone
 
 
-def _replayed(lines: list[Line]) -> tuple[History, Episode] | None:
-    """The history, and the episode at its begin. Raises BadEpisode."""
+def _replayed(lines: list[Line]) -> tuple[History, Episode]:
+    """The history as far as its steps fit, and the episode at its begin. Raises BadEpisode where not one does."""
     if not lines:
-        return None
+        raise BadEpisode(tr("The journal can't be read."))
     plain = _decoded(lines[0].base)
     base = from_plain(plain, lines[0].version)
     if _is_present(lines[0]):
         done, undone = _steps(lines)
         episode = base
-        for step in done:
-            episode = redone(step, episode)
+        for k, step in enumerate(done):
+            try:
+                episode = redone(step, episode)
+            except BadEpisode:
+                if k == 0:
+                    raise
+                return History(episode, done[:k]), base  # all that comes later stands on this one
         return History(episode, done, undone), base
     history = History(base)
     for line, state in _states(lines, plain):
@@ -240,6 +250,7 @@ def _whole(data: bytes) -> tuple[list[Line], int]:
     decoder, out, end = msgspec.json.Decoder(decodable(Line)), list[Line](), 0
     for text in data.split(b"\n")[:-1]:
         try:
+            text.decode()  # what the decoder leaves for later it does not look into
             line = decoder.decode(text)
         except NOT_JSON:
             break
