@@ -134,6 +134,18 @@ def test_the_noise_floor_is_that_of_the_quiet_frames(speech, floor):
     assert meter.result().floor_dbfs == pytest.approx(floor, abs=1.5)
 
 
+@pytest.mark.parametrize("floor", [-88.0, -75.0])
+def test_in_a_clip_without_a_pause_the_ends_of_words_are_no_floor(floor):
+    """Four seconds in which only three frames of 50 ms are without a voice, as where it stops for a t."""
+    frame = RATE // 20
+    levels = np.random.default_rng(3).uniform(-46.0, -20.0, 80)
+    levels[[11, 40, 66]] = -200.0
+    voice = noise(4, 0.0, 1) * np.repeat(10 ** (levels / 20), frame).astype(np.float32)
+    meter = NoiseMeter(RATE, 1)
+    meter.push((voice + noise(4, floor, 2))[None])
+    assert meter.result().floor_dbfs == pytest.approx(floor, abs=2.0)
+
+
 def test_stationary_noise_alone_is_its_own_floor_and_holds_no_speech():
     meter = NoiseMeter(RATE, 2)
     x = noise(5, -40)
