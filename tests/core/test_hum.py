@@ -66,3 +66,12 @@ def test_a_faint_hum_is_told_where_there_is_enough_to_tell_it_from_chance(second
     x = sum(np.sin(2 * np.pi * 50.03 * k * t + k) / k for k in range(1, 8))
     x = 10 ** ((level_dbfs - rms_db(x)) / 20) * x + noise(seconds, -90.0)
     assert (find_hum(Sound(x[None].astype(np.float32), RATE)) is not None) == is_told
+
+
+@pytest.mark.parametrize(("pause_s", "is_told"), [(0.0, True), (0.15, False)])
+@pytest.mark.parametrize("frequency_hz", [50.0, 59.9])
+def test_what_is_not_heard_in_the_softest_moment_of_a_short_clip_is_a_voice_and_no_hum(frequency_hz, pause_s, is_told):
+    t = np.arange(4 * RATE) / RATE
+    x = 0.003 * sum(10 ** (-h / 5) * np.sin(2 * np.pi * frequency_hz * h * t + h) for h in range(1, 9)).astype(np.float32)
+    x[RATE : RATE + round(pause_s * RATE)] = 0.0
+    assert (find_hum(Sound((x + noise(4, -90, 1))[None], RATE)) is not None) is is_told

@@ -37,6 +37,10 @@ TRACKING_S = (
     0.8,
 )  # sigma of the mean in the passes that correct the frequency: first fast, then exact
 COHERENT = 0.6  # share of a harmonic's power that keeps its phase, where there is hum
+OVER_SOFTEST_DB = (
+    6.0  # a hum that stays is nowhere softer than by as much: in less than SURE_S a low voice that keeps its pitch passes for one
+)
+SOFTEST_FRAME = LOW_RATE // 20  # frames of a moment: a few cycles of the hum
 SEARCH_S = 16.0
 SILENT = 1e-14  # mean square of digital silence that was brought down in rate
 SEARCH_STRETCHES = 12
@@ -104,6 +108,7 @@ def _tracked(source: Source, task: Task) -> HumTrack | None:
         _demodulated(x[channel], phase, np.arange(1, harmonics + 1, dtype=np.float64), amplitudes[channel])
         for h in range(harmonics):
             amplitudes[channel, h] = robust_mean(amplitudes[channel, h : h + 1], SMOOTH_S)[0][0]
+    softest = _softest_db(sound)
     del x, sound
     steady = np.stack([[np.mean(np.abs(a) ** 2) for a in channel] for channel in amplitudes])
     chance = neighbours.median_filter(beside, 5, mode="nearest")
@@ -115,8 +120,17 @@ def _tracked(source: Source, task: Task) -> HumTrack | None:
     # A steady tone of music may pass for a high harmonic or two; hum has low ones.
     if not heard[:4].any() or np.count_nonzero(heard[:TRACKED]) < 2 or level < lowest:
         return None
+    if count < SURE_S * STEPS_PER_S and level > softest + OVER_SOFTEST_DB:
+        return None
     amplitudes[~there] = 0
     return HumTrack(1.0 / STEPS_PER_S, phase, amplitudes)
+
+
+def _softest_db(sound: NDArray[np.float32]) -> float:
+    """Mean square of the softest moment of (channels, frames) in dBFS, of the loudest channel; +inf where there is digital silence, in which no hum can stay."""
+    whole = sound.shape[1] // SOFTEST_FRAME * SOFTEST_FRAME
+    power = np.mean(np.square(sound[:, :whole].reshape(len(sound), -1, SOFTEST_FRAME), dtype=np.float64), axis=2).max(axis=0)
+    return power_to_db(float(power.min())) if power.min() > SILENT else np.inf
 
 
 def describe_hum(track: HumTrack | None) -> Hum:
