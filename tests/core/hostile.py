@@ -57,13 +57,13 @@ def spoilt(tree: Any, rng: random.Random) -> Any:
     for _ in range(rng.choice((1, 1, 2, 4))):
         where = rng.choice([p for p in places(out) if p] or [()])
         if not where:
-            return rng.choice(VALUES)
+            return copy.deepcopy(rng.choice(VALUES))
         parent = out
         for key in where[:-1]:
             parent = parent[key]
         match rng.randrange(5):
             case 0 | 1:
-                parent[where[-1]] = rng.choice(VALUES)
+                parent[where[-1]] = copy.deepcopy(rng.choice(VALUES))
             case 2:
                 old = parent[where[-1]]
                 parent[where[-1]] = -old if isinstance(old, int | float) and not isinstance(old, bool) else [old]

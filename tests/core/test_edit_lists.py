@@ -84,6 +84,13 @@ def test_a_timeline_read_by_another_program_is_the_program_to_the_sample(made):
     np.testing.assert_allclose(heard_by_a_reader(as_otio(episode), program.shape[1]), program[0], atol=1e-6)
 
 
+def test_a_recording_that_lies_nowhere_in_particular_has_a_place_all_the_same(made, tmp_path, monkeypatch):
+    monkeypatch.chdir(tmp_path)
+    episode, _ = made
+    lost = replace(episode, recordings=tuple(replace(r, path="lost.wav") for r in episode.recordings))
+    assert (tmp_path / "lost.wav").as_uri() in as_otio(lost)
+
+
 def test_a_table_names_the_same_stretches(made):
     episode, base = made
     program = rendered(episode, base)

@@ -45,6 +45,7 @@ from dubbin.core.errors import BadEpisode, DubbinError, UnusableSound
 from dubbin.core.mix.kept_results import KeptResults
 from dubbin.core.mix.lane_key import lane_key
 from dubbin.core.mix.lane_sound import active_uses
+from dubbin.core.sound.reading import _resampled
 from dubbin.core.sound.working_copy import WorkingCopies
 from dubbin.core.speech.align_text import read_text
 from dubbin.core.speech.known_voices import KnownVoices
@@ -336,6 +337,14 @@ def sounds(folder: Path) -> dict[str, bytes]:
             out.mux(stream.encode(None))
         made[name] = (folder / name).read_bytes()
     return made
+
+
+def test_a_frame_of_a_form_that_can_not_be_is_left_out():
+    class Refusing:
+        def resample(self, frame):
+            raise av.error.ArgumentError(22, "Invalid argument")
+
+    assert list(_resampled(Refusing(), None)) == []
 
 
 def read_apart(folder: Path, names: list[str]) -> list[dict]:

@@ -141,6 +141,9 @@ def test_what_was_told_as_done_comes_back_after_a_kill_at_any_moment(tmp_path):
         document.close()
         saved = folder / "victim.dubbin"
         found = left_over(folder / "journals")
+        if not found and not saved.exists():  # what there was to undo or to do again was nothing
+            assert msgspec.json.encode(first_episode(seed)) in truth[told : told + 2]
+            continue
         if not found:  # everything was saved
             again = Document.opened(folder / "journals", saved)
         else:

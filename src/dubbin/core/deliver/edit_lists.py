@@ -99,7 +99,7 @@ def as_otio(episode: Episode, fps: float = FRAMES_PER_S, videos: Videos = NONE, 
         for event in found:
             if event.at > at:
                 track.append(otio.schema.Gap(source_range=_range(otio, 0, event.at - at, rate)))
-            media = otio.schema.ExternalReference(Path(event.path).as_uri(), _range(otio, begins, recording.frames, rate))
+            media = otio.schema.ExternalReference(Path(event.path).absolute().as_uri(), _range(otio, begins, recording.frames, rate))
             track.append(otio.schema.Clip(Path(event.path).stem, media, _range(otio, begins + event.start, event.frames, rate)))
             at = event.at + event.frames
         timeline.tracks.append(track)

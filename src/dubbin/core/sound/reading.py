@@ -219,14 +219,18 @@ def _decode_ffmpeg(path: Path, info: SoundInfo) -> Iterator[Samples]:
                 if (
                     now := (frame.format.name, frame.layout.name, frame.sample_rate)
                 ) != form:  # files that were put together change half way
-                    yield from _rest(resampler)
+                    yield from _resampled(resampler, None)
                     resampler, form = av.AudioResampler(format="fltp", layout=layout, rate=info.rate), now
-                assert resampler is not None
-                for out in resampler.resample(frame):
-                    yield np.ascontiguousarray(out.to_ndarray(), dtype=np.float32)
+                yield from _resampled(resampler, frame)
 
 
-def _rest(resampler: Any) -> Iterator[Samples]:
-    """What a resampler still holds."""
-    for out in resampler.resample(None) if resampler is not None else ():
+def _resampled(resampler: Any, frame: Any) -> Iterator[Samples]:
+    """What a resampler makes of a frame, or, where that is None, still holds; nothing of a frame whose form is damaged."""
+    import av
+
+    try:
+        made = resampler.resample(frame) if resampler is not None else ()
+    except av.error.FFmpegError:
+        made = ()
+    for out in made:
         yield np.ascontiguousarray(out.to_ndarray(), dtype=np.float32)
