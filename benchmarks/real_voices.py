@@ -9,6 +9,7 @@ import degraded
 import gates
 import numpy as np
 import peers
+import short_clips
 import soundfile as sf
 import soxr
 import turns
@@ -73,6 +74,7 @@ def rows(folder: Path | None) -> list[Row]:
     for fault, pairs in alone.items():  # what it is not taken for shows, too
         out += compare(f"{fault} and nothing else", pairs, {"Dubbin, as suggested": suggested}, ("PESQ", "SI-SDR"))
     out += gates.rows(clips(folder, GATED_S))
+    out += short_clips.rows(folder)
     methods = {"Dubbin, as suggested": suggested, "Dubbin, all six": treated(*(t.name for t in REPAIRS)), **runtime}
     return out + compare("room, fan, hum and clicks at once", everything(found), methods, ("PESQ", "STOI", "DNSMOS"))
 

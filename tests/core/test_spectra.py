@@ -143,7 +143,15 @@ def test_in_a_clip_without_a_pause_the_ends_of_words_are_no_floor(floor):
     voice = noise(4, 0.0, 1) * np.repeat(10 ** (levels / 20), frame).astype(np.float32)
     meter = NoiseMeter(RATE, 1)
     meter.push((voice + noise(4, floor, 2))[None])
-    assert meter.result().floor_dbfs == pytest.approx(floor, abs=2.0)
+    assert meter.result().floor_dbfs == pytest.approx(floor, abs=2.0) and not meter.result().at_most
+
+
+def test_of_a_clip_in_which_nobody_ever_stops_a_floor_is_told_at_most():
+    levels = np.concatenate([np.random.default_rng(3).uniform(-46.0, -20.0, 77), [-70.0, -62.0, -55.0]])
+    meter = NoiseMeter(RATE, 1)
+    meter.push((noise(4, 0.0, 1) * np.repeat(10 ** (levels / 20), RATE // 20).astype(np.float32))[None])
+    found = meter.result()
+    assert found.at_most and found.floor_dbfs < -62 and found.snr_db > 30 and found.floor_text.startswith("at most −6")
 
 
 def test_stationary_noise_alone_is_its_own_floor_and_holds_no_speech():

@@ -138,7 +138,7 @@ def _add_rumble(report: RecordingReport, out: list[Finding]) -> None:
 
 def _add_noise(report: RecordingReport, out: list[Finding]) -> None:
     floor, snr, hiss = report.noise.floor_dbfs, report.noise.snr_db, report.noise.hiss_dbfs
-    if floor is None or snr is None:
+    if floor is None or snr is None or report.noise.at_most:
         return
     text = tr("noise floor {floor} dBFS, speech {snr} dB above it")
     if hiss is not None and hiss < floor - BESIDE_DB:  # hum, tones and rumble have treatments of their own
