@@ -395,6 +395,22 @@ def test_of_a_journal_that_is_damaged_in_the_middle_all_before_comes_back_and_it
     assert Document.recovered(tmp_path / "journals", item).episode == again.episode, "and it goes on from there"
 
 
+@pytest.mark.parametrize(("old", "new"), [(b'"start_frame"', b'"start\xff\xff\xff"'), (b'"start_frame"', b'"start_fromm"')])
+def test_a_journal_that_was_damaged_before_the_last_save_does_not_take_the_place_of_the_file(tmp_path, old, new):
+    document, path = edited(tmp_path, 8)
+    document.save(path)
+    document.do(name_voice(document.episode, "l", "Kofi"))
+    document._journal.abandon()
+    journal = document._journal.path
+    lines = journal.read_bytes().split(b"\n")
+    lines[4] = lines[4].replace(old, new)
+    journal.write_bytes(b"\n".join(lines))
+    (item,) = left_over(tmp_path / "journals")
+    with pytest.raises(BadEpisode, match="holds more"):
+        Document.recovered(tmp_path / "journals", item)
+    assert journal.exists() and len(load_episode(path).cuts) == 8
+
+
 def test_a_drag_of_many_changes_comes_back_as_one_step(tmp_path):
     document, _ = edited(tmp_path, 1)
     for k in range(20):

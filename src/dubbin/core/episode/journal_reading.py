@@ -127,6 +127,9 @@ def recover(item: LeftOver) -> Recovered:
     if not _is_present(lines[0]):
         return Recovered(history, base, None)
     is_cut_short = len(history.done) < len(_steps(lines)[0])
+    was_saved = is_cut_short and len(history.done) < _steps_saved(lines)
+    if was_saved or any(line.kind == "saved" for line in _readable(data[end:])):
+        raise BadEpisode(tr("The journal was damaged before the episode was saved last: open the episode itself, which holds more."))
     # The last line may have been torn by the crash; one that is whole and can't be read was harmed since.
     return Recovered(history, base, None if is_cut_short else GoesOn(item.journal, end), is_cut_short or b"\n" in data[end:])
 
@@ -150,6 +153,12 @@ def _steps(lines: list[Line]) -> tuple[list[Step], list[Step]]:
         elif line.kind == "redo" and undone:
             done.append(undone.pop())
     return done, undone
+
+
+def _steps_saved(lines: list[Line]) -> int:
+    """How many steps were done when the episode was saved last."""
+    last = max((k for k, line in enumerate(lines) if line.kind == "saved"), default=0)
+    return len(_steps(lines[: last + 1])[0])
 
 
 def _replayed(lines: list[Line]) -> tuple[History, Episode]:
@@ -243,6 +252,13 @@ def _shared(new: Episode, old: Episode) -> Episode:
 def _lines(data: bytes) -> list[Line]:
     """Whole lines only: the last one may have been cut off by the crash."""
     return _whole(data)[0]
+
+
+def _readable(data: bytes) -> Iterator[Line]:
+    """Lines that can be read behind one that can't."""
+    for text in data.split(b"\n")[:-1]:
+        with suppress(*NOT_JSON):
+            yield msgspec.json.decode(text, type=decodable(Line))
 
 
 def _whole(data: bytes) -> tuple[list[Line], int]:
