@@ -95,7 +95,7 @@ def left_over(folder: Path) -> list[LeftOver]:
             except OSError:
                 continue  # its program is alive
             lines = _lines(f.read())
-        last_saved = max((k for k, line in enumerate(lines) if line.kind == "saved"), default=0)
+        last_saved = _last_saved(lines)
         unsaved = [line for line in lines[last_saved + 1 :] if line.kind in STEPS]
         if not unsaved:
             _put_away(folder, path, has_steps=last_saved > 1)
@@ -157,8 +157,12 @@ def _steps(lines: list[Line]) -> tuple[list[Step], list[Step]]:
 
 def _steps_saved(lines: list[Line]) -> int:
     """How many steps were done when the episode was saved last."""
-    last = max((k for k, line in enumerate(lines) if line.kind == "saved"), default=0)
-    return len(_steps(lines[: last + 1])[0])
+    return len(_steps(lines[: _last_saved(lines) + 1])[0])
+
+
+def _last_saved(lines: list[Line]) -> int:
+    """The line that tells of the last save; the first one where there was none."""
+    return max((k for k, line in enumerate(lines) if line.kind == "saved"), default=0)
 
 
 def _replayed(lines: list[Line]) -> tuple[History, Episode]:
