@@ -19,6 +19,7 @@ ROOT = Path(dubbin.__file__).parent
 FLOORS = ["sound", "measure", "treat", "speech", "episode", "mix", "card", "deliver", "batch"]
 SHARED = {
     "about",
+    "array_files",
     "compiled_module",
     "decodable",
     "errors",

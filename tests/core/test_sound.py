@@ -143,6 +143,37 @@ def test_cancelled_reading_leaves_nothing_behind(tmp_path, copies):
     assert not (tmp_path / "copies").exists() or not list((tmp_path / "copies").iterdir())
 
 
+HARMS = {"emptied": lambda _: b"", "cut off": lambda x: x[:-8], "no array": lambda x: b"?" + x[1:], "no object": lambda _: b"[3]"}
+
+
+@pytest.mark.parametrize("rate", [RATE, RATE // 2], ids=["read where it stands", "decoded"])
+@pytest.mark.parametrize("harm", HARMS)
+@pytest.mark.parametrize("which", [".json", ".peaks"])
+def test_a_working_copy_that_was_damaged_is_made_again(tmp_path, which, harm, rate):
+    write_sound(tone(440, 1.5), tmp_path / "a.wav")
+    expect_made_again(tmp_path, which, rate, HARMS[harm])
+
+
+@pytest.mark.parametrize("which", [".json", ".peaks", ".f32"])
+def test_what_was_kept_of_another_sound_is_not_taken_for_it(tmp_path, which):
+    write_sound(tone(440, 1.5), tmp_path / "a.wav")
+    write_sound(Sound(np.stack([noise(0.9, -20)] * 2), RATE), tmp_path / "b.wav")
+    WorkingCopies(tmp_path / "others").obtain(tmp_path / "b.wav", RATE // 2)
+    (other,) = (tmp_path / "others").glob(f"*{which}")
+    expect_made_again(tmp_path, which, RATE // 2, lambda _: other.read_bytes())
+
+
+def expect_made_again(folder, which, rate, harm):
+    """Harm one file of the working copy of a.wav; the next program has the same as before."""
+    first = WorkingCopies(folder / "copies").obtain(folder / "a.wav", rate)
+    samples = first.read(0, first.frames).tobytes()
+    (kept,) = (folder / "copies").glob(f"*{which}")
+    kept.write_bytes(harm(kept.read_bytes()))
+    again = WorkingCopies(folder / "copies").obtain(folder / "a.wav", rate)
+    assert (again.facts, again.peaks.levels[0].tobytes()) == (first.facts, first.peaks.levels[0].tobytes())
+    assert again.read(0, again.frames).tobytes() == samples
+
+
 def test_a_recording_is_never_an_output(tmp_path):
     write_sound(tone(440, 0.1), tmp_path / "a.wav")
     (tmp_path / "link.wav").symlink_to(tmp_path / "a.wav")

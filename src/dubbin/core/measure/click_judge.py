@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from functools import lru_cache
-from importlib.resources import as_file, files
 
 import numpy as np
 from numpy.typing import NDArray
+
+from dubbin.core import array_files
 
 FARTHEST = 5.0  # standard deviations: what lies beyond was not learnt
 
@@ -22,5 +23,4 @@ def odds(features: NDArray[np.float64]) -> NDArray[np.float64]:
 
 @lru_cache(maxsize=1)
 def _weights() -> dict[str, NDArray[np.float64]]:
-    with as_file(files("dubbin.core.measure") / "weights" / "clicks.npz") as path, np.load(path) as kept:
-        return {name: kept[name].astype(np.float64) for name in kept.files}
+    return {name: kept.astype(np.float64) for name, kept in array_files.weights("dubbin.core.measure", "clicks").items()}

@@ -23,6 +23,11 @@ class RawFile:
         self._fd = os.open(path, os.O_RDONLY)
         weakref.finalize(self, os.close, self._fd)
 
+    @property
+    def size(self) -> int:
+        """Bytes that it holds."""
+        return os.fstat(self._fd).st_size
+
     def read(self, channels: int, start: int, stop: int) -> Samples:
         """Frames start to stop as (channels, stop - start)."""
         width = SAMPLE_BYTES * channels

@@ -8,6 +8,7 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
+from dubbin.core.array_files import array_in
 from dubbin.core.sound.source import Samples, Source, blocks
 
 BASE_FRAMES = 256
@@ -73,9 +74,12 @@ class PeakPyramid:
             np.save(f, self.levels[0])
 
     @classmethod
-    def load(cls, path: Path, frames: int) -> PeakPyramid:
-        """Read it back; frames: of the sound."""
-        return cls(np.load(path, allow_pickle=False), frames)
+    def load(cls, path: Path, channels: int, frames: int) -> PeakPyramid:
+        """Read it back; channels and frames: of the sound. Raises ValueError where the file is damaged, or tells of another sound."""
+        base = array_in(path.read_bytes())
+        if base.dtype != np.float32 or base.shape != (channels, max(-(-frames // BASE_FRAMES), 1), 2):
+            raise ValueError("not the peaks of this sound")
+        return cls(base, frames)
 
 
 class PeakBuilder:

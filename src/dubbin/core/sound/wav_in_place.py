@@ -34,6 +34,11 @@ class WavInPlace:
         return status.st_size, status.st_mtime_ns
 
     @property
+    def shape(self) -> tuple[int, int]:
+        """Channels and frames, as its header says."""
+        return self._info.channels, self._info.frames or 0
+
+    @property
     def is_whole(self) -> bool:
         """Whether the file holds as many samples as its header says."""
         return self._state[0] >= self._offset + (self._info.frames or 0) * self._info.channels * self._width

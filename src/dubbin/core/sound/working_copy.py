@@ -12,7 +12,7 @@ import time
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import BinaryIO
+from typing import Any, BinaryIO
 
 import msgspec
 import numpy as np
@@ -22,7 +22,7 @@ from dubbin.core.decodable import decodable
 from dubbin.core.errors import CannotWrite
 from dubbin.core.jobs import Task, ahead
 from dubbin.core.sound.apart import decode_apart, look
-from dubbin.core.sound.interleaved import RawFile
+from dubbin.core.sound.interleaved import SAMPLE_BYTES, RawFile
 from dubbin.core.sound.known_files import KnownFile, KnownFiles
 from dubbin.core.sound.peaks import PeakBuilder, PeakPyramid
 from dubbin.core.sound.reading import SoundInfo, check_readable
@@ -140,13 +140,16 @@ class WorkingCopies:
         return found
 
     def _load(self, name: str, straight: WavInPlace | None) -> WorkingCopy | None:
+        """What was kept; None where something is missing, or damaged: then it is made again."""
         try:
             facts = _facts((self.folder / f"{name}.json").read_bytes())
-            peaks = PeakPyramid.load(self.folder / f"{name}.peaks", facts.frames)
-            data = straight if straight is not None and not facts.nan_count else RawFile(self.folder / f"{name}.f32")
-        except FileNotFoundError:
+            peaks = PeakPyramid.load(self.folder / f"{name}.peaks", facts.channels, facts.frames)
+            if straight is not None and not facts.nan_count:
+                return WorkingCopy(facts, straight, peaks) if straight.shape == (facts.channels, facts.frames) else None
+            data = RawFile(self.folder / f"{name}.f32")
+        except (FileNotFoundError, ValueError):  # msgspec's errors are ValueErrors
             return None
-        return WorkingCopy(facts, data, peaks)
+        return WorkingCopy(facts, data, peaks) if data.size == SAMPLE_BYTES * facts.channels * facts.frames else None
 
     def _make(
         self, info: SoundInfo, name: str, fingerprint: str, rate: int, drift_ppm: float, task: Task, whole: WavInPlace | None
@@ -228,7 +231,7 @@ def _pass_over(stream: Iterable[Samples], info: SoundInfo, rate: int, drift_ppm:
 
 def _facts(data: bytes) -> CopyFacts:
     """The facts beside a working copy; earlier ones had another name for one of them."""
-    plain = msgspec.json.decode(data)
+    plain = msgspec.json.decode(data, type=decodable(dict[str, Any]))
     plain.setdefault("nan_count", plain.pop("not_numbers", 0))
     return msgspec.convert(plain, decodable(CopyFacts))
 

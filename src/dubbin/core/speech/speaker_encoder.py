@@ -10,12 +10,12 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from functools import lru_cache
-from importlib.resources import as_file, files
 
 import numpy as np
 import soxr
 from numpy.typing import NDArray
 
+from dubbin.core import array_files
 from dubbin.core.jobs import Task, in_parallel
 from dubbin.core.sound import fourier
 from dubbin.core.sound.source import Source, read_padded
@@ -102,8 +102,7 @@ def _mel_matrix() -> NDArray[np.float32]:
 @lru_cache(maxsize=1)
 def _weights() -> list[tuple[NDArray[np.float32], ...]]:
     """Of every layer: from below, from the step before, bias; last the matrix and the bias that lead out."""
-    with as_file(files("dubbin.core.speech") / "weights" / "speaker-encoder.npz") as path, np.load(path, allow_pickle=False) as found:
-        w = {name: found[name].astype(np.float32) for name in found.files}
+    w = {name: stored.astype(np.float32) for name, stored in array_files.weights("dubbin.core.speech", "speaker-encoder").items()}
     layers: list[tuple[NDArray[np.float32], ...]] = []
     for n in range(LAYERS):
         below, before = (np.ascontiguousarray(w[f"lstm.weight_{kind}_l{n}"].T) for kind in ("ih", "hh"))

@@ -12,12 +12,12 @@ second voice: in the microphone of one voice, into which another one's laughs bl
 from __future__ import annotations
 
 from functools import lru_cache
-from importlib.resources import as_file, files
 
 import numpy as np
 import soxr
 from numpy.typing import NDArray
 
+from dubbin.core import array_files
 from dubbin.core.jobs import Task, in_parallel
 from dubbin.core.sound import neighbours
 from dubbin.core.sound.source import Source, read_padded
@@ -86,5 +86,6 @@ def likelihood(encoded: NDArray[np.float32]) -> NDArray[np.float32]:
 
 @lru_cache(maxsize=1)
 def _weights() -> dict[str, NDArray[np.float32]]:
-    with as_file(files("dubbin.core.speech") / "weights" / "two-at-once.npz") as path, np.load(path, allow_pickle=False) as stored:
-        return {name: np.ascontiguousarray(stored[name], np.float32) for name in stored.files}
+    return {
+        name: np.ascontiguousarray(stored, np.float32) for name, stored in array_files.weights("dubbin.core.speech", "two-at-once").items()
+    }

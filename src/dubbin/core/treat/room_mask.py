@@ -9,11 +9,11 @@ and the first 50 ms of reflections as the voice; what the prediction left of ear
 from __future__ import annotations
 
 from functools import lru_cache
-from importlib.resources import as_file, files
 
 import numpy as np
 from numpy.typing import NDArray
 
+from dubbin.core import array_files
 from dubbin.core.sound.temporal import temporal_network
 
 BANDS = 40
@@ -77,5 +77,6 @@ def bin_gains(gains: NDArray[np.float32], edges: NDArray[np.int64], bins: int) -
 
 @lru_cache(maxsize=1)
 def _weights() -> dict[str, NDArray[np.float32]]:
-    with as_file(files("dubbin.core.treat") / "weights" / "room-mask.npz") as path, np.load(path) as stored:
-        return {name: np.ascontiguousarray(stored[name], np.float32) for name in stored.files}
+    return {
+        name: np.ascontiguousarray(stored, np.float32) for name, stored in array_files.weights("dubbin.core.treat", "room-mask").items()
+    }
