@@ -384,11 +384,14 @@ def test_of_a_journal_that_is_damaged_in_the_middle_all_before_comes_back_and_it
     document._journal.abandon()
     lines = document._journal.path.read_bytes().split(b"\n")
     lines[6] = lines[6].replace(old, new)
-    document._journal.path.write_bytes(b"\n".join(lines))
+    harmed = b"\n".join(lines)
+    document._journal.path.write_bytes(harmed)
     (item,) = left_over(tmp_path / "journals")
     again, told = Document.recovered(tmp_path / "journals", item), list[str]()
     again.watch_trouble(told.append)
     assert len(again.episode.cuts) == len(again.history.done) == 5 and "damaged" in told[0] and again.history.done[-1].title in told[0]
+    (kept,) = (tmp_path / "journals").glob("*.damaged")
+    assert str(kept) in told[0] and kept.read_bytes() == harmed
     again.do(name_voice(again.episode, "l", "Kofi"))
     again._journal.abandon()
     (item,) = left_over(tmp_path / "journals")

@@ -10,7 +10,7 @@ from dubbin.core.episode.commands.change import Change
 from dubbin.core.episode.file import as_read, read_episode
 from dubbin.core.episode.history import History
 from dubbin.core.episode.journal import GoesOn, Journal, digest
-from dubbin.core.episode.journal_reading import LeftOver, kept_history, recover
+from dubbin.core.episode.journal_reading import LeftOver, keep_aside, kept_history, recover
 from dubbin.core.episode.model import Episode
 from dubbin.core.episode.saving import Saved, Saving, file_digest, is_changed
 from dubbin.core.episode.unknown_fields import Tree
@@ -70,6 +70,7 @@ class Document:
     def recovered(cls, journal_folder: Path, item: LeftOver) -> Document:
         """Take up where a program that ended without warning left off. Raises BadEpisode."""
         found = recover(item)
+        kept = keep_aside(item.journal) if found.is_damaged else None
         document = cls(journal_folder, None, item.episode_path, found.history, _unknown_of(item.episode_path), found.goes_on)
         if found.base is not None:
             document._saved = found.base
@@ -77,9 +78,8 @@ class Document:
             item.journal.unlink(missing_ok=True)
         if found.is_damaged:
             last = next((step.title for step in reversed(found.history.done) if step.title), "")
-            document._tell_trouble(
-                tr("The journal was damaged: what was done after “{title}” could not be brought back.").format(title=last)
-            )
+            told = tr("The journal was damaged: what was done after “{title}” could not be brought back.").format(title=last)
+            document._tell_trouble(told + (" " + tr("The whole of it is kept as {file}.").format(file=kept) if kept else ""))
         return document
 
     def watch_trouble(self, told: Callable[[str], None]) -> None:

@@ -6,6 +6,7 @@ Journals of earlier versions, and those that hold whole parts of the episode ins
 from __future__ import annotations
 
 import fcntl
+import shutil
 from collections.abc import Iterator
 from contextlib import suppress
 from dataclasses import dataclass
@@ -132,6 +133,14 @@ def recover(item: LeftOver) -> Recovered:
         raise BadEpisode(tr("The journal was damaged before the episode was saved last: open the episode itself, which holds more."))
     # The last line may have been torn by the crash; one that is whole and can't be read was harmed since.
     return Recovered(history, base, None if is_cut_short else GoesOn(item.journal, end), is_cut_short or b"\n" in data[end:])
+
+
+def keep_aside(journal: Path) -> Path | None:
+    """Copy a damaged journal to a place where nothing is done to it: what can't be read of it is not gone. None where there is no room for it."""
+    try:
+        return Path(shutil.copyfile(journal, journal.with_suffix(".damaged")))
+    except OSError:
+        return None
 
 
 def _is_present(first: Line) -> bool:
