@@ -234,15 +234,15 @@ def test_a_spectrogram_stays_in_sight_while_another_scale_is_drawn(window, qtbot
 def test_a_treatment_is_kept_to_the_selection(window, qtbot):
     window.go_step(Step.REPAIR)
     page = window.pages[Step.REPAIR]
-    page.sections["denoise"].card.switch.click()
+    page.sections["derumble"].card.switch.click()
     drag(window.lanes, (200, 90), (300, 90))
-    page.only["denoise"].click()
+    page.only["derumble"].click()
     settle(qtbot, window)
     use = window.session.episode.lanes[0].repairs[0]
     assert (use.spans[0].start_frame, use.spans[0].end_frame) == window.selection.range
-    assert "1 stretch" in page.only["denoise"].text()
+    assert "1 stretch" in page.only["derumble"].text()
     window.selection.clear()
-    page.only["denoise"].click()
+    page.only["derumble"].click()
     assert window.session.episode.lanes[0].repairs[0].spans == ()
 
 
