@@ -32,7 +32,7 @@ from hypothesis import HealthCheck, settings
 from dubbin.core.folders import Folders
 from dubbin.core.sound.source import Sound
 
-pytest_plugins = ("tests.crashes",)
+pytest_plugins = ("tests.crashes", *(("tests.turns",) if "DUBBIN_TURNS" in os.environ else ()))
 RATE = 48000
 KEPT_FRAMES = 20 * RATE  # of noise that tests ask for again and again
 SOAK = int(os.environ.get("DUBBIN_SOAK", "1"))  # how many times as many cases are tried by tests that try things by chance

@@ -1,12 +1,7 @@
-"""Threads that take turns at any moment, and a collector that runs at any moment and lets others go on meanwhile: the same work comes to the same."""
+"""Whoever goes on when: the same work comes to the same."""
 
 from __future__ import annotations
 
-import gc
-import sys
-import time
-from collections.abc import Iterator
-from contextlib import contextmanager
 from dataclasses import replace
 from pathlib import Path
 
@@ -28,24 +23,7 @@ from dubbin.core.mix.render import balanced_program, episode_sounds
 from dubbin.core.sound.working_copy import WorkingCopies
 from dubbin.core.treat.tiles import DiskTileCache
 from tests.conftest import RATE, at_length, noise
-
-
-@contextmanager
-def turns_anywhere() -> Iterator[None]:
-    interval, threshold = sys.getswitchinterval(), gc.get_threshold()
-
-    def step_aside(*_: object) -> None:
-        time.sleep(0)
-
-    sys.setswitchinterval(1e-6)
-    gc.set_threshold(50, 3, 3)
-    gc.callbacks.append(step_aside)
-    try:
-        yield
-    finally:
-        gc.callbacks.remove(step_aside)
-        gc.set_threshold(*threshold)
-        sys.setswitchinterval(interval)
+from tests.turns import turns_anywhere
 
 
 def from_recordings_to_masters(recordings: list[Path], home: Path) -> list[bytes]:
