@@ -43,6 +43,17 @@ def test_what_is_damaged_is_refused_or_has_the_size_it_says(other, at):
     assert found.nbytes <= len(data)
 
 
+@pytest.mark.parametrize("kind", ["<f3", "<f4"])
+@pytest.mark.parametrize("shape", ["9, 9", "3 4,", "4", "0, " + 24 * "9", 24 * "9" + ","])
+def test_a_head_that_can_not_be_is_refused(kind, shape):
+    head = f"{{'descr': '{kind}', 'fortran_order': False, 'shape': ({shape}), }}".ljust(117) + "\n"
+    whole = written(np.arange(12, dtype=np.float32).reshape(3, 4))
+    with pytest.raises(ValueError):
+        array_files.array_in(whole[:10] + head.encode() + whole[128:])
+    usual = head.replace(kind, "<f4").replace(f"({shape})", "(3, 4)").rstrip().ljust(117) + "\n"
+    assert array_files.array_in(whole[:10] + usual.encode() + whole[128:]).shape == (3, 4)
+
+
 @pytest.mark.parametrize("x", [np.array([{}]), np.array(["a"]), np.zeros(2, [("a", "<f4")]), np.zeros(2, ">f4"), np.zeros(2, "<c8")])
 def test_only_numbers_as_they_stand_in_memory_are_read(x):
     out = io.BytesIO()

@@ -74,7 +74,7 @@ def left_in(folder: Path) -> list[str]:
 def test_what_a_kill_leaves_is_whole_and_the_rest_is_cleared_away(tmp_path, kind):
     rng = random.Random(f"{kind}{SEED}")
     for _ in range(KILLS):
-        killed(kind, tmp_path, rng.uniform(0.0, 0.6))
+        killed(kind, tmp_path, rng.uniform(0.0, 1.0))
         whole(kind, tmp_path)
     rounds = {"save": 1, "sound": 1, "masters": 1, "tiles": 5, "figures": 3, "copies": 1}[kind]
     count = iter(range(rounds))

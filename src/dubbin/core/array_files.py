@@ -16,7 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 MAGIC = b"\x93NUMPY\x01\x00"
-HEAD = re.compile(rb"\{'descr': '([<|][biuf]\d+)', 'fortran_order': (True|False), 'shape': \(([\d, ]*)\), \} *\n")
+HEAD = re.compile(rb"\{'descr': '([<|][biuf]\d+)', 'fortran_order': (True|False), 'shape': \((|\d+,|\d+(?:, \d+)+)\), \} *\n")
 
 
 def array_in(data: bytes) -> NDArray[Any]:
@@ -29,9 +29,12 @@ def array_in(data: bytes) -> NDArray[Any]:
     head = HEAD.fullmatch(data[start:offset])
     if not data.startswith(MAGIC) or head is None:
         raise ValueError("no array of numbers")
-    shape = tuple(int(size) for size in head[3].replace(b",", b" ").split())
-    flat = np.frombuffer(data, np.dtype(head[1].decode()), prod(shape), offset)
-    return flat.reshape(shape, order="F" if head[2] == b"True" else "C")
+    try:
+        shape = tuple(int(size) for size in head[3].split(b",") if size)
+        flat = np.frombuffer(data, np.dtype(head[1].decode()), prod(shape), offset)
+        return flat.reshape(shape, order="F" if head[2] == b"True" else "C")
+    except (TypeError, OverflowError) as error:  # a kind of number that there is not, a size beyond all
+        raise ValueError(str(error)) from error
 
 
 def weights(package: str, name: str) -> dict[str, NDArray[Any]]:
