@@ -47,15 +47,6 @@ def test_each_kind_of_error_has_its_code_and_no_traceback(error, code, monkeypat
     assert said.out == "" and said.err.count("\n") <= 2 and "Traceback" not in said.err
 
 
-def test_a_sentence_that_quotes_what_has_no_end_keeps_its_begin_and_its_end(monkeypatch, capsys):
-    monkeypatch.setattr(sound_commands, "check", failing_with(DubbinError(f"The file holds “{'a' * 10_000}”, which can't be.")))
-    assert main(["check", "x.wav"]) == 1
-    said = capsys.readouterr().err
-    assert (
-        said.startswith("dubbin: The file holds “aaa") and said.endswith("aaa”, which can't be.\n") and len(said) < 1600 and " … " in said
-    )
-
-
 def test_a_fault_of_the_program_names_the_log_and_its_traceback_is_there(monkeypatch, capsys, home):
     monkeypatch.setattr(sound_commands, "check", failing_with(ValueError("from the depths")))
     main(["check", "x.wav"])

@@ -6,7 +6,6 @@ from pathlib import Path
 
 import dubbin
 from dubbin.cli.manual import manual
-from dubbin.cli.parser import make_parser
 from dubbin.desktop.completions import completions
 
 SHIPPED = Path(dubbin.__file__).parent / "desktop" / "files" / "dubbin.1"
@@ -41,8 +40,3 @@ def test_every_command_has_its_section_and_no_line_is_taken_for_a_macro():
 def test_a_share_has_one_sign_in_the_page_and_in_completions():
     for text in (manual(), completions("zsh"), completions("fish")):
         assert "% of the demo's words wrong" in text.replace("'\\''", "'").replace("\\'", "'") and "%%" not in text
-
-
-def test_opening_wants_no_file():
-    """A menu of the desktop starts it without one."""
-    assert make_parser().parse_args(["open"]).episode is None

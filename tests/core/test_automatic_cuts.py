@@ -45,22 +45,6 @@ def table_of(*items: Word) -> WordTable:
     return WordTable([(Transcript("l", items), 0, "Ines")])
 
 
-def test_a_table_knows_the_kinds_of_its_rows():
-    items = [
-        ("one.", WordKind.WORD),
-        ("breath", WordKind.SOUND),
-        ("two", WordKind.WORD),
-        ("click", WordKind.SOUND),
-        ("laugh", WordKind.SOUND),
-    ]
-    table = table_of(*(word(text, k, k + 0.5, kind) for k, (text, kind) in enumerate(items)))
-    assert table.word_count == 2 and not table.has_fillers and table.ends_sentence.tolist() == [True, False, False, False, False]
-    assert table.is_sound.tolist() == [False, True, False, True, True]
-    assert table.is_kept.tolist() == [True, False, True, False, True]  # what no automatic cut stops at is not
-    assert table.is_read.tolist() == [True, True, True, False, True]
-    assert table_of(word("um", 0, 0.5, WordKind.FILLER)).has_fillers and not len(table_of())
-
-
 def test_a_table_of_several_voices_is_sorted_and_knows_who_says_what():
     both = Transcript(
         "b",

@@ -27,7 +27,6 @@ from dubbin.core.batch.naming import with_names
 from dubbin.core.batch.outcome import Outcome, input_key
 from dubbin.core.batch.report import COLUMNS, PAGE, TABLE, Standing, csv_of, page_of, write_report
 from dubbin.core.batch.run import run_batch
-from dubbin.core.batch.steps import Step, Work
 from dubbin.core.batch.watching import arriving
 from dubbin.core.deliver.recipe import load_recipe, recipe_of, save_recipe
 from dubbin.core.episode.commands.lanes import name_voice
@@ -36,7 +35,6 @@ from dubbin.core.episode.file import load_episode
 from dubbin.core.episode.model import Lane, Recording, Role
 from dubbin.core.errors import CannotWrite, DubbinError
 from dubbin.core.folders import Folders
-from dubbin.core.jobs import Task
 from dubbin.core.log import log_path, start_log, stop_log
 from dubbin.core.seats import CORES_VARIABLE
 from dubbin.core.sound.source import Sound
@@ -190,24 +188,6 @@ def test_stretches_to_listen_to_lie_where_somebody_speaks(marks):
 # -- how far one is ---------------------------------------------------------------------
 
 
-@pytest.mark.parametrize("by_sound", [False, True])
-@pytest.mark.parametrize("name", ["a.wav", "a.dubbin"])
-def test_progress_goes_from_nothing_to_all_whatever_steps_there_are(own, tmp_path, monkeypatch, name, by_sound):
-    told, done = [], []
-
-    def do_step(step, work, stand, out, folders, task):
-        done.append(step)
-        for fraction in (0.0, 0.5, 1.0):
-            task.step(fraction)
-        return replace(stand, outcome=Outcome(name) if step is Step.MASTERS else None)
-
-    monkeypatch.setattr(steps, "do_step", do_step)
-    steps.run_one(Work(BatchInput(tmp_path / name), "a", None, by_sound), tmp_path, own, Task(told.append))
-    assert told == sorted(told) and told[0] == 0.0 and told[-1] == pytest.approx(1.0)
-    card = [Step.MEASURE] * by_sound + [Step.VOICES] if name == "a.wav" else []
-    assert done == [Step.TAKE_IN, *card, Step.MASTERS]
-
-
 # -- workers that die -------------------------------------------------------------------
 
 
@@ -309,16 +289,6 @@ def test_nothing_in_the_table_is_a_formula_and_nothing_on_the_page_is_markup():
     assert row[0].startswith("'=") and row[2].startswith("'@")
     page = page_of(Standing(OUTCOMES, 5))
     assert "&lt;b&gt;" in page and "<b>" not in page and "&lt;loud&gt;" in page and "<script" not in page
-
-
-def test_the_page_tells_how_far_it_is_and_comes_anew_only_while_it_runs():
-    running = Standing(OUTCOMES, 5, workers=2)
-    assert running.passed == 1 and running.remaining_s == pytest.approx((90 + 1) / 2 * 2 / 2)
-    page = page_of(running)
-    assert "3 of 5 done, about 0:46 left" in page and 'http-equiv="refresh"' in page
-    over = page_of(replace(running, is_running=False))
-    assert "left" not in over.split("</style>")[1] and 'http-equiv="refresh"' not in over
-    assert Standing((), 3).remaining_s is None and Standing(OUTCOMES, 3).remaining_s is None
 
 
 def test_a_table_that_can_not_be_written_is_said(tmp_path):

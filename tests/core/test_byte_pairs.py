@@ -11,7 +11,7 @@ import tokenizers
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from dubbin.core.speech.byte_pairs import END, LINES, LIST, BytePairs
+from dubbin.core.speech.byte_pairs import LINES, LIST, BytePairs
 from dubbin.core.speech.decoding import Decoder
 from dubbin.core.speech.models import THOROUGH_PARTS, built_in_model
 
@@ -58,13 +58,6 @@ def test_any_tokens_are_the_text_that_they_are_there_also_where_half_a_character
 def test_what_is_no_text_has_the_number_that_it_has_there(both, name):
     own, other = both
     assert own.token_to_id(f"<|{name}|>") == other.token_to_id(f"<|{name}|>")
-
-
-def test_what_is_no_text_can_not_be_written(both):
-    own, _ = both
-    ids = own.encode(f"the {END} word").ids
-    assert max(ids) < own.token_to_id(END) and own.decode(ids) == f"the {END} word"
-    assert own.decode([*ids, own.token_to_id(END), 10**6, -1]) == f"the {END} word"
 
 
 @pytest.mark.parametrize(("name", "text"), [(LIST, "{}"), (LIST, "[1]"), (LIST, json.dumps(["a"])), (LINES, "a\nb\n")])

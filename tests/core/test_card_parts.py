@@ -27,7 +27,6 @@ from dubbin.core.episode.document import new_episode
 from dubbin.core.episode.file import load_episode
 from dubbin.core.episode.importing import import_file
 from dubbin.core.episode.model import Cut, CutKind, Episode, FrameRange, Role
-from dubbin.core.errors import Cancelled
 from dubbin.core.jobs import Task
 from dubbin.core.measure.finding import Finding, Severity
 from dubbin.core.mix.heard_in_cuts import SpeechInCut
@@ -167,10 +166,6 @@ class TestCuts:
         assert run.entries[0].title == "Last take of 1 line kept"
         assert (run.entries[0].before, run.entries[0].after) == ("0:30", "0:26")
 
-    def test_where_nothing_is_found_nothing_is_done(self, run):
-        make_cuts(run, FoundCuts((), ()), NO_WORDS)
-        assert run.changes == [] and run.entries == []
-
     def test_nobody_listens_to_cuts_where_no_words_are_wanted(self, run, monkeypatch):
         monkeypatch.setattr(card_cuts, "speech_in_cuts", lambda *_, **__: pytest.fail("the recogniser was asked"))
         make_cuts(run, self.found(), NO_WORDS)
@@ -179,8 +174,6 @@ class TestCuts:
 
 class TestFindingCuts:
     """Nobody is heard from 10 s to 14 s."""
-
-    QUIET = (10.0, 14.0)
 
     @pytest.fixture
     def heard(self, run, measured):
@@ -312,17 +305,3 @@ def test_music_alone_is_balanced_and_nothing_else_is_done(resources, tmp_path):
     said: list[str] = []
     result = run_card(add_recordings(new_episode(), [recording], [lane]).episode, resources, say=said.append)
     assert said == ["Measuring", "Balancing"] and len(result.changes) == 1 and result.entries == ()
-
-
-def test_how_far_a_line_is_never_leaves_its_bounds(run, resources):
-    told = {}
-    other = run_of(run.episode, resources, told=lambda key, share: told.setdefault(key, []).append(share))
-    for fraction in (-0.5, 0.25, 1.5):
-        other.tell(PlanKind.WORDS, fraction, "host")
-    assert told == {PlanKey(PlanKind.WORDS, "host"): [0.0, 0.25, 1.0]}
-
-
-def test_work_for_each_voice_stops_where_the_run_is_cancelled(run):
-    run.task.cancel()
-    with pytest.raises(Cancelled):
-        run.each(lambda _, task: task.step(0.5), 0.0, 1.0)

@@ -236,11 +236,6 @@ def test_needs_are_declared_for_every_step_and_shares_are_a_whole():
     assert all(0 < n.memory_mb <= 1500 and 1 <= n.threads <= 2 for n in NEEDS.values())
 
 
-def test_an_episode_that_is_only_delivered_skips_the_card(recipe):
-    done, asked = Work(BatchInput(Path("a.dubbin")), "a"), Work(BatchInput(Path("a.dubbin")), "a", recipe)
-    assert done.steps == (Step.TAKE_IN, Step.MASTERS) and asked.steps == tuple(Step)
-
-
 def test_the_page_shows_what_is_in_hand_and_the_pace_of_half_done_work():
     half = Running("talk<1>", Step.REPAIR, 0.5, "tcp://10.0.0.3:1")
     standing = Standing(

@@ -13,7 +13,6 @@ from hypothesis import strategies as st
 from dubbin.core.deliver import master as mastering
 from dubbin.core.deliver.codec_probe import Stretches, level_lost
 from dubbin.core.deliver.formats import find_format
-from dubbin.core.deliver.levels import Levels
 from dubbin.core.deliver.master import make_masters
 from dubbin.core.deliver.targets import find_target
 from dubbin.core.sound.level import db_to_gain
@@ -49,14 +48,6 @@ def test_silence_loses_nothing(tmp_path):
     assert (
         level_lost(source, [(0, 5 * RATE)], tmp_path / "p.wav", lambda what, path: sf.write(path, what.read(0, what.frames).T, RATE)) == 0.0
     )
-
-
-def test_loud_tiles_are_of_the_louder_half_and_spread_over_the_whole(speech):
-    tile = 4 * RATE
-    x = np.concatenate([np.resize(speech, tile) * gain for gain in [1.0, 0.01] * 12])[None].astype(np.float32)
-    spans = Levels(Sound(x, RATE)).loud_tiles(6)
-    assert len(spans) == 6 and all(a // tile % 2 == 0 and b - a == tile for a, b in spans)
-    assert spans[0][0] == 0 and spans[-1][0] >= 20 * tile
 
 
 def test_a_long_program_is_encoded_once(speech, tmp_path, monkeypatch):

@@ -63,12 +63,6 @@ def test_a_comment_stands_at_its_place_in_the_session(episode, write):
     assert marker == Marker(round(4.5 * RATE), "Louder here.", author="Ada")
 
 
-def test_without_a_place_in_the_session_that_of_the_program_tells(episode, write):
-    """Two seconds of the program: one, and one behind two and a half that are cut."""
-    (marker,) = comments_change(episode, [read_comments(write(comments=[{"at_s": 2.0, "text": "here"}]))]).episode.markers
-    assert marker.frame == round(4.5 * RATE)
-
-
 def test_several_people_at_one_place_all_stay_and_nobody_twice(episode, write):
     files = [read_comments(write()), read_comments(write("ben.json", by="Ben")), read_comments(write())]
     once = comments_change(episode, files)

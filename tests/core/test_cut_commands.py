@@ -12,7 +12,6 @@ from hypothesis import strategies as st
 
 from dubbin.core.episode.commands import cuts
 from dubbin.core.episode.document import new_episode
-from dubbin.core.episode.history import History
 from dubbin.core.episode.model import PARKED_FROM_FRAME, Cut, CutKind, Episode, FrameRange, Lane, Recording
 from dubbin.core.episode.stretches import union, without
 from dubbin.core.episode.time_map import TimeMap
@@ -44,11 +43,6 @@ def pause(start: float, end: float) -> Pause:
 
 
 class TestCutting:
-    def test_one_stretch(self, episode):
-        change = cuts.cut_stretch(episode, RATE, 3 * RATE, FILLER)
-        assert change.title == "Cut 2.00 s" and change.merge_key is None and change.episode.cuts == seconds((1, 3), kind=FILLER)
-        assert cuts.cut_stretch(episode, RATE, 3 * RATE).episode.cuts == seconds((1, 3))
-
     def test_several_are_one_step_in_the_order_of_the_session(self, episode):
         change = cuts.cut_stretches(episode, [(8 * RATE, 9 * RATE), (RATE, 2 * RATE), (RATE, 2 * RATE)])
         assert change.title == "Cut 3.00 s" and change.episode.cuts == seconds((1, 2), (8, 9))
@@ -138,11 +132,6 @@ class TestPauses:
         change = cuts.set_pauses(before, before.pauses, [pause(5, 6)], on=False)
         assert change.title == "Put back all pauses" and change.episode.cuts == seconds((30, 31)) and not change.episode.pauses_on
 
-    def test_a_drag_of_a_setting_is_one_step(self, episode):
-        before = replace(episode, pauses_on=True)
-        change = cuts.set_pauses(before, before.pauses, [pause(5, 6)], on=True, merge=True)
-        assert (change.title, change.merge_key) == ("Change what a pause is", "pauses")
-
     def test_one_is_cut_although_it_was_put_back_before(self, episode):
         kept = (FrameRange(5 * RATE, 6 * RATE), FrameRange(50 * RATE, 51 * RATE))
         change = cuts.cut_pause(replace(episode, kept_pauses=kept, cuts=seconds((30, 31))), pause(5, 6))
@@ -214,26 +203,6 @@ class TestSplits:
 
     def test_on_the_session(self, episode):
         assert cuts.toggle_split(episode, -5).episode.splits == (0,) and cuts.toggle_split(episode, 2 * LENGTH).episode.splits == (LENGTH,)
-
-
-class TestHistory:
-    def test_the_end_of_a_drag_leaves_its_step_as_it_was(self, episode):
-        history = History(episode)
-        moved = cuts.cut_stretch(episode, 0, RATE)
-        history.do(replace(moved, merge_key="drag"))
-        history.end_merge()
-        assert history.done[-1].title == "Cut 1.00 s" and history.done[-1].merge_key is None
-        history.undo()
-        assert history.episode == episode
-        history.redo()
-        assert history.episode == moved.episode
-
-    def test_the_states_before_come_the_latest_first(self, episode):
-        history, states = History(episode), [episode]
-        for k in range(4):
-            history.do(cuts.cut_stretch(history.episode, k * 10, k * 10 + 5))
-            states.append(history.episode)
-        assert list(history.earlier()) == states[-2::-1]
 
 
 # -- the map of the program ---------------------------------------------------------------

@@ -8,7 +8,6 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
-from dubbin.core.episode import cut_union as module
 from dubbin.core.episode.cut_union import CutUnion, cut_union
 from dubbin.core.episode.document import new_episode
 from dubbin.core.episode.model import PARKED_FROM_FRAME, Cut, Episode, Lane, Recording
@@ -53,13 +52,3 @@ def test_seams_have_what_lies_on_both_their_sides(cuts):
 
 def test_what_is_parked_beyond_all_sessions_does_not_count_as_cut_time():
     assert CutUnion([Cut(10, 20), Cut(PARKED_FROM_FRAME, PARKED_FROM_FRAME + 1000)]).frames == 10
-
-
-def test_it_is_kept_while_the_cuts_are_the_same_and_for_a_few_episodes():
-    episode = episode_with([Cut(10, 20)])
-    first = cut_union(episode)
-    assert cut_union(replace(episode, title="another")) is first
-    for k in range(module.KEPT):
-        assert cut_union(episode_with([Cut(k, k + 5)])).stretches == [(k, k + 5)]
-    again = cut_union(episode)
-    assert again is not first and again.stretches == first.stretches and len(module._known) == module.KEPT

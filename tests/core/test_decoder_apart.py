@@ -58,15 +58,6 @@ def test_what_comes_from_there_is_what_is_decoded_here(tmp_path, container, subt
     np.testing.assert_array_equal(np.concatenate(list(decode_apart(path)), axis=1), np.concatenate(list(decode(path)), axis=1))
 
 
-def test_a_plain_wav_file_needs_no_decoder(tmp_path, monkeypatch):
-    path = written(tmp_path / "a.wav", "WAV", "PCM_24")
-    monkeypatch.setattr(subprocess, "Popen", lambda *_, **__: pytest.fail("a decoder was started"))
-    copies = WorkingCopies(tmp_path / "copies")
-    expected = sf.read(path, dtype="float32", always_2d=True)[0].T
-    np.testing.assert_array_equal(copies.obtain(path, RATE).read(0, len(expected[0])), expected)
-    assert copies.obtain(path, 44100).frames == pytest.approx(1.5 * 44100, abs=1)
-
-
 def test_a_file_that_stands_as_it_did_is_not_looked_at_again(tmp_path, monkeypatch):
     path, copies = written(tmp_path / "a.flac"), WorkingCopies(tmp_path / "copies")
     first = copies.obtain(path, RATE)

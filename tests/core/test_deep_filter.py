@@ -2,10 +2,6 @@
 
 from __future__ import annotations
 
-import threading
-import time
-from concurrent.futures import ThreadPoolExecutor
-
 import numpy as np
 import pytest
 from hypothesis import given
@@ -78,28 +74,6 @@ def test_behind_a_state_a_stretch_goes_on_as_it_does_within_the_whole(stretches)
     assert errors[1] == errors[2], "where nothing is known it begins anew"
 
 
-def test_states_are_those_of_their_stretches(stretches):
-    network = deep_filter.deep_filter()
-    states = [behind for _, behind in network.enhance(stretches)]
-    going_on = [s._replace(state=state) for s, state in zip(stretches, states[::-1], strict=True)]
-    for one, (found, _) in zip(going_on, network.enhance(going_on), strict=True):
-        assert np.array_equal(network.enhance([one])[0][0], found)
-
-
-def test_silence_stays_silent():
-    X = np.zeros((FRAMES, deep_filter.BINS), np.complex64)
-    ((found, _),) = deep_filter.deep_filter().enhance([deep_filter.Stretch(X, deep_filter.start_means())])
-    assert not found.any()
-
-
-def test_a_part_is_smaller_than_the_whole_and_needs_no_more():
-    model = deep_filter._graphs()["enc"]
-    session = ort.InferenceSession(part_of(model, ("e0",), ("e1",)), providers=["CPUExecutionProvider"])
-    assert [i.name for i in session.get_inputs()] == ["e0"] and [o.name for o in session.get_outputs()] == ["e1"]
-    (e1,) = session.run(None, {"e0": np.ones((2, deep_filter.CHANNELS, 5, 32), np.float32)})
-    assert e1.shape == (2, deep_filter.CHANNELS, 5, 16)
-
-
 def test_outputs_that_no_node_makes_are_refused():
     with pytest.raises(ValueError, match="makes no nothing"):
         part_of(deep_filter._graphs()["enc"], ("e0",), ("nothing",))
@@ -123,25 +97,3 @@ def test_the_network_leaves_the_processor_as_it_was():
     """Numbers too small for a full mantissa stay numbers: a library that sets the processor to drop them does so for all that a thread does later."""
     deep_filter.DeepFilter().enhance([deep_filter.Stretch(np.zeros((FRAMES, deep_filter.BINS), np.complex64), deep_filter.start_means())])
     assert np.float32(1e-40) * np.float32(1.0) > 0.0 and float(np.nextafter(0.0, 1.0)) > 0.0
-
-
-def test_it_is_loaded_once_however_many_ask_for_it_at_once(monkeypatch):
-    made, first_is_at_it = [], threading.Event()
-
-    class Slow:
-        def __init__(self):
-            made.append(self)
-            first_is_at_it.set()
-            time.sleep(0.05)  # the others ask meanwhile
-
-    monkeypatch.setattr(deep_filter, "DeepFilter", Slow)
-    deep_filter.release()
-    try:
-        with ThreadPoolExecutor(4) as pool:
-            first = pool.submit(deep_filter.deep_filter)
-            first_is_at_it.wait(10)
-            others = [pool.submit(deep_filter.deep_filter) for _ in range(3)]
-            got = {asked.result() for asked in (first, *others)}
-        assert made == list(got)
-    finally:
-        deep_filter.release()

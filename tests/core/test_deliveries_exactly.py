@@ -13,13 +13,13 @@ import soundfile as sf
 
 from dubbin.core.deliver import delivery
 from dubbin.core.deliver.captions import SpokenWord
-from dubbin.core.deliver.delivery import Delivered, Order, clip_order, deliver, deliver_clips, order_of, write_stems
+from dubbin.core.deliver.delivery import Delivered, Order, clip_order, deliver, deliver_clips, write_stems
 from dubbin.core.deliver.formats import FLAC, WAV
 from dubbin.core.deliver.levels import Reduction
 from dubbin.core.deliver.master import Failure, Master, Masters
 from dubbin.core.deliver.publication import Break, Chapter, Publication
 from dubbin.core.deliver.targets import find_target
-from dubbin.core.episode.model import Episode, Recording, Tags
+from dubbin.core.episode.model import Tags
 from dubbin.core.errors import CannotWrite
 from dubbin.core.jobs import Task
 from dubbin.core.sound.source import Sound
@@ -60,29 +60,6 @@ def made(monkeypatch):
 
     monkeypatch.setattr(delivery, "make_masters", make)
     return given
-
-
-class TestOrders:
-    def test_an_episode_orders_what_it_says_of_its_delivery(self):
-        recording = Recording("r", "/take.wav", "f", 5 * RATE, RATE, 1)
-        episode = Episode("e", "The ferry", recordings=(recording,))
-        episode = replace(
-            episode, delivery=replace(episode.delivery, extras=("captions",), notes="Mine", vbr=True, tags=Tags(author="Ines"))
-        )
-        order = order_of(episode, "ep", list(TARGETS), [WAV])
-        assert (order.name, order.title, order.targets, order.formats) == ("ep", "The ferry", TARGETS, (WAV,))
-        assert (order.extras, order.notes, order.vbr, order.recordings) == (("captions",), "Mine", True, (Path("/take.wav"),))
-        assert order.publication.tags.author == "Ines" and order.publication.duration_s == 0.0
-
-    def test_a_title_among_the_tags_and_extras_that_are_asked_for_come_first(self):
-        episode = Episode("e", "The ferry")
-        episode = replace(episode, delivery=replace(episode.delivery, extras=("captions",), tags=Tags("Bells")))
-        assert order_of(episode, "ep", (), ()).title == "Bells"
-        assert order_of(episode, "ep", (), (), ()).extras == () and order_of(episode, "ep", (), (), ["notes"]).extras == ("notes",)
-
-    def test_what_was_done_stands_in_it(self, monkeypatch):
-        monkeypatch.setattr(delivery, "work_rows", lambda *known: (("Lanes", (("known", str(known[1:])),)),))
-        assert order_of(Episode("e"), "ep", (), (), None, "reports", "balance").work == (("Lanes", (("known", "('reports', 'balance')"),)),)  # type: ignore[arg-type]
 
 
 class TestDeliveries:

@@ -19,7 +19,6 @@ from dubbin.core.deliver.clip import Clip
 from dubbin.core.deliver.companions import write_companions
 from dubbin.core.deliver.delivery import Order, clip_order, deliver, write_stems
 from dubbin.core.deliver.formats import FLAC, FORMATS, M4A, MP3, WAV
-from dubbin.core.deliver.levels import Levels
 from dubbin.core.deliver.master import make_masters
 from dubbin.core.deliver.notes import draft_notes, key_phrases, sentences
 from dubbin.core.deliver.prediction import measure_program, predict
@@ -106,16 +105,6 @@ def test_a_person_can_add_targets_and_is_told_what_is_wrong_with_them(tmp_path):
     (tmp_path / "b" / "targets.toml").write_text('[own]\ntitle="Own"\ntrue_peak_dbtp=-2.0\nrate=48000\nchannels=2\nbits=24\nkbps=128\n')
     with pytest.raises(DubbinError, match="no loudness to aim at"):
         all_targets(tmp_path / "b")
-
-
-@pytest.mark.parametrize("rate", [11025, 44100, 48000])
-def test_what_the_limiter_will_do_is_known_of_every_tenth_of_a_second_at_any_rate(rate):
-    """At 11,025 Hz neither tiles nor seconds are whole cells."""
-    x = 0.1 * np.random.default_rng(4).standard_normal((2, round(9.3 * rate))).astype(np.float32)
-    found = Levels(Sound(x, rate)).reduction(12.0, -1.0)
-    cell = rate // 10
-    highest = [np.max(np.abs(x[:, k : k + cell])) for k in range(0, x.shape[1], cell)]
-    np.testing.assert_allclose(found.db, np.minimum(-(20 * np.log10(highest) + 12.0 + 1.0), 0.0), atol=1e-4)
 
 
 def test_formats_of_one_rate_and_ceiling_share_what_is_limited(talk, tmp_path, monkeypatch):

@@ -13,7 +13,7 @@ from dubbin.core.sound.source import Sound
 from dubbin.core.treat.chain import Chain, Use
 from dubbin.core.treat.denoise import Denoise, DenoiseSettings, Engine
 from dubbin.core.treat.dereverb import Dereverb, DereverbSettings
-from dubbin.core.treat.engine_blend import DRY_DB, RINGING_DB, RoomGivenBack, dryness
+from dubbin.core.treat.engine_blend import DRY_DB, RINGING_DB, dryness
 from dubbin.core.treat.guard import measure_guard
 from dubbin.core.treat.neural_engine import SPEECH_S, cleaned_by_network, loudest_seconds, starts_of
 from dubbin.core.treat.tiles import DiskTileCache
@@ -115,16 +115,6 @@ def test_of_loud_places_the_one_with_a_voice_is_taken(speech):
         return sum(float(np.sum((a - b) ** 2)) for a, b in zip(start.state.recurrent, alone[name].state.recurrent, strict=True))
 
     assert apart("voice") < 0.5 * apart("applause")
-
-
-def test_the_first_words_behind_a_long_noise_are_treated_like_the_last(speech):
-    words = speech[: 8 * RATE]
-    silence = np.zeros(14 * RATE, np.float32)
-    clean = np.concatenate([silence, words, silence, words])
-    x = (clean + noise(len(clean) / RATE, rms_db(words) - 25, 4)[: len(clean)]).astype(np.float32)
-    y = Chain(Sound(x[None], RATE), [Use(Denoise(), DenoiseSettings())]).read(0, len(x))[0]
-    first, again = (si_sdr(words[: 3 * RATE], y[at * RATE : (at + 3) * RATE]) for at in (14, 36))
-    assert first > again - 0.5 and first > 24
 
 
 # -- the blend of both engines --------------------------------------------------------
@@ -230,18 +220,6 @@ class TestTheRoomGivenBack:
     def test_how_much_of_the_voice_the_room_treatment_takes_is_measured_on_what_it_was_given(self, speech, ringing_of):
         _, dereverb = self.stages(in_noise(ringing_of(speech[: 10 * RATE])))
         assert dereverb.guard() == measure_guard(dereverb.heard, dereverb)
-
-    def test_it_is_worked_out_once_and_nothing_of_it_stays_on_the_disk(self, speech, ringing_of, tmp_path, monkeypatch):
-        monkeypatch.setattr("dubbin.core.treat.engine_blend.GIVEN_TILE_S", tile_s := 8.0)
-        sound = Sound(np.tile(in_noise(ringing_of(speech[: 10 * RATE])).samples, (1, 2)), RATE)
-        worked_out, work = [], RoomGivenBack._worked_out
-        monkeypatch.setattr(RoomGivenBack, "_worked_out", lambda self, index: worked_out.append(index) or work(self, index))
-        chain = Chain(sound, [Use(Denoise(), DenoiseSettings()), Use(Dereverb(), DereverbSettings())], "a", DiskTileCache(tmp_path))
-        chain.prepare(Task(), then=lambda stage: stage.guard())
-        assert sorted(worked_out) == list(range(-(-sound.frames // round(tile_s * RATE)))) == [0, 1, 2]
-        assert sorted(p.name for p in tmp_path.iterdir()) == sorted(stage.key for stage in chain.stages)
-        given = chain.stages[1].heard.read(0, RATE)
-        assert len(worked_out) == 4 and rms_db(given - chain.stages[0].read(0, RATE)) > rms_db(given) - 40, "and can be had again"
 
     def test_kept_on_the_disk_it_is_the_same_and_what_was_found_is_let_go_of_once_nobody_asks_for_it(self, speech, ringing_of, tmp_path):
         sound = in_noise(ringing_of(speech[: 10 * RATE]))

@@ -10,7 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from dubbin.core.measure.by_blocks import BLOCK, by_blocks
-from dubbin.core.sound.source import Sound, Stretch
+from dubbin.core.sound.source import Sound
 from dubbin.core.speech import edges_in_parts
 from dubbin.core.speech.activity import Activity, find_activity
 from dubbin.core.speech.decoding import HeardWord
@@ -89,14 +89,6 @@ def test_words_that_lie_behind_the_end_and_recordings_without_words_come_back(bu
     assert [w.text for w in edges_in(source, [early], activity)] == ["so"]
     assert edges_in(source, [], activity) == []
     assert edges_in(Sound(np.zeros((1, 10), np.float32), RATE), [], Activity(np.zeros(1, np.float32), np.zeros(1, np.float32))) == []
-
-
-def test_a_stretch_of_a_source_is_those_frames_of_it(bursts):
-    source, _ = bursts
-    stretch = Stretch(source, 1000, 5000)
-    assert (stretch.rate, stretch.channels, stretch.frames) == (RATE, 1, 4000)
-    np.testing.assert_array_equal(stretch.read(10, 200), source.samples[:, 1010:1200])
-    np.testing.assert_array_equal(stretch.read(0, 4000), source.samples[:, 1000:5000])
 
 
 @pytest.mark.parametrize("count", [0, 1, BLOCK - 1, BLOCK, 2 * BLOCK + 7])

@@ -210,19 +210,6 @@ def test_two_programs_on_one_episode_know_of_one_another(tmp_path):
     two.close()
 
 
-def test_a_clock_that_was_set_back_loses_nothing(tmp_path, monkeypatch):
-    path = tmp_path / "e.dubbin"
-    save_episode(first_episode(), path)
-    document = Document.opened(tmp_path / "journals", path)
-    document.do(cut_stretch(document.episode, 0, RATE))
-    document.save()
-    document.close()
-    os.utime(path, (0, 0))
-    again = Document.opened(tmp_path / "journals", path)
-    assert len(again.history.done) == 1 and not again.is_changed_elsewhere
-    again.close()
-
-
 def test_a_cache_that_is_cleared_while_it_is_used_fills_again(tmp_path):
     """By somebody in the preferences, or by hand."""
     x = noise(1, -20)[None]

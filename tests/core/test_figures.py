@@ -23,11 +23,6 @@ def report(request):
     return measure_recording(Sound(x[None], RATE))
 
 
-def test_a_value_has_its_unit_and_a_true_minus(report):
-    figure = Figure("a", "a level", "dBFS", 1, lambda r: -12.34)
-    assert figure.text(report) == "−12.3 dBFS" and figure.value_text(report) == "−12.3"
-
-
 def test_what_can_not_be_measured_is_said_so(report):
     figure = Figure("a", "hum", "dBFS", 1, lambda r: None, absent="none")
     assert figure.text(report) == "none" and figure.change_text(report, report) == "none → none"

@@ -36,12 +36,6 @@ def put(path, x, age_s):
     os.utime(path, (then, then))
 
 
-def test_a_file_that_stands_as_it_did_is_read_once(recording, tmp_path, reads):
-    copies = WorkingCopies(tmp_path / "cache")
-    first = copies.obtain(recording)
-    assert copies.obtain(recording) is first and len(reads) == 1
-
-
 def test_a_file_that_was_written_again_is_another_also_of_the_same_size_and_time(recording, tmp_path, reads):
     copies = WorkingCopies(tmp_path / "cache")
     first, status = copies.obtain(recording), recording.stat()
@@ -61,28 +55,3 @@ def test_another_file_in_its_place_is_another(recording, tmp_path, reads):
     put(tmp_path / "new.wav", noise(0.5, -20.0, seed=1), -3600)
     os.replace(tmp_path / "new.wav", recording)
     assert copies.obtain(recording).facts.fingerprint != first.facts.fingerprint and len(reads) == 2
-
-
-def test_what_was_written_a_moment_ago_is_read_again(recording, tmp_path, reads, monkeypatch):
-    monkeypatch.setattr(working_copy, "MOMENT_S", 3600.0)
-    copies = WorkingCopies(tmp_path / "cache")
-    copies.obtain(recording)
-    copies.obtain(recording)
-    assert len(reads) == 2
-
-
-def test_a_file_that_changes_while_it_is_read_is_read_again(recording, tmp_path, reads, monkeypatch):
-    counted = working_copy.fingerprint_of
-
-    def read_and_grow(path, task=None):
-        found = counted(path, task)
-        if len(reads) == 1:
-            os.utime(path)
-        return found
-
-    monkeypatch.setattr(working_copy, "fingerprint_of", read_and_grow)
-    copies = WorkingCopies(tmp_path / "cache")
-    copies.obtain(recording)
-    copies.obtain(recording)
-    copies.obtain(recording)
-    assert len(reads) == 2

@@ -88,11 +88,6 @@ def test_what_the_model_does_not_know_is_said_and_shown_as_not_understood(speech
     assert remark_on(Transcript("l", ()), "Ines") is None
 
 
-@pytest.mark.parametrize("seconds", [0.0, 0.005])
-def test_words_without_length_break_nothing(seconds):
-    assert left([HeardWord("a", 1.5, 1.5 + seconds, 0.9)]) == "a"
-
-
 def test_all_that_is_said_in_an_unknown_language_is_marked_once_a_stretch():
     own = marks(10, (1.0, 2.0), (2.1, 3.0), (5.0, 5.1), (6.0, 7.0), (8.0, 9.0))
     found = speech_without_words(own, voicing(10, (1.0, 3.0), (5.0, 5.1), (8.2, 8.9)), RATE)

@@ -10,12 +10,12 @@ from dubbin.core.deliver.encode import encode
 from dubbin.core.deliver.formats import FORMATS, MP3, OPUS, WAV, Format, TagKind, codec_title, find_format
 from dubbin.core.deliver.master import make_masters
 from dubbin.core.deliver.publication import Chapter, Publication
-from dubbin.core.deliver.tags import publish, read_tags
+from dubbin.core.deliver.tags import read_tags
 from dubbin.core.deliver.targets import find_target
 from dubbin.core.episode.model import Tags
 from dubbin.core.errors import DubbinError
 from dubbin.core.sound.source import Sound
-from tests.conftest import RATE, tone
+from tests.conftest import RATE
 
 LAYER_2 = Format("mp2", "MPEG layer 2", TagKind.ID3, "MP3", "mp2", "mp2", ("mp2float", "mp2"))
 
@@ -79,15 +79,6 @@ def test_only_some_formats_vary_their_bit_rate(talk, tmp_path):
             encode(talk, tmp_path / f"{vbr}{format.suffix}", format, bits=16, kbps=96, vbr=vbr)
             sizes.append((tmp_path / f"{vbr}{format.suffix}").stat().st_size)
         assert (sizes[0] != sizes[1]) == format.vbr
-
-
-@pytest.mark.parametrize("format", FORMATS.values(), ids=lambda f: f.name)
-def test_without_tags_and_chapters_a_file_is_left_as_it_is(format, tmp_path):
-    path = tmp_path / f"a{format.suffix}"
-    encode(tone(440, 0.5, -20), path, format, bits=16, kbps=96)
-    before = path.read_bytes()
-    publish(path, format, Publication(Tags()))
-    assert path.read_bytes() == before
 
 
 def test_broadcast_chunks_are_of_wave_files_alone():

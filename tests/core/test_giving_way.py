@@ -9,7 +9,7 @@ import pytest
 from dubbin.core import giving_way
 from dubbin.core.errors import Cancelled
 from dubbin.core.giving_way import give_way
-from dubbin.core.jobs import JobRunner, Task, in_parallel, side_by_side
+from dubbin.core.jobs import Task, in_parallel, side_by_side
 
 
 @pytest.fixture
@@ -31,15 +31,6 @@ def on_a_thread(work) -> None:
     thread = threading.Thread(target=work, name="working")
     thread.start()
     thread.join()
-
-
-def test_a_step_waits_until_the_window_has_been_alone_for_as_long_as_it_asked(paused):
-    clock, waited = paused
-    give_way(0.2)
-    on_a_thread(lambda: Task(gives_way=True).step(0.5))
-    assert clock[0] == pytest.approx(100.2) and set(waited) == {"working"}
-    on_a_thread(lambda: Task(gives_way=True).step(0.5))
-    assert clock[0] == pytest.approx(100.2), "the time is over"
 
 
 def test_a_shorter_wish_does_not_cut_a_longer_one(paused):
@@ -77,15 +68,3 @@ def test_every_part_of_such_work_pauses_too_and_is_cancelled_with_it(paused, par
     task.cancel()
     with pytest.raises(Cancelled):
         part(task)
-
-
-@pytest.mark.parametrize(("kind", "pauses"), [({"in_background": True}, True), ({"gives_way": True}, True), ({}, False)])
-def test_runners_know_whose_work_pauses(kind, pauses):
-    found: list[bool] = []
-    reported = threading.Event()
-    runner = JobRunner(lambda report: reported.set(), **kind)
-    try:
-        runner.start("look", lambda task: found.append(task._gives_way))
-        assert reported.wait(60) and found == [pauses]
-    finally:
-        runner.close()

@@ -79,14 +79,6 @@ def test_to_take_a_room_away_whole_is_no_loss_of_voice_and_to_take_the_voice_is(
     )
 
 
-def test_a_treatment_that_takes_no_room_keeps_its_limit(speech):
-    voice = Sound(speech[None, : 12 * RATE], RATE)
-    for share in (0.03, 0.3):
-        less = Sound((1 - share) * voice.samples, RATE)
-        dry = measure_guard(voice, less, takes_rooms=True)
-        assert dry.is_audible(1.0) == measure_guard(voice, less).is_audible(1.0) == (share == 0.3)
-
-
 def test_the_limit_goes_up_with_what_is_taken_of_a_room():
     limits = [limit_in_room(ringing) for ringing in (-1.0, 0.0, 0.4, 0.8, 1.5, 2.5, 3.5, 20.0)]
     assert limits[0] == limits[1] == limits[2] == AUDIBLE_DB and limits == sorted(limits) and limits[-1] == HIGHEST_LIMIT_DB
@@ -194,12 +186,6 @@ def test_of_silence_and_of_noise_alone_nothing_is_told():
     silence, hiss, short = (Sound(x[None].astype(np.float32), RATE) for x in (np.zeros(3 * RATE), noise(3, -40, 1), np.zeros(100)))
     assert echo_behind_noise(silence, silence).rt60_s is None and echo_behind_noise(hiss, silence).rt60_s is None
     assert ringing_db(hiss, hiss) == pytest.approx(0.0, abs=1e-6) and ringing_db(short, short) == 0.0
-
-
-def test_a_room_that_was_measured_is_not_looked_for_again(denoised):
-    chain = denoised["room"]
-    assert hidden_echo(chain, unheard_room(chain, 0.2)) is None
-    assert hidden_echo(Chain(chain.source, []), unheard_room(chain)) is None, "nothing was denoised"
 
 
 def test_clean_takes_out_a_room_that_shows_only_behind_the_noise(capsys, denoised, tmp_path, monkeypatch):

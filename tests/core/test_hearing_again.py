@@ -92,11 +92,6 @@ def test_what_is_still_not_understood_keeps_its_word_shortened():
     assert [w.text for w in found] == ["So", "his"] and found[1].end_s - found[1].start_s == pytest.approx(longest_s("his"))
 
 
-def test_where_every_word_is_known_nothing_is_heard_again():
-    model, heard = Model("never"), words(("So", 1.0, 1.4), ("it", 1.5, 1.8))
-    assert hear_again(heard, SILENCE, marks(20, (1, 1.9)), model) == heard and model.asked_s == []
-
-
 def test_a_second_hearing_says_nothing_over_words_that_are_known():
     heard = words(("So", 4.0, 4.6), ("it", 4.7, 5.2))
     found = hear_again(heard, SILENCE, marks(20, (3, 7)), Model(*"abcdefgh"))

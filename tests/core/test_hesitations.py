@@ -11,7 +11,6 @@ from dubbin.core.speech import transcribe as transcribing
 from dubbin.core.speech.activity import find_activity
 from dubbin.core.speech.decoding import HeardWord
 from dubbin.core.speech.doubled_words import DOUBLED, may_be_doubled
-from dubbin.core.speech.fillers import mark_kinds
 from dubbin.core.speech.hesitations import (
     EVERYWHERE,
     HEARD,
@@ -61,18 +60,6 @@ def test_laughter_is_known_by_what_a_language_writes_for_it(language, text, laug
 def test_what_is_written_for_one_that_is_heard_is_one_in_that_language(language):
     assert all(is_filler_text(heard_hesitation(is_closed=closed, language=language), language) for closed in (True, False))
     assert heard_hesitation(is_closed=True) == "um" and heard_hesitation(is_closed=False, language="xx") == HEARD_ELSEWHERE[1]
-
-
-def test_words_of_a_language_keep_their_kind():
-    told = mark_kinds(words("Er kam um elf äh nach Haus"), "de")
-    assert [w.text for w in told if w.kind is WordKind.FILLER] == ["äh"]
-    assert [w.text for w in mark_kinds(words("Ha detto che ha fame"), "it") if w.kind is WordKind.WORD] == [
-        "Ha",
-        "detto",
-        "che",
-        "ha",
-        "fame",
-    ]
 
 
 @pytest.mark.parametrize("language", sorted(HESITATIONS))

@@ -79,11 +79,6 @@ def test_a_clean_voice_over_rumble_asks_for_no_denoiser(voice, level):
     assert measured.noise.hiss_dbfs == pytest.approx(-82, abs=2.0)
 
 
-def test_where_nothing_hums_or_rumbles_the_floor_is_all_there_is(voice):
-    measured = report(voice + noise(20, -55, 1)[: len(voice)])
-    assert measured.noise.hiss_dbfs is None and "noise floor −54" in found(measured, "noise").text
-
-
 def test_the_louder_channel_tells(voice):
     hum = hummed(len(voice), 50.0, -45.0)
     both = np.stack([voice + noise(20, -80, 1)[: len(voice)] + hum, voice + noise(20, -58, 2)[: len(voice)] + hum])

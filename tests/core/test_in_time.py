@@ -43,13 +43,6 @@ def test_what_does_not_answer_is_not_there_and_the_others_are(silent_folder, tmp
     assert list(found) == [tmp_path / "here"]
 
 
-def test_as_many_as_do_not_answer_are_waited_for_together(silent_folder, monkeypatch):
-    waited, real = [], threading.Thread.join
-    monkeypatch.setattr(threading.Thread, "join", lambda thread, timeout=None: waited.append(timeout) or real(thread, timeout))
-    assert files_there([silent_folder / str(k) for k in range(20)], 0.1) == {}
-    assert len(waited) == 20 and waited[0] <= 0.1 and set(waited[1:]) == {0.0}, "and not one after the other"
-
-
 @pytest.mark.parametrize(
     ("name", "usable"),
     [("there", True), ("there/new", True), ("gone/new", False), ("file", False), ("file/new", False), ("locked/new", False)],

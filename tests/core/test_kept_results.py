@@ -13,7 +13,7 @@ from dubbin.core.measure.report import RecordingReport
 from dubbin.core.mix import kept_results, lane_results
 from dubbin.core.mix.kept_results import KeptResults
 from dubbin.core.mix.lane_key import recorded_key
-from dubbin.core.mix.lane_results import Measured, Treated, measure_recorded
+from dubbin.core.mix.lane_results import Treated, measure_recorded
 from dubbin.core.sound.peaks import peaks_of
 from dubbin.core.sound.source import Sound
 from dubbin.core.treat.guard import Guard
@@ -33,16 +33,6 @@ def talk(speech):
     x = speech[: 12 * RATE] + tone(50, 12, -40).samples[0] + noise(12, -50)
     x[RATE :: 2 * RATE] += 0.6
     return Sound(np.clip(x, -0.5, 0.5).astype(np.float32)[None], RATE)
-
-
-def test_a_report_and_an_activity_come_back_as_they_were(kept, talk):
-    measured = measure_recorded(talk, KEY, kept, Task())
-    assert measured.report.findings and measured.report.clicks.count
-    again = KeptResults(kept.folder).recall("measured", KEY, Measured)
-    assert again is not None and again.report == measured.report
-    assert np.array_equal(again.activity.level_db, measured.activity.level_db)
-    assert np.array_equal(again.activity.excess_db, measured.activity.excess_db)
-    assert again.activity.level_db.dtype == np.float32
 
 
 def test_the_picture_of_treated_sound_comes_back(kept, talk):

@@ -81,14 +81,6 @@ def test_another_file_of_the_same_sound_is_read(recording, tmp_path, asked):
 
 
 @pytest.mark.parametrize("recording", ["wav"], indirect=True)
-def test_what_was_written_a_moment_ago_is_not_kept(recording, tmp_path, asked, monkeypatch):
-    monkeypatch.setattr(working_copy, "MOMENT_S", 3600.0)
-    for _ in range(2):
-        WorkingCopies(tmp_path / "cache").obtain(recording)
-    assert len(asked) == 4 and not (tmp_path / "cache" / "files").exists()
-
-
-@pytest.mark.parametrize("recording", ["wav"], indirect=True)
 def test_one_that_changes_while_it_is_read_is_not_kept(recording, tmp_path, asked, monkeypatch):
     counted = working_copy.fingerprint_of
 

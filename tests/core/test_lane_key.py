@@ -72,21 +72,6 @@ def test_what_is_switched_off_has_no_say():
     assert lane_key(episode_with(off), off) == lane_key(episode_with(LANE), LANE)
 
 
-@pytest.mark.parametrize("change", [{"fingerprint": "a" * 48}, {"drift_ppm": 3.0}])
-def test_another_file_or_clock_is_another_sound(change):
-    episode = episode_with(LANE)
-    other = replace(episode, recordings=tuple(replace(r, **change) for r in episode.recordings))
-    assert lane_key(episode, LANE).recorded != lane_key(other, LANE).recorded
-
-
-def test_parts_of_a_key_leave_out_what_comes_later():
-    key = lane_key(episode_with(LANE), replace(LANE, covers=(Cover(1, 2),)))
-    bare = replace(LANE, repairs=(), voice_chain=())
-    assert key.recorded == lane_key(episode_with(bare), bare)
-    assert key.repaired == replace(key, voice=b"", covers=b"") and key.voiced == replace(key, covers=b"")
-    assert len({key, key.recorded, key.repaired, key.voiced}) == 4
-
-
 # -- tiles ------------------------------------------------------------------------------
 
 

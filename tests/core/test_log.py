@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import faulthandler
 import logging
 
 import numpy as np
@@ -57,25 +56,10 @@ def test_debug_tells_everything_on_stderr_too(tmp_path, capsys):
     assert "a small thing" in capsys.readouterr().err and "a small thing" in log_path(tmp_path).read_text()
 
 
-def test_without_debug_small_things_stay_out(tmp_path, capsys):
-    start_log(tmp_path)
-    logger.info("a small thing")
-    assert capsys.readouterr().err == "" and not log_path(tmp_path).exists()
-
-
 def test_a_folder_that_can_not_be_made_is_no_reason_to_stop(tmp_path):
     (tmp_path / "file").write_text("")
     start_log(tmp_path / "file" / "state")
     assert program_error(fault(), tmp_path)
-
-
-def test_a_crash_of_the_interpreter_is_written_down_too(tmp_path):
-    was_on = faulthandler.is_enabled()
-    start_log(tmp_path)
-    assert faulthandler.is_enabled() and (tmp_path / log.CRASH_FILE).exists()
-    stop_log()
-    if was_on:
-        faulthandler.enable()
 
 
 def test_too_little_memory_is_no_fault_of_the_program_and_said_as_what_it_is(tmp_path):

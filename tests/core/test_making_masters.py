@@ -122,29 +122,6 @@ def test_it_is_rendered_once_for_all_masters_of_one_rate_and_as_many_channels(to
     assert made == shapes
 
 
-def test_a_second_ceiling_is_looked_for_from_the_gain_of_the_first(told, tmp_path, monkeypatch):
-    near: list[float | None] = []
-    real = Levels.gain_to
-
-    def gain_to(self, *arguments, near_db=None, **more):
-        near.append(near_db)
-        return real(self, *arguments, near_db=near_db, **more)
-
-    monkeypatch.setattr(Levels, "gain_to", gain_to)
-    wave, *_ = make_masters(program(), tmp_path, "a", [TARGET], [WAV, FLAC, MP3]).made  # the first two have one ceiling
-    # The third time it is what the codec has taken from the level that is looked for.
-    assert near[0] is None and near[1:] == [pytest.approx(wave.gain_db, abs=0.05), pytest.approx(wave.gain_db + 0.5, abs=0.1)]
-
-
-def test_how_far_it_is_is_told_in_order_from_every_part(tmp_path):
-    shares: list[float] = []
-    make_masters(program(20.0), tmp_path, "a", [TARGET, replace(TARGET, name="b", channels=1)], [WAV], task=Task(shares.append))
-    assert shares == sorted(shares) and shares[0] < 0.05 and shares[-1] <= 1.0
-    # Rendered, each target prepared (rendered, looked at), its gain found, limited, encoded, measured.
-    for low, high in ((0.0, 0.25), (0.25, 0.31), (0.31, 0.41), (0.41, 0.625), (0.625, 0.69), (0.69, 0.78), (0.78, 1.0)):
-        assert any(low < share <= high for share in shares), (low, high)
-
-
 def test_a_master_that_can_not_be_put_in_its_place_is_told_with_the_reason(told, tmp_path, monkeypatch):
     def full(source, target) -> None:
         raise OSError(28, "No space left on device")
@@ -153,12 +130,6 @@ def test_a_master_that_can_not_be_put_in_its_place_is_told_with_the_reason(told,
     done = make_masters(program(), tmp_path, "a", [TARGET], [WAV])
     assert not done.made and [f.reason for f in done.failed] == [f"{tmp_path / 'a.own.wav'} could not be written: No space left on device."]
     assert list(tmp_path.iterdir()) == []
-
-
-def test_what_is_coded_again_goes_on_from_where_it_was(told, tmp_path):
-    shares: list[float] = []
-    make_masters(program(), tmp_path, "a", [TARGET], [MP3], task=Task(shares.append))
-    assert len(told) == 2 and shares == sorted(shares) and shares[-1] <= 1.0 and sum(share > 0.75 for share in shares) > 2
 
 
 def test_whoever_gives_up_gets_nothing_and_waits_for_no_encoder(tmp_path):

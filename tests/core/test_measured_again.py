@@ -2,13 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 import numpy as np
 import pytest
 
-from dubbin.core.measure import measuring
-from dubbin.core.measure.clicks import Clicks
 from dubbin.core.measure.measuring import measure_recording, measure_treated
 from dubbin.core.sound.source import Sound
 from tests.conftest import RATE, noise
@@ -23,10 +19,6 @@ def voice(speech) -> np.ndarray:
     return (x + noise(12, -62, 1)[: 12 * RATE]).astype(np.float32)
 
 
-def never(*_: object, **__: object):
-    raise AssertionError("looked for where there was none")
-
-
 def test_levels_are_those_of_the_treated_sound(voice):
     before = measure_recording(Sound(voice[None], RATE))
     treated = Sound(0.4 * voice[None], RATE)
@@ -34,15 +26,6 @@ def test_levels_are_those_of_the_treated_sound(voice):
     for name in LIKE_A_RECORDING:
         assert getattr(after, name) == getattr(alone, name), name
     assert after.loudness != before.loudness and after.noise != before.noise
-
-
-def test_what_was_not_there_is_not_looked_for(voice, monkeypatch):
-    before = measure_recording(Sound(voice[None], RATE))
-    assert not before.hum.present and before.clipping.count == 0 and not before.saturation.times_s
-    for name in ("find_steady_sound", "find_saturation"):
-        monkeypatch.setattr(measuring, name, never)
-    after = measure_treated(Sound(0.5 * voice[None], RATE), replace(before, clicks=Clicks(((),), RATE)))
-    assert not after.hum.present and after.clicks.count == 0 and not after.saturation.times_s
 
 
 def test_what_is_left_of_a_hum_and_of_bent_crests_is_told(voice):

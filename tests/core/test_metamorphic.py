@@ -17,13 +17,11 @@ from dubbin.core.measure.hum import describe_hum, find_hum
 from dubbin.core.measure.loudness import measure_loudness
 from dubbin.core.measure.measuring import measure_recording
 from dubbin.core.measure.noise import NoiseMeter
-from dubbin.core.measure.spectrum import average_spectrum
-from dubbin.core.measure.true_peak import TruePeakMeter
 from dubbin.core.sound.source import Sound
 from dubbin.core.speech.activity import find_activity
 from dubbin.core.treat.chain import Chain, Use
 from dubbin.core.treat.denoise import Engine
-from dubbin.core.treat.registry import REPAIRS, TREATMENTS
+from dubbin.core.treat.registry import TREATMENTS
 from tests.conftest import RATE, noise, rms_db
 
 SECONDS = 5
@@ -126,14 +124,6 @@ def test_every_rate_that_recorders_have_is_treated(treatment, rate):
     assert y.shape == x.shape and np.isfinite(y).all()
 
 
-def test_repairs_together_are_turned_over_with_the_sound(plain):
-    def chain(x: np.ndarray) -> np.ndarray:
-        made = Chain(Sound(np.ascontiguousarray(x), RATE), [use_of(t) for t in REPAIRS])
-        return made.read(0, made.frames)
-
-    assert below_db(chain(-plain) + chain(plain), plain) > 40
-
-
 # -- measures ----------------------------------------------------------------------------
 
 
@@ -167,20 +157,6 @@ def test_two_equal_channels_are_three_louder_than_one(plain):
     assert two - one == pytest.approx(3.01, abs=0.02)
 
 
-@pytest.mark.parametrize("blocks", [(1, 7, 4096), (48000,), (100000, 3)])
-def test_a_true_peak_is_the_same_in_any_blocks(plain, blocks):
-    meter, whole, at, k = TruePeakMeter(RATE, 2), TruePeakMeter(RATE, 2), 0, 0
-    whole.push(plain)
-    while at < plain.shape[1]:
-        size = blocks[k % len(blocks)]
-        meter.push(plain[:, at : at + size])
-        at, k = at + size, k + 1
-    for m in (meter, whole):
-        m.finish()
-    np.testing.assert_allclose(meter.peaks, whole.peaks, rtol=1e-5)
-    assert meter.true_peak_dbtp == pytest.approx(whole.true_peak_dbtp, abs=1e-4)
-
-
 def test_noise_follows_the_level_and_nothing_else(plain):
     def floor(x: np.ndarray) -> float:
         meter = NoiseMeter(RATE, 2)
@@ -201,11 +177,6 @@ def test_an_echo_is_as_long_at_every_level(plain):
     found = [measure_echo(Sound(np.ascontiguousarray(g * plain), RATE)).rt60_s for g in (1.0, -1.0, 0.25)]
     assert (found[0] is None and found[1] is None) or found[1] == pytest.approx(found[0], rel=0.02)
     assert (found[0] is None and found[2] is None) or found[2] == pytest.approx(found[0], rel=0.1)
-
-
-def test_a_spectrum_moves_up_with_the_level(plain):
-    one, other = (average_spectrum(Sound((g * plain).astype(np.float32), RATE)).level_db for g in (1.0, 0.1))
-    np.testing.assert_allclose(one - other, 20.0, atol=0.02)
 
 
 def test_where_somebody_speaks_is_there_at_half_the_level_and_turned_over(plain):

@@ -70,17 +70,6 @@ def test_yes_and_no(values, size):
     np.testing.assert_array_equal(neighbours.dilated(x, 2 * size + 1), ndimage.binary_dilation(x, iterations=size))
 
 
-def test_what_is_not_said_is_as_scipy_has_it():
-    x = drawn(5, 3, 20)
-    for name, args in (("uniform_filter1d", (4,)), ("minimum_filter1d", (4,)), ("maximum_filter1d", (4,)), ("gaussian_filter1d", (1.5,))):
-        np.testing.assert_allclose(getattr(neighbours, name)(x, *args), getattr(ndimage, name)(x, *args), rtol=1e-12, err_msg=name)
-    np.testing.assert_array_equal(neighbours.uniform_filter(x, (3, 4)), ndimage.uniform_filter(x, (3, 4)))
-    np.testing.assert_array_equal(neighbours.weighted_filter1d(x, np.array([1.0, 2.0, 1.0])), ndimage.convolve1d(x, [1.0, 2.0, 1.0]))
-    for whole in (x[0], x[0].astype(np.float32)):
-        np.testing.assert_array_equal(neighbours.median_filter(whole, 4), ndimage.median_filter(whole, 4))
-        np.testing.assert_array_equal(neighbours.percentile_filter(whole, 30, 7), ndimage.percentile_filter(whole, 30, 7))
-
-
 def test_small_numbers_and_none():
     x = np.array([3, 250, 7, 7, 9], np.uint8)
     assert neighbours.median_filter(x, 3).dtype == np.uint8

@@ -12,7 +12,6 @@ import numpy as np
 import opentimelineio as otio
 import pytest
 import soundfile as sf
-import srt
 import timecode
 import webvtt
 from hypothesis import example, given
@@ -93,14 +92,6 @@ def test_captions_are_read_word_for_word_whatever_is_said(texts):
     assert [c.start_in_seconds + 0 for c in read] == pytest.approx([round(c[0], 3) for c in cues], abs=1.0)
     assert [re.sub(r"\s+", " ", c.raw_text) for c in read] == [re.sub(r"\s+", " ", escaped(text)) for _, _, _, text in cues]
     assert not any("<" in c.raw_text or "-->" in c.raw_text for c in read)
-
-
-def test_captions_as_srt_have_the_times_to_the_millisecond_and_name_the_voices():
-    words = spoken(["Good", "evening.", "And", "yours?"], speakers=2)
-    read = list(srt.parse(caption_file(words, "srt")))
-    assert [(round(c.start.total_seconds(), 3), c.content) for c in read] == [
-        (0.0, "Voice 0: Good"), (0.5, "Voice 1: evening."), (1.0, "Voice 0: And"), (1.5, "Voice 1: yours?"),
-    ]  # fmt: skip
 
 
 def test_what_is_written_as_vtt_comes_back_as_the_same_words(tmp_path):

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import errno
 import os
-import threading
 import time
 
 import numpy as np
@@ -16,9 +15,9 @@ from dubbin.core.errors import CannotWrite
 from dubbin.core.sound.packing import CHUNK_FRAMES, Damaged, Packed, pack
 from dubbin.core.sound.source import Sound
 from dubbin.core.treat.chain import Chain, Use
-from dubbin.core.treat.registry import REPAIRS, TREATMENTS, VOICE
-from dubbin.core.treat.tiles import DiskTileCache, DiskTiles, MemoryTileCache, TileLocks, prune
-from tests.conftest import RATE, noise, tone
+from dubbin.core.treat.registry import TREATMENTS
+from dubbin.core.treat.tiles import DiskTileCache, DiskTiles, MemoryTileCache, prune
+from tests.conftest import RATE, noise
 
 
 def sound_of(kind: str, channels: int, frames: int, seed: int) -> np.ndarray:
@@ -64,12 +63,6 @@ def test_any_span_is_read_as_out_of_the_whole(frames, drawn):
     assert np.array_equal(Packed(data).read(start, stop), kept[:, start:stop])
 
 
-def test_speech_takes_about_half_its_room(speech):
-    x = speech[: 4 * RATE][None]
-    assert len(pack(x)[0]) < 0.62 * x.nbytes
-    assert len(pack(np.zeros_like(x))[0]) < 0.02 * x.nbytes
-
-
 def test_what_is_not_finite_is_not_packed():
     with pytest.raises(ValueError, match="finite"):
         pack(np.array([[0.0, np.nan]], np.float32))
@@ -89,14 +82,6 @@ def test_a_changed_byte_or_a_cut_off_end_is_noticed(drawn):
 # -- tiles ------------------------------------------------------------------------------
 
 
-def test_a_tile_is_there_for_another_program_and_after_a_restart(tmp_path):
-    first, second = DiskTiles(tmp_path / "key"), DiskTiles(tmp_path / "key")
-    kept = first.put(3, noise(1, -20)[None])
-    assert not second.has(3)  # it looked before; nothing is wrong with computing again
-    again = DiskTiles(tmp_path / "key")
-    assert again.has(3) and not again.has(2) and np.array_equal(again.get(3, 10, 500), kept[:, 10:500])
-
-
 @pytest.mark.parametrize("cache", ["disk", "memory"])
 def test_tiles_that_are_let_go_of_are_gone_and_others_can_take_their_place(tmp_path, cache):
     tiles = (DiskTileCache(tmp_path) if cache == "disk" else MemoryTileCache()).tiles("key")
@@ -108,54 +93,6 @@ def test_tiles_that_are_let_go_of_are_gone_and_others_can_take_their_place(tmp_p
     assert not tiles.has(0) and tiles.get(4, 0, 10) is None and list(tmp_path.iterdir()) == []
     kept = tiles.put(4, noise(1, -20, seed=9)[None])
     assert np.array_equal(tiles.get(4, 0, 100), kept[:, :100]) and not tiles.has(0)
-
-
-def test_tiles_are_let_go_of_while_others_are_kept_and_nobody_fails(tmp_path):
-    tiles, sound = DiskTileCache(tmp_path).tiles("key"), noise(0.2, -20)[None]
-    done, failed = threading.Event(), list[Exception]()
-
-    def keep(index: int) -> None:
-        try:
-            while not done.is_set():
-                tiles.put(index, sound)
-        except CannotWrite as error:
-            failed.append(error)
-
-    threads = [threading.Thread(target=keep, args=(k,)) for k in range(3)]
-    for thread in threads:
-        thread.start()
-    for _ in range(300):
-        tiles.clear()
-    done.set()
-    for thread in threads:
-        thread.join(10)
-    assert failed == []
-
-
-def test_who_waits_for_a_tile_finds_it_and_another_tile_waits_for_nobody():
-    locks, order = TileLocks(), list[str]()
-    begun, go_on = threading.Event(), threading.Event()
-
-    def first() -> None:
-        with locks.of(1):
-            begun.set()
-            go_on.wait(10)
-            order.append("first")
-
-    def second() -> None:
-        with locks.of(1):
-            order.append("second")
-
-    threads = [threading.Thread(target=first), threading.Thread(target=second)]
-    threads[0].start()
-    assert begun.wait(10)
-    threads[1].start()
-    with locks.of(2):
-        order.append("another")
-    go_on.set()
-    for thread in threads:
-        thread.join(10)
-    assert order == ["another", "first", "second"]
 
 
 @pytest.mark.parametrize("harm", ["cut off", "emptied", "changed", "deleted"])
@@ -184,19 +121,6 @@ def test_a_full_disk_is_said_and_leaves_no_half_tile(tmp_path, monkeypatch):
     with pytest.raises(CannotWrite, match="No space left"):
         tiles.put(0, noise(1, -20)[None])
     assert not tiles.has(0) and not list((tmp_path / "key").iterdir())
-
-
-@pytest.mark.parametrize("treatment", [*REPAIRS, *VOICE], ids=lambda t: t.name)
-def test_kept_on_disk_or_in_memory_a_treatment_sounds_the_same(tmp_path, speech, treatment):
-    x = 0.5 * speech[: 8 * RATE] + tone(50, 8, -45).samples[0] + noise(8, -55)
-    x[:: RATE // 3] += 0.5
-    sound = Sound(np.clip(x, -0.3, 0.3).astype(np.float32)[None], RATE)
-    settings = {"threshold_db": -30.0} if treatment.name == "compressor" else {}
-    use = Use(treatment, treatment.settings_type(**settings))
-    disk, memory = (Chain(sound, [use], "key", cache).read(0, sound.frames) for cache in (DiskTileCache(tmp_path), MemoryTileCache()))
-    assert np.max(np.abs(disk - memory)) <= 2.0**-22
-    again = Chain(sound, [use], "key", DiskTileCache(tmp_path))
-    assert np.array_equal(again.read(RATE, 3 * RATE), disk[:, RATE : 3 * RATE])
 
 
 def test_what_a_mender_leaves_alone_stays_to_the_bit_when_it_is_kept(tmp_path, speech):

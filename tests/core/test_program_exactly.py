@@ -26,7 +26,6 @@ from dubbin.core.episode.model import (
     SeamShape,
 )
 from dubbin.core.episode.time_map import TimeMap
-from dubbin.core.jobs import Task
 from dubbin.core.mix.bleed import bleed_db, on_session
 from dubbin.core.mix.ducking import ducking_db
 from dubbin.core.mix.gain_curve import POINTS_PER_S, GainCurve, fade_gain
@@ -60,12 +59,11 @@ from dubbin.core.mix.program import (
 from dubbin.core.mix.seam import plan_seam
 from dubbin.core.sound.source import Sound
 from dubbin.core.speech.own_voice import FRAMES_PER_S, find_own_voices
-from tests.conftest import noise, tone
+from tests.conftest import tone
 from tests.core.test_balance import conversation
 
 RATE = 8000
 F32 = np.float32
-ROOT_HALF = 10.0 ** (-3.0103 / 20.0)
 
 
 def sound(seconds: float, seed: int = 0, channels: int = 1) -> Sound:
@@ -154,17 +152,6 @@ class TestSession:
         expected[:1, 9000 : 9000 + RATE // 2] += 2.0 * self.B.samples[:1] * curve.at(0, RATE // 2)
         np.testing.assert_allclose(found, expected, atol=1e-6)
 
-    @pytest.mark.parametrize(
-        ("start", "stop"), [(0, 701), (699, 700), (650, 750), (8600, 8800), (8700, 8700), (12000, 12100), (5000, 30000)]
-    )
-    def test_any_stretch_is_that_of_the_whole(self, start, stop):
-        made = episode(lane("a", start_frame=700, fade_in_frames=300), lane("b", start_frame=8500))
-        curves = {"a": GainCurve(np.linspace(0.5, 1.0, 90, dtype=F32), RATE)}
-        mix = SessionMix(made, {"a": self.A, "b": self.B}, curves=curves)
-        whole = mix.read(0, 40000)
-        assert whole.dtype == F32 and whole.shape == (2, 40000)
-        np.testing.assert_allclose(mix.read(start, stop), whole[:, start:stop], atol=1e-6)
-
     def test_it_is_as_long_as_what_reaches_furthest(self):
         sources = {"a": self.A, "b": self.B}
         assert SessionMix(episode(lane("a"), lane("b"), seconds=0.1), sources).frames == RATE
@@ -172,18 +159,6 @@ class TestSession:
         assert SessionMix(episode(lane("a"), lane("b", start_frame=7000), seconds=0.1), sources).frames == 7000 + RATE // 2
         placed = Placed("p", 0, (FrameRange(0, 10), FrameRange(5 * RATE, 6 * RATE)), PlacedKind.COPY)
         assert SessionMix(episode(lane("a"), lane("b"), placed=(placed,)), sources).frames == 6 * RATE
-
-    def test_beds_muted_lanes_and_lanes_without_sound_are_not_in_it(self):
-        under = lane("b", bed=Bed())
-        np.testing.assert_array_equal(self.mixed(episode(lane("a"), under, seconds=1.0)), np.repeat(self.A.samples, 2, axis=0))
-        assert (
-            SessionMix(episode(lane("a"), under, seconds=0.1), {"a": self.A, "b": Sound(np.ones((1, 9 * RATE), F32), RATE)}).frames == RATE
-        )
-        muted = self.mixed(episode(lane("a", mute=True), lane("b", start_frame=0), seconds=1.0))
-        np.testing.assert_array_equal(muted[:, : RATE // 2], self.B.samples)
-        assert np.all(muted[:, RATE // 2 :] == 0)
-        alone = SessionMix(episode(lane("a"), lane("c"), seconds=1.0), {"a": self.A})
-        np.testing.assert_array_equal(alone.read(0, RATE)[1], self.A.samples[0])
 
     def test_a_break_begins_with_its_tone(self):
         at = 3 * RATE
@@ -258,14 +233,6 @@ class TestProgram:
             np.hstack([long.read(k, k + 100) for k in range(0, 15_000, 100)]), long.read(0, 15_000), atol=1e-6,
         )  # fmt: skip
 
-    def test_no_seam_is_longer_than_the_one_set_for_all(self):
-        found = Program(self.MIX, TimeMap(((0, 8000), (9000, 16000))), None).plan(1)
-        assert found.half == min(plan_seam(self.MIX, 8000, 9000, 3500, None, SeamShape.AUTO).half, round(0.02 * RATE))
-
-    def test_a_plan_is_made_once(self):
-        program = Program(self.MIX, TimeMap(self.SPANS), None)
-        assert program.plan(1) is program.plan(1)
-
     def test_a_part_is_joined_as_the_whole_of_which_it_is_one(self):
         whole = Program(self.MIX, TimeMap(self.SPANS), 40.0)
         part = Program(Sound(self.MIX.samples * 0.5, RATE), TimeMap(self.SPANS), None, joined_like=whole)
@@ -321,38 +288,12 @@ class TestBeds:
         np.testing.assert_allclose(track.ducking.db, ducking_db(marks, Ducking()), atol=1e-4)
         assert track.ducking.db.min() == pytest.approx(-14.0, abs=1e-3)
 
-    def test_only_those_that_are_wanted_and_heard(self):
-        assert self.beds(self.made(mute=True)) == []
-        assert len(self.beds(self.made(mute=True), only={"b"})) == 1 and self.beds(self.made(), only={"a"}) == []
-        soloed = episode(lane("a", solo=True), lane("b", bed=Bed()))
-        assert self.beds(soloed) == []
-        assert beds_under(self.made(), TimeMap(self.SPANS), {}, Balance()) == []
-
 
 class TestSpeechInTheProgram:
     def marks(self, made: Episode, spans: Sequence[tuple[int, int]], speech: dict, heard: Sequence[str] = ("a", "b")) -> list[int]:
         found = speech_in_program(made, TimeMap(spans), speech, set(heard))
         assert found.dtype == bool and len(found) == int(np.ceil(sum(b - a for a, b in spans) / RATE * POINTS_PER_S))
         return np.flatnonzero(found).tolist()
-
-    def test_where_a_heard_voice_speaks_on_its_own_clock(self):
-        own = np.zeros(50, bool)
-        own[[0, 10, 49]] = True
-        made = episode(lane("a", start_frame=RATE // 10))
-        found = self.marks(made, [(0, RATE * 2)], {"a": own})
-        assert found == [k for k in range(200) if round(k / 2 - 5) in (0, 10, 49)]
-        assert self.marks(made, [(RATE * 3 // 10, RATE)], {"a": own}) == [k for k in range(70) if round(k / 2 + 10) in (0, 10, 49)]
-
-    def test_voices_add_and_others_do_not_count(self):
-        a, b = np.zeros(50, bool), np.zeros(50, bool)
-        a[10], b[20] = True, True
-        spans = [(0, RATE)]
-        both = self.marks(episode(lane("a"), lane("b")), spans, {"a": a, "b": b})
-        assert {round(k / 2) for k in both} == {10, 20}
-        assert {round(k / 2) for k in self.marks(episode(lane("a"), lane("b")), spans, {"a": a, "b": b}, ["b"])} == {20}
-        assert {round(k / 2) for k in self.marks(episode(lane("a", role=Role.MUSIC), lane("b")), spans, {"a": a, "b": b})} == {20}
-        assert {round(k / 2) for k in self.marks(episode(lane("a"), lane("b")), spans, {"a": np.zeros(0, bool), "b": b})} == {20}
-        assert {round(k / 2) for k in self.marks(episode(lane("a"), lane("b")), spans, {"b": b})} == {20}
 
     def test_no_program_has_no_marks(self):
         assert self.marks(episode(lane("a")), [], {"a": np.ones(9, bool)}) == []
@@ -383,18 +324,6 @@ class TestBalance:
         expected = np.interp(at, (np.arange(len(ride)) + 0.5) * 0.1, ride) + (-6.0 + 3.0 * at)
         np.testing.assert_allclose(both.level_db, expected, atol=1e-9)
         assert both.rate == RATE and np.all(both.bleed_db == 0) and len(both.bleed_db) == 400
-
-    def test_facts_that_are_not_equally_long_are_read_as_far_as_both_go(self):
-        uneven = VoiceFacts(POWER, SPOKEN[:-30])
-        found = self.found(lane("a", levelling=Levelling(on=True)), facts={"a": uneven}).gains["a"]
-        ride = levelling_db(POWER[:170], SPOKEN[:170], Levelling(on=True))
-        np.testing.assert_allclose(found.level_db, np.interp(np.arange(400) / 100, (np.arange(len(ride)) + 0.5) * 0.1, ride), atol=1e-9)
-
-    @pytest.mark.parametrize(
-        "made", [lane("a"), lane("a", role=Role.MUSIC, levelling=Levelling(on=True)), lane("c", levelling=Levelling(on=True))]
-    )
-    def test_lanes_without_a_moving_gain_have_none(self, made):
-        assert self.found(made, facts={"a": FACTS}).gains == {}
 
     def test_a_line_alone_needs_no_facts_and_no_voice(self):
         found = self.found(lane("m", role=Role.MUSIC, line=(LinePoint(0, -3.0),)), facts={}).gains["m"]
@@ -427,13 +356,6 @@ class TestBalance:
         )
         assert set(found.gains) == {"a"} and found.gains["a"].bleed_db.min() < -10
 
-    @pytest.mark.parametrize(
-        "other", [lane("b", mute=True), lane("b", role=Role.MUSIC), lane("c"), lane("b", start_frame=PARKED_FROM_FRAME)]
-    )
-    def test_nobody_is_turned_down_for_who_is_not_heard_in_the_session(self, other):
-        facts = {"a": FACTS, "b": VoiceFacts(POWER, np.roll(SPOKEN, 90))}
-        assert self.found(lane("a", bleed=BleedControl(on=True)), other, facts=facts).gains == {}
-
     def test_the_curve_is_all_of_it_together(self):
         gain = LaneGain(np.array([0.0, -6.0]), np.array([-14.0, -14.0]), RATE)
         np.testing.assert_allclose(gain.curve().gain, [10 ** (-14 / 20), 0.1], rtol=1e-6)
@@ -457,11 +379,6 @@ class TestFacts:
         assert 10 * np.log10(power[20:-1].mean()) == pytest.approx(-20.0 + 0.691, abs=0.1)
         stereo = Sound(np.repeat(one.samples, 2, axis=0), one.rate)
         np.testing.assert_allclose(program_power(stereo), power, rtol=1e-5)
-
-    def test_it_tells_how_far_it_is(self):
-        told: list[float] = []
-        program_power(Sound(noise(60.0, -30.0)[None], 48_000), Task(told.append))
-        assert told == sorted(told) and 0.0 <= told[0] < 0.5 <= told[-1] <= 1.0
 
     def test_voices_of_the_session_are_compared_at_their_places_and_an_insert_with_nobody(self):
         one, two = (Sound(x[None].astype(F32), 48_000) for x in conversation(-18.0)[0])

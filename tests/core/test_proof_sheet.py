@@ -12,7 +12,7 @@ import soundfile as sf
 from dubbin.core import texts
 from dubbin.core.deliver.proof import prove
 from dubbin.core.deliver.proof_pdf import sheet_pdf
-from dubbin.core.deliver.proof_sheet import Sheet, sheet_html, texts_of, write_sheet
+from dubbin.core.deliver.proof_sheet import Sheet, sheet_html, write_sheet
 from dubbin.core.deliver.targets import find_target
 from dubbin.core.errors import CannotWrite
 from tests.conftest import RATE, noise
@@ -59,12 +59,6 @@ def test_every_word_on_the_page_can_be_translated(sheet, monkeypatch):
     assert [h for h in heads if not h.startswith("«")] == [] and [
         n for n in names if not n.startswith("«") and n not in ("RMS", "SHA-256")
     ] == []
-
-
-def test_the_highest_places_stand_there_where_there_are_some(sheet):
-    assert texts_of(sheet).highest.count("dBFS") == len(sheet.proof.measured.peaks) > 0
-    silent = replace(sheet, proof=replace(sheet.proof, measured=replace(sheet.proof.measured, peaks=())))
-    assert texts_of(silent).highest == "" and "Highest places" not in sheet_html(silent) and "Highest places" in sheet_html(sheet)
 
 
 def test_a_long_list_of_what_was_done_goes_over_pages(sheet):

@@ -11,7 +11,6 @@ import soundfile as sf
 from dubbin.core.episode.model import Cut, CutKind
 from dubbin.core.mix.word_cuts import CLIP_MARGIN_S, clip_around, reading_cuts
 from dubbin.core.sound.source import Sound
-from dubbin.core.speech.edges import quiet_core
 from dubbin.core.speech.transcript import Transcript, Word, WordKind
 from dubbin.core.speech.word_table import WordTable
 from tests.conftest import RATE, at_length, noise
@@ -142,16 +141,6 @@ def test_a_final_s_that_sounds_on_after_its_words_end_goes_with_the_word():
     assert 1.43 * RATE <= end <= 1.9 * RATE
     ((start, _),) = reading_cuts(table, mix, RATE, [1])
     assert 1.43 * RATE <= start <= 1.9 * RATE, "the s of the word that stays is kept"
-
-
-def test_the_quiet_core_of_a_gap():
-    x = noise(2, -80, 6)
-    x[:4800] += noise(2, -30, 7)[:4800]
-    x[-2400:] += noise(2, -30, 8)[-2400:]
-    start, end = quiet_core(Sound(x[None], RATE), 0, 2 * RATE)
-    assert start == pytest.approx(4800, abs=480) and end == pytest.approx(2 * RATE - 2400, abs=480)
-    assert quiet_core(Sound(x[None], RATE), 20_000, 60_000) == (20_000, 60_000)
-    assert quiet_core(Sound(x[None], RATE), 500, 700) == (500, 700)
 
 
 @pytest.mark.parametrize("spread_s", [0.0, 0.03])

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from concurrent.futures import ThreadPoolExecutor
-
 import numpy as np
 import pytest
 
@@ -46,16 +44,6 @@ def test_what_is_kept_is_not_read_again_and_what_was_read_longest_ago_goes():
     assert len(source.asked) == 4
     sound.read(100, 200)
     assert source.asked[4:] == [(100, 200)]
-
-
-def test_blocks_are_computed_once_also_where_many_threads_want_them():
-    source = Counting()
-    sound = RecentSound(source, 0, 100, 10)
-    with ThreadPoolExecutor(8) as pool:
-        found = list(pool.map(lambda k: sound.read(k, k + 300), range(0, 700, 7)))
-    assert sorted(source.asked) == [(k, k + 100) for k in range(0, 1000, 100)]
-    for k, x in zip(range(0, 700, 7), found, strict=True):
-        np.testing.assert_array_equal(x, X[0, k : k + 300])
 
 
 def test_what_fails_is_told_and_tried_again():

@@ -185,12 +185,6 @@ def test_pages_that_were_heard_first_are_not_heard_again(many_bursts):
     assert len(plain.windows) == len(probed.windows) == len(pages_of(marks, source.frames / source.rate))
 
 
-def test_a_short_recording_is_heard_whole_before_anybody_judges(bursts):
-    source, marks = bursts
-    words, _ = recognise(source, marks, Model(), is_known=lambda words, said: False)
-    assert len(words) == 90
-
-
 def test_a_model_is_loaded_once_however_many_ask_at_the_same_time(monkeypatch, tmp_path):
     loaded = []
 

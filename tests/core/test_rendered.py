@@ -93,13 +93,6 @@ def test_figures_of_a_repaired_lane_are_the_same_with_and_without_a_file(repaire
     assert KeptResults(tmp_path).recall("repaired", key.repaired, type(before)) == through_a_file
 
 
-def test_a_stage_reads_the_same_whether_what_comes_before_is_at_hand_or_not(repaired):
-    sound, chain = repaired
-    for stage in chain.stages:
-        for start, stop in ((0, 1), (777, 3 * RATE + 5), (0, sound.frames)):
-            np.testing.assert_array_equal(stage.read(start, stop, stage.upstream.read(start, stop)), stage.read(start, stop))
-
-
 def test_what_comes_before_is_read_once_however_many_stages_keep_what_they_remove(speech, tmp_path):
     costly = Counting(Sound(speech[: 6 * RATE][None].astype(np.float32), RATE))
     uses = [Use(TREATMENTS[n], TREATMENTS[n].settings_type(), 0.7) for n in ("dehum", "declick", "derumble")]

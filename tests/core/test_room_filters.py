@@ -10,7 +10,6 @@ from dubbin.core import jobs
 from dubbin.core.jobs import Task
 from dubbin.core.sound.source import Sound
 from dubbin.core.treat import room_filters
-from dubbin.core.treat.prediction import Quietest, estimate_covariances, predicted
 from dubbin.core.treat.prediction_taps import DELAY, TAPS
 from dubbin.core.treat.room_filters import AROUND, CHUNK_S, find_room
 from dubbin.core.treat.room_prediction import HOP_S, dereverb_stft, predict_away
@@ -53,27 +52,6 @@ def test_what_is_predicted_away_is_the_late_part_of_the_room_and_of_a_dry_voice_
     assert sdr_db(dry, left_of(dry, find_room(Sound(dry[None], RATE), Task()))) > 25
 
 
-def off_db(truth: np.ndarray, got: np.ndarray) -> float:
-    """Mean difference of levels, where the truth is within 50 dB of its highest bin."""
-    stft = dereverb_stft(RATE)
-    a, b = (20 * np.log10(np.abs(stft.analyse(x))[:, :380] + 1e-9) for x in (truth, got))
-    return float(np.mean(np.abs(a - b)[a > a.max() - 50]))
-
-
-def test_the_second_round_comes_closer_to_the_voice_than_the_first(speech, room, monkeypatch):
-    early, echo = (heard(speech, h) for h in room)
-    source = Sound(echo[None], RATE)
-    both = off_db(early, left_of(echo, find_room(source, Task())))
-    work = room_filters._Round.work
-
-    def first_alone(self, group, task) -> list:
-        return work(self, group, task) if self._quietest is room_filters.AS_RECORDED else []
-
-    monkeypatch.setattr(room_filters._Round, "work", first_alone)
-    once = off_db(early, left_of(echo, find_room(source, Task())))
-    assert both < 0.98 * once
-
-
 def test_filters_are_the_same_in_groups_of_any_size_and_on_any_number_of_cores(speech, room, monkeypatch):
     """Filters of the second round take the place of the first one's while others still need those."""
     echo = heard(np.tile(speech, 2)[: 31 * RATE], room[1])
@@ -99,21 +77,3 @@ def test_short_recordings_and_silence_have_filters_too(seconds):
     for sound in (x, 0 * x):
         found = find_room(Sound(sound, RATE), Task())
         assert np.isfinite(found.filters).all() and len(found.filters[0]) == max(1, -(-x.shape[1] // (RATE * 6)))
-
-
-def test_filters_are_found_exactly_where_the_power_of_the_voice_is_known():
-    """A voice of changing power and what a filter makes of its past: with that power known the filter comes back, with the sum's power it is further off."""
-    frames, bins = 3000, 3
-    P = np.repeat(10.0 ** RNG.uniform(-5, 0, (frames // 20, bins)), 20, axis=0).astype(np.float32)
-    voice = np.sqrt(P / 2) * (RNG.standard_normal((frames, bins)) + 1j * RNG.standard_normal((frames, bins)))
-    truth = 0.6 ** np.arange(6)[None] * np.exp(2j * np.pi * RNG.random((bins, 6))) * 0.4
-    X = np.zeros((frames, bins), np.complex64)
-    for t in range(frames):
-        X[t] = voice[t] + sum(truth[:, k] * X[t - DELAY - k] for k in range(6) if t >= DELAY + k)
-    taps = np.full(bins, 6)
-    quietest = Quietest(1e-9, 1e-9)
-    known, guessed = (estimate_covariances(X, p, 100, taps, quietest).filters() for p in (P, np.abs(X).astype(np.float32) ** 2))
-    off = [np.abs(f[:, :6] - truth).max() for f in (known, guessed)]
-    assert off[0] < 0.02 and off[0] < off[1] / 2
-    left = X - predicted(X, known[None], np.zeros(frames, np.float32))
-    assert np.sum(np.abs(left - voice)[100:] ** 2) < 1e-3 * np.sum(np.abs(X - voice)[100:] ** 2)

@@ -129,14 +129,6 @@ def test_after_an_error_no_part_begins_that_waited_for_a_seat():
     assert not waiting.is_alive() and len(begun) == 1
 
 
-def test_who_has_a_seat_keeps_it_and_needs_no_other():
-    def sit():
-        with seated(), seated(), seated():
-            pass
-
-    run(*[sit] * (3 * CORES))
-
-
 def test_seats_are_given_in_the_order_in_which_they_were_asked_for():
     seats, came, served = Seats(1), [], []
     seats.take()

@@ -16,7 +16,7 @@ from hypothesis import strategies as st
 from dubbin.core.batch import crew as crews
 from dubbin.core.batch import sending
 from dubbin.core.batch import sent_along as sent_along_module
-from dubbin.core.batch.crew import PER_WORKER, Crew, Lost, Worker
+from dubbin.core.batch.crew import Crew, Lost, Worker
 from dubbin.core.batch.inputs import BatchInput
 from dubbin.core.batch.outcome import Outcome
 from dubbin.core.batch.report import Running
@@ -91,36 +91,10 @@ def test_a_file_that_changes_on_its_way_is_not_taken(tmp_path):
     assert sending.arrived(tmp_path / "inbox", "x", "a.wav") is None and not list((tmp_path / "inbox").glob("*.part"))
 
 
-def test_the_same_file_may_come_twice_at_once(tmp_path):
-    """Two episodes share their music: the second begins while the first is half way."""
-    (tmp_path / "theme.wav").write_bytes(b"0123456789")
-    files, nested = sending.contents([tmp_path / "theme.wav"]), []
-
-    def in_between(function, *args):
-        done = function(*args)
-        if function is sending.take_block and not nested:
-            nested.append(True)
-            nested.append(sending.send(files, tmp_path / "inbox", here))
-        return done
-
-    outer = sending.send(files, tmp_path / "inbox", in_between)
-    assert nested[1].places == outer.places and Path(*outer.places.values()).read_bytes() == b"0123456789"
-
-
 def test_what_came_out_of_another_batch_is_not_among_it(tmp_path, monkeypatch):
     monkeypatch.setenv("DUBBIN_HOME", str(tmp_path / "home"))
     work = Work(BatchInput(Path("a.wav")), "a")
     assert Place(None, batch="one").out(work) != Place(None, batch="two").out(work)
-
-
-def test_a_file_is_cleared_away_when_nobody_needs_it_any_more():
-    a, b, music = Path("/a.wav"), Path("/b.wav"), Path("/show/theme.wav")
-    in_use = FilesInUse()
-    in_use.take("w", {a: "a", b: "b", music: "m"})
-    in_use.take("w", {a: "a"})
-    in_use.take("elsewhere", {b: "b"})
-    assert in_use.give_back("w", {a: "a", b: "b", music: "m"}) == [b, music]
-    assert in_use.give_back("w", {a: "a"}) == [a]
 
 
 class Alone:
@@ -291,16 +265,6 @@ def test_whoever_waits_for_a_worker_is_let_go_when_it_is_over(tmp_path):
     assert len(ended) == 3
 
 
-def test_a_worker_has_no_more_episodes_sent_along_than_it_can_use(tmp_path):
-    sent_along, _ = along(tmp_path, Alone(), Ask())
-    crew = sent_along.crew
-    crew._able["x"] = Worker("x", Seen(program_name(), False, True, tmp_path))
-    assert sorted(crew.free().address for _ in range(2 * PER_WORKER)) == ["w"] * PER_WORKER + ["x"] * PER_WORKER
-    crew.let_go(crew._able["x"])
-    crew.let_go(crew._able["x"])
-    assert crew._sent == {"w": PER_WORKER, "x": 0} and crew.free().address == "x"
-
-
 # -- who can work --------------------------------------------------------------------------
 
 
@@ -330,20 +294,6 @@ def seen(program: str | None = None, *, folders: bool = True, ours: bool = True)
 def crew_of(site: Site, folder: Path) -> tuple[Crew, list[str]]:
     said: list[str] = []
     return Crew(site, "tcp://here", lambda: [("a.wav", 5)], Telling(folder, [], said.append)), said
-
-
-def test_who_comes_is_looked_at_once_and_who_is_gone_gets_no_work(tmp_path):
-    site = Site(a=seen(), b=seen())
-    crew, said = crew_of(site, tmp_path)
-    crew.look_around()
-    assert sorted(crew.able()) == ["a", "b"] and crew.sees_folders() and said == []
-    del site.workers["b"]
-    site.workers["c"] = seen()
-    crew.look_around()
-    assert sorted(crew.able()) == ["a", "c"] and site.asked == [["a", "b"], ["c"]]
-    assert crew.any_there(["b", "c"]) and not crew.any_there(["b"])
-    log = (tmp_path / LOG).read_text()
-    assert "b is gone" in log and log.count("works along") == 3 and "work goes through the shared folder" in log
 
 
 @pytest.mark.parametrize(

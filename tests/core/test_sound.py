@@ -58,14 +58,6 @@ def test_the_sound_of_a_video_is_taken(tmp_path, copies):
     assert copies.obtain(path).frames >= 0.95 * RATE
 
 
-def test_other_rates_are_brought_to_the_sessions_rate(tmp_path, copies):
-    write_sound(tone(1000, 1.0, -6, rate=44100), tmp_path / "a.wav")
-    copy = copies.obtain(tmp_path / "a.wav", RATE)
-    assert copy.frames == pytest.approx(RATE, abs=2)
-    spectrum = np.abs(np.fft.rfft(copy.read(0, RATE)[0] * np.hanning(RATE)))
-    assert np.argmax(spectrum) == 1000
-
-
 def write_bad(kind: str, folder: Path) -> Path:
     path = folder / f"{kind}.wav"
     if kind == "empty":

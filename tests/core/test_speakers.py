@@ -11,7 +11,7 @@ from dubbin.core.measure.voicing import find_voicing
 from dubbin.core.sound.source import Sound
 from dubbin.core.speech import speaker_encoder
 from dubbin.core.speech.activity import find_activity
-from dubbin.core.speech.speaker_encoder import BANDS, SIZE, SPAN_S, embed, points_of
+from dubbin.core.speech.speaker_encoder import BANDS, SIZE, SPAN_S, embed
 from dubbin.core.speech.speakers import SHORTEST_S, _in_order, _stretches, count_voices, tell_apart, with_speakers
 from dubbin.core.speech.transcript import Word, WordKind
 from dubbin.demo.recordings import RATE, clean_lines, script
@@ -70,25 +70,6 @@ class TestWhatAVoiceSoundsLike:
         sound = two[0]
         soft = Sound(sound.samples * np.float32(0.01), RATE)
         assert float((embed(sound, [(1.0, 2.6)]) @ embed(soft, [(1.0, 2.6)]).T)[0, 0]) > 0.9999
-
-    def test_both_sides_of_a_stereo_sound_are_mixed(self, two):
-        x = two[0].samples[0]
-        both = Sound(np.stack([2 * x, 0 * x]), RATE)
-        np.testing.assert_allclose(embed(both, [(1.0, 2.6)]), embed(two[0], [(1.0, 2.6)]), atol=1e-5)
-
-    def test_any_rate_will_do(self, two):
-        import soxr
-
-        low = Sound(soxr.resample(two[0].samples[0], RATE, 22050).astype(np.float32)[None], 22050)
-        assert float((embed(low, [(1.0, 2.6)]) @ embed(two[0], [(1.0, 2.6)]).T)[0, 0]) > 0.995
-
-    def test_silence_and_the_end_of_the_sound_are_no_error(self):
-        points = embed(Sound(np.zeros((1, RATE), np.float32), RATE), [(0.0, 1.6), (0.9, 2.5)])
-        assert np.isfinite(points).all()
-
-    def test_many_at_once_are_as_one_by_one(self):
-        spectra = np.random.default_rng(0).random((speaker_encoder.SIDE_BY_SIDE // 8, speaker_encoder.STEPS, BANDS)).astype(np.float32)
-        np.testing.assert_allclose(points_of(spectra), np.concatenate([points_of(s[None]) for s in spectra]), atol=1e-5)
 
     def test_bands_have_equal_areas_and_reach_from_nothing_to_the_top(self):
         matrix = speaker_encoder._mel_matrix()

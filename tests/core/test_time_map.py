@@ -127,31 +127,11 @@ def test_all_lanes_stay_in_step(sequence):
         assert np.array_equal(a[span.program : span.program + span.frames], expected)
 
 
-def test_blocks_of_a_program_join_to_the_whole():
-    now = move_stretches(cut_stretch(episode(), 3000, 4000).episode, [(9000, 12000)], 1500, "m").episode
-    now = insert_break(now, 6000, 2500, "b", cue=True).episode
-    rng = np.random.default_rng(0)
-    sounds = {k: Sound(rng.standard_normal((1, LENGTH)).astype(np.float32) * 0.1, 48000) for k in "lm"}
-    program = Program(SessionMix(now, sounds), program_map(now), None)
-    whole = program.read(0, program.frames)
-    for size in (701, 4096):
-        parts = [Program(program.mix, program.map, None).read(k, min(k + size, program.frames)) for k in range(0, program.frames, size)]
-        assert np.allclose(np.concatenate(parts, axis=1), whole, atol=1e-6)
-
-
 def test_what_is_moved_goes_back_when_it_is_taken_out():
     now = move_stretches(episode(), [(5000, 8000)], 1000, "m").episode
     assert program_map(now).stretches_between(0, 5000) == [(0, 1000), (5000, 8000), (1000, 2000)]
     assert moved_away(now) == [(5000, 8000)] and session_map(now).program_frames == LENGTH
     assert program_map(remove_placed(now, "m").episode).spans == program_map(episode()).spans
-
-
-def test_a_cut_reaches_what_was_moved_and_a_copy_stays_as_it_was_taken():
-    now = move_stretches(episode(), [(5000, 8000)], 1000, "m").episode
-    now = copy_stretches(now, [(6000, 7000)], 0, "c").episode
-    now = cut_stretch(now, 6500, 6600).episode
-    heard = program_map(now).stretches_between(0, 99_999)
-    assert heard[:4] == [(6000, 7000), (0, 1000), (5000, 6500), (6600, 8000)]
 
 
 def test_a_take_that_is_cut_can_be_heard_as_a_patch():

@@ -37,17 +37,6 @@ def test_it_lasts_as_long_as_the_speed_says_and_keeps_pitch_and_level(speed):
     assert np.sqrt(np.mean(middle**2)) == pytest.approx(0.3 / np.sqrt(2), rel=0.05)
 
 
-def test_at_its_own_speed_nothing_changes():
-    source = Sound(np.random.default_rng(1).standard_normal((2, RATE)).astype(np.float32) * 0.1, RATE)
-    np.testing.assert_allclose(whole(source, 1.0), source.samples, atol=1e-6)
-
-
-@pytest.mark.parametrize("block", [7, 480, 5000])
-def test_blocks_of_any_size_give_the_same(block):
-    source = tone(180.0, 0.5, channels=2)
-    np.testing.assert_array_equal(whole(source, 1.5, block=block), whole(source, 1.5))
-
-
 def test_it_tells_which_frame_comes_next():
     stretch = TimeStretch(tone(200.0), 4800, 2.0)
     assert stretch.frame == 4800

@@ -10,7 +10,6 @@ from dubbin.core.jobs import Task
 from dubbin.core.measure.findings import threshold_in_quiet
 from dubbin.core.measure.measuring import measure_recording, measure_treated
 from dubbin.core.measure.steady_sound import SteadySound, find_steady_sound
-from dubbin.core.measure.tone_lines import find_lines
 from dubbin.core.measure.tones import describe_tones, find_tones, synthesise_tones
 from dubbin.core.sound.source import Sound
 from dubbin.core.treat.chain import Chain, Use
@@ -164,36 +163,6 @@ def test_a_tone_of_a_minute_and_a_half_in_a_long_recording_is_found():
     assert rms_db(made[a + 3 * rate : b - 3 * rate] - sine(b - a, 3000.0, -60.0, rate)[3 * rate : -3 * rate]) < -60 - 25
 
 
-def test_lines_stand_where_they_were_found_the_clearest_first():
-    x = noise(130, -60, 3) + sine(130 * RATE, 5000.0, -62.0)
-    x[: 60 * RATE] += sine(60 * RATE, 9000.0, -50.0)
-    lines = find_lines(Sound(x[None].astype(np.float32), RATE), Task())
-    assert [line.frequency_hz for line in lines] == pytest.approx([9000.0, 5000.0], abs=1.0)
-    assert (lines[0].start_frame, lines[0].end_frame) == (0, 65 * RATE)
-    assert lines[0].stands_out > lines[1].stands_out > 100
-
-
-@pytest.mark.parametrize("hz", [444.0, 5003.0])
-def test_a_loud_tone_in_silence_is_one_line_and_has_no_others_beside_it(hz):
-    x = noise(12, -110, 3) + sine(12 * RATE, hz, -25.0)
-    (line,) = find_lines(Sound(x[None].astype(np.float32), RATE), Task())
-    assert line.frequency_hz == pytest.approx(hz, abs=1.0)
-
-
-@pytest.mark.parametrize("rate", [8_000, 96_000])
-def test_of_a_recording_that_is_mostly_silent_the_rest_tells(rate):
-    x = np.zeros(40 * rate)
-    x[12 * rate : 20 * rate] = noise(8, -70, 3, rate) + sine(8 * rate, 1500.0, -66.0, rate)
-    (line,) = find_lines(Sound(x[None].astype(np.float32), rate), Task())
-    assert line.frequency_hz == pytest.approx(1500.0, abs=1.0)
-
-
-@pytest.mark.parametrize("hz", [20.0, 23_900.0])
-def test_what_is_too_low_or_too_high_is_no_line(hz):
-    x = noise(10, -60, 3) + sine(10 * RATE, hz, -30.0)
-    assert find_lines(Sound(x[None].astype(np.float32), RATE), Task()) == []
-
-
 def test_where_a_gate_has_shut_silence_stays_silence(voice):
     t = times(len(voice))
     open_ = (t % 4.0) < 3.0
@@ -209,15 +178,6 @@ def test_zeros_among_soft_samples_are_no_silence():
     x = np.round(sine(12 * RATE, 2000.0, -84.0) * 32768 + noise(12, 0.0, 5)[: 12 * RATE] * 0.4) / 32768
     assert np.mean(x == 0) > 0.1
     assert rms_db(cleaned(x)[0] - (x - sine(12 * RATE, 2000.0, -84.0))) < -95
-
-
-@pytest.mark.parametrize("gain", [0.25, -1.0, 2.0])
-def test_louder_softer_and_turned_over_are_followed_alike(voice, gain):
-    x = voice + whine(len(voice))
-    a, b = tones(x), tones(gain * x)
-    np.testing.assert_allclose(
-        synthesise_tones(b, RATE, RATE), gain * synthesise_tones(a, RATE, RATE), atol=2e-3 * abs(gain) * np.abs(whine(RATE)).max()
-    )
 
 
 def test_a_stretch_of_them_is_that_of_the_whole(voice):

@@ -65,11 +65,6 @@ def test_in_a_language_without_a_list_the_most_frequent_words_of_the_talk_say_li
     assert vocabulary_of(()).is_english and vocabulary_of((), ["word"]).term("word") == "word"
 
 
-def test_words_of_two_languages_are_little_words_in_both():
-    vocabulary = vocabulary_of(("fr", "en"))
-    assert vocabulary.term("with") is None and vocabulary.term("avec") is None and not vocabulary.is_english
-
-
 def test_chapters_of_a_french_talk_are_called_by_what_it_is_about_and_not_by_articles():
     words = said(" ".join([FERRY] * 8))
     start = words[-1].end_frame / RATE + 3

@@ -16,7 +16,7 @@ from dubbin.core.mix import voice_facts as module
 from dubbin.core.mix.kept_results import KeptResults
 from dubbin.core.mix.lane_key import lane_key
 from dubbin.core.mix.render import balanced_program, episode_sounds
-from dubbin.core.mix.voice_facts import own_key, voice_facts, voice_loudness
+from dubbin.core.mix.voice_facts import voice_facts, voice_loudness
 from dubbin.core.sound.working_copy import WorkingCopies
 from dubbin.core.treat.tiles import DiskTileCache
 
@@ -79,16 +79,6 @@ def test_of_a_voice_that_is_muted_in_places_only_what_is_heard_counts(case, meas
     assert not facts[lane.id].power[: half // 1000].any() and facts[lane.id].power[-100:].all()
 
 
-def test_a_lane_that_lies_elsewhere_is_compared_anew_and_is_as_loud_as_it_was(case, measured):
-    episode, sounds, kept = case
-    voice_facts(episode, sounds(episode), kept=kept)
-    measured.clear()
-    moved = replace(episode, lanes=tuple(replace(x, start_frame=x.start_frame + 4800 * k) for k, x in enumerate(episode.lanes)))
-    assert own_key(moved) != own_key(episode)
-    voice_facts(moved, sounds(moved), kept=kept)
-    assert measured == ["own"]
-
-
 def test_a_lane_that_is_set_louder_or_named_is_the_same_sound(case, measured):
     episode, sounds, kept = case
     voice_facts(episode, sounds(episode), kept=kept)
@@ -106,12 +96,3 @@ def test_the_program_is_the_same_whether_its_facts_were_kept_or_not(case):
     heard = [p.read(0, min(p.frames, 10 * p.rate)) for p in programs]
     np.testing.assert_array_equal(heard[0], heard[1])
     np.testing.assert_array_equal(heard[0], heard[2])
-
-
-def test_what_was_compared_without_one_of_the_voices_is_not_taken_for_the_whole(case, measured):
-    episode, sounds, kept = case
-    first, *_ = episode.voices
-    only = voice_facts(episode, {first.id: sounds(episode)[first.id]}, kept=kept)
-    assert only.keys() == {first.id}
-    assert voice_facts(episode, sounds(episode), kept=kept).keys() == {lane.id for lane in episode.voices}
-    assert measured.count("own") == 2

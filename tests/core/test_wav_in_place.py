@@ -11,8 +11,6 @@ import pytest
 import soundfile as sf
 
 from dubbin.core.errors import UnusableSound
-from dubbin.core.sound.reading import probe
-from dubbin.core.sound.wav_in_place import in_place
 from dubbin.core.sound.working_copy import WorkingCopies
 from tests.conftest import RATE, noise
 
@@ -73,17 +71,6 @@ def test_chunks_before_the_samples_are_passed_over(tmp_path, copies):
     path.write_bytes(data[:4] + struct.pack("<I", len(data) - 8 + len(extra)) + data[8:12] + extra + data[12:])
     copy = copies.obtain(path, RATE)
     assert np.array_equal(copy.read(0, copy.frames), expected) and not list((tmp_path / "copies").glob("*.f32"))
-
-
-def test_a_long_way_to_the_samples_is_gone(tmp_path, copies):
-    path = written(tmp_path / "a.wav", channels=1)
-    expected = sf.read(path, dtype="float32", always_2d=True)[0].T
-    data = path.read_bytes()
-    extra = b"JUNK" + struct.pack("<I", 200_000) + bytes(200_000)
-    path.write_bytes(data[:4] + struct.pack("<I", len(data) - 8 + len(extra)) + data[8:12] + extra + data[12:])
-    copy = copies.obtain(path, RATE)
-    assert np.array_equal(copy.read(0, copy.frames), expected)
-    assert in_place(probe(path)) is not None
 
 
 def test_a_file_that_was_replaced_or_deleted_is_still_there_for_who_has_it_open(tmp_path, copies):

@@ -55,11 +55,6 @@ def test_two_lines_of_a_caption_are_about_as_long_and_no_word_is_parted():
     assert abs(len(first) - len(second)) <= 8 and first.split() + second.split() == words
 
 
-def test_a_long_word_alone_is_left_whole():
-    word = "Donau" * 12
-    assert captions(said([word]))[0][3] == word
-
-
 def test_files_and_notes_of_japanese_have_no_spaces_in_it():
     words = said(["船", "は", "遅い", "。", "なぜ", "？"])
     assert "船は遅い。" in caption_file(words, "srt").replace("\n", "") and "船 は" not in caption_file(words, "vtt")

@@ -3,11 +3,10 @@
 from __future__ import annotations
 
 import pytest
-from PyQt6.QtGui import QKeySequence
 from PyQt6.QtWidgets import QStyle
 
 from dubbin.demo.episode import EPISODE_FILE
-from dubbin.window.parts.action import GROUPS, Action, ActionButton, ActionList, ContextMenu, Menu
+from dubbin.window.parts.action import Action, ActionButton, ActionList, ContextMenu, Menu
 from dubbin.window.shell.card_panel import CARD_W
 from dubbin.window.shell.step import Step
 from tests.window.conftest import put_down
@@ -15,14 +14,6 @@ from tests.window.conftest import put_down
 
 def action(id: str, group: str = "cuts", menu: Menu = Menu.EDIT, **more) -> Action:
     return Action(id, menu, group, f"Do {id}", more.pop("keys", ()), more.pop("run", lambda: None), **more)
-
-
-def test_a_menu_has_its_groups_in_their_order_whatever_was_added_first():
-    actions = ActionList()
-    actions.add([action("b", "copies"), action("a", "cuts"), action("c", "cuts")])
-    actions.add([action("z", "something new"), action("h", "history")])
-    assert [[a.id for a in group] for group in actions.groups(Menu.EDIT)] == [["h"], ["a", "c"], ["b"], ["z"]]
-    assert [a.id for a in actions] == ["h", "a", "c", "b", "z"]
 
 
 def test_no_two_actions_share_an_id():
@@ -54,24 +45,6 @@ def test_a_button_does_what_its_menu_entry_does(qtbot):
 def window(qtbot, shared_window, short_demo):
     put_down(qtbot, shared_window, short_demo / EPISODE_FILE)
     return shared_window
-
-
-def test_every_group_of_every_menu_is_known(window):
-    for menu in Menu:
-        used = [a.group for a in window.actions_by_id if a.menu is menu]
-        assert used and set(used) <= set(GROUPS[menu]), menu
-
-
-def test_every_action_stands_in_the_menu_bar_with_its_keys(window):
-    shown = {}
-    for entry in window.menuBar().actions():
-        within = [a for a in entry.menu().actions() if not a.isSeparator()]
-        shown[entry.text().replace("&", "")] = [*within, *(b for a in within if a.menu() is not None for b in a.menu().actions())]
-    assert list(shown) == [menu.value for menu in Menu]
-    for a in window.actions_by_id:
-        qaction = window.menus.by_id[a.id]
-        assert qaction in shown[a.menu.value]
-        assert qaction.shortcuts() == [QKeySequence(k) for k in a.keys]
 
 
 def test_undo_names_what_it_undoes(window):

@@ -21,7 +21,7 @@ from dubbin.core.episode.document import Document
 from dubbin.core.episode.model import CoverKind, CutKind, PlacedKind, Role
 from dubbin.core.mix.overlaps import Overlaps
 from dubbin.core.speech.transcript import Transcript, Word, WordKind, plain
-from dubbin.window.edit.dialogs import BreakDialog, WordDialog
+from dubbin.window.edit.dialogs import WordDialog
 from dubbin.window.intake.lane_card import LaneCard
 from dubbin.window.session import speech
 from dubbin.window.shell.step import Step
@@ -270,15 +270,6 @@ def steps(window) -> int:
 
 
 class TestChapters:
-    def test_a_title_is_asked_for_and_an_empty_one_is_none(self, edit, acts, monkeypatch):  # noqa: F811
-        answers = iter([("  The tide  ", True), ("", True), ("never", False)])
-        monkeypatch.setattr(QInputDialog, "getText", lambda *a, **k: next(answers))
-        edit.selection.set_head(5 * RATE)
-        for _ in range(3):
-            acts.chaptering.ask_title()
-        (chapter,) = (m for m in edit.session.episode.markers if m.is_chapter)
-        assert (chapter.text, chapter.frame) == ("The tide", 5 * RATE)
-
     def test_another_title_is_asked_for_with_the_old_one(self, edit, acts, monkeypatch):  # noqa: F811
         acts.chaptering.add("The tide")
         seen = []
@@ -304,22 +295,6 @@ class TestChapters:
 
 
 class TestInserting:
-    def test_a_break_is_as_the_dialog_says(self, edit, acts, monkeypatch):  # noqa: F811
-        def answer(dialog: BreakDialog) -> int:
-            dialog.name.setText("  ")
-            dialog.length.setValue(2.5)
-            dialog.cue.setChecked(True)
-            return 1
-
-        monkeypatch.setattr(BreakDialog, "exec", answer)
-        before = edit.session.map.program_frames
-        acts.inserting.ask_break()
-        (placed,) = edit.session.episode.placed
-        assert edit.session.map.program_frames - before == round(2.5 * RATE) and placed.name == "Break"
-        monkeypatch.setattr(BreakDialog, "exec", lambda dialog: 0)
-        acts.inserting.ask_break()
-        assert len(edit.session.episode.placed) == 1
-
     def test_a_file_of_two_channels_lies_there_as_music_and_its_remarks_are_said(self, edit, acts, qtbot, tmp_path, said):  # noqa: F811
         x = noise(2, -30)
         sf.write(tmp_path / "jingle.wav", np.stack([x, x[::-1]], axis=1), RATE)
@@ -409,21 +384,6 @@ class TestCuttingAndPuttingIn:
 
 
 class TestPauses:
-    def test_all_pauses_and_one_are_cut_and_put_back(self, edit, acts, said):  # noqa: F811
-        whole = edit.session.map.program_frames
-        acts.pausing.toggle_all()
-        shorter = edit.session.map.program_frames
-        pause = edit.session.analyses.pauses()[0]
-        assert shorter < whole and acts.pausing.cut_of(pause) is not None
-        edit.selection.set_head(0)
-        acts.pausing.go_next(1)
-        acts.pausing.toggle()
-        assert shorter < edit.session.map.program_frames < whole
-        acts.pausing.toggle()
-        assert edit.session.map.program_frames == shorter
-        acts.pausing.toggle_all()
-        assert edit.session.map.program_frames == whole and said == []
-
     def test_where_there_is_no_pause_the_way_to_one_is_said(self, edit, acts, said):  # noqa: F811
         one, next_one = edit.session.analyses.pauses()[:2]
         edit.selection.set_head(round((one.end_s + next_one.start_s) / 2 * RATE))
@@ -446,23 +406,6 @@ class TestFillersAndRetakes:
         assert acts.fillers.is_cut(filler)
         acts.fillers.toggle()
         assert not edit.session.episode.cuts and said == []
-
-    def test_what_is_still_looked_for_is_not_told_as_none(self, edit, acts, monkeypatch):  # noqa: F811
-        rows, speech = edit.pages[Step.EDIT].words_card.rows, type(edit.speech)
-        assert "found" in rows.value("fillers") and "found" in rows.value("retakes")
-        assert edit.speech.knows_fillers and edit.speech.knows_retakes
-        with monkeypatch.context() as patch:
-            patch.setattr(speech, "found_fillers", lambda self: None)
-            patch.setattr(edit.speech._fillers, "latest", None)
-            patch.setattr(edit.speech, "_retakes", {})
-            patch.setattr(speech, "_look_for_retakes", lambda self, transcript: None)
-            edit.pages[Step.EDIT].refresh()
-            assert rows.value("fillers") == rows.value("retakes") == "being looked for"
-            patch.setitem(edit.session.recordings.broken, edit.session.episode.session_voices[0].recording, "it is gone")
-            edit.pages[Step.EDIT].refresh()
-            assert rows.value("fillers") == "not known", "what can't be read is not looked through"
-        edit.pages[Step.EDIT].refresh()
-        assert "found" in rows.value("fillers") and "found" in rows.value("retakes")
 
     def test_how_many_are_cut_and_resolved_is_what_each_says_of_itself(self, edit, acts, said):  # noqa: F811
         fillers, retakes = edit.speech.fillers(), edit.speech.retakes()
@@ -490,15 +433,6 @@ class TestFillersAndRetakes:
         edit.actions_by_id["undo"].run()
         settle(qtbot, edit)
         assert not edit.session.episode.cuts, "asked for once, cut once"
-
-    def test_a_filler_that_is_gone_from_the_words_is_not_shown_while_others_are_looked_for(self, edit):  # noqa: F811
-        gone = edit.speech.fillers()[0]
-        transcript = next(t for t in edit.session.episode.transcripts if edit.speech.table.words[gone.row] in t.words)
-        rest = tuple(w for w in transcript.words if w is not edit.speech.table.words[gone.row])
-        count = len(edit.speech.fillers())
-        edit.session.do(set_transcript(edit.session.episode, Transcript(transcript.lane, rest)))
-        left = edit.speech.fillers()
-        assert len(left) == count - 1 and all(edit.speech.table.words[f.row].kind is WordKind.FILLER for f in left)
 
     def test_beyond_the_last_retake_it_is_said(self, edit, acts, said):  # noqa: F811
         edit.selection.set_head(edit.session.episode.frames - 1)

@@ -73,13 +73,6 @@ def test_paragraphs_are_made_as_they_are_asked_for(flow, table):
     assert len(made) == 2 and not column.is_whole
 
 
-def test_nothing_is_nothing():
-    column = Column(WordTable([]))
-    assert column.is_whole and column.rows == [] and column.firsts == [0] and column.height == TOP
-    episode = new_episode("Empty")
-    assert list(stream_of(WordTable([]), episode, program_map(episode)).paragraphs()) == []
-
-
 # -- what an edit leaves as it was ----------------------------------------------------
 
 

@@ -11,12 +11,9 @@ from hypothesis import strategies as st
 from PyQt6.QtGui import QColor, QImage
 
 from dubbin.core.episode.model import Cut
-from dubbin.core.episode.time_map import TimeMap
-from dubbin.core.sound.source import Sound
 from dubbin.core.speech.pauses import Pause
-from dubbin.window.lanes.density import counts_of, covered_shares, is_crowded
+from dubbin.window.lanes.density import covered_shares
 from dubbin.window.lanes.marks import BAND_H, BAND_TOP, _apart
-from dubbin.window.lanes.wave_image import FinePixels, columns_of
 from dubbin.window.shell.step import Step
 
 spans = st.lists(st.tuples(st.floats(-20, 60), st.floats(0, 30)), max_size=8)
@@ -37,14 +34,6 @@ def test_the_whole_length_of_spans_is_shown():
     left = np.array([0.2, 3.7, 9.0])
     right = np.array([0.9, 4.1, 9.5])
     assert covered_shares(left, right, 12).sum() == pytest.approx(np.sum(right - left))
-
-
-def test_counts_leave_out_what_is_not_in_sight():
-    assert counts_of([-3.0, 0.0, 3.9, 4.0, 11.0, 12.0], 12, 4).tolist() == [2, 1, 1]
-
-
-def test_marks_that_stand_apart_are_not_crowded():
-    assert not is_crowded(np.arange(0.0, 400.0, 20.0)) and is_crowded(np.arange(0.0, 400.0, 3.0)) and not is_crowded(np.array([1.0, 2.0]))
 
 
 def picture_of(widget) -> np.ndarray:
@@ -78,23 +67,6 @@ def test_from_afar_cuts_leave_the_waves_and_stand_in_a_band_of_their_own(window)
     marked = np.flatnonzero(band.any(axis=0))
     assert marked.min() > 0.2 * width and marked.max() < 0.55 * width
     session.end_preview()
-
-
-def test_a_screen_of_high_resolution_gets_finer_columns_of_the_same_stretch():
-    class View:
-        start, per_pixel, width, stop = 1000.0, 8.0, 100, 1800.0
-        map = TimeMap([(0, 48000)])
-
-        def x_of_display(self, frame: float) -> float:
-            return (frame - self.start) / self.per_pixel
-
-    x = np.random.default_rng(3).standard_normal((1, 48000)).astype(np.float32)
-    source, peaks = Sound(x, 48000), None
-    coarse = columns_of(View(), peaks, source, 0)
-    fine = columns_of(FinePixels(View(), 2.0), peaks, source, 0)
-    assert coarse.shape == (100, 2) and fine.shape == (200, 2)
-    pairs = fine.reshape(100, 2, 2)
-    assert np.allclose(pairs[..., 0].min(axis=1), coarse[:, 0]) and np.allclose(pairs[..., 1].max(axis=1), coarse[:, 1])
 
 
 def test_from_afar_pauses_that_would_go_stand_where_they_are_and_those_that_are_cut_do_not(window, monkeypatch):

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import pytest
 
-from dubbin.core.episode.commands.cuts import cut_stretch
 from dubbin.core.episode.commands.words import set_transcript
 from dubbin.core.episode.model import CutKind
 from dubbin.core.speech.pauses import STARTING_POINTS
@@ -25,15 +24,6 @@ def page(little_window, qtbot):
 
 
 class TestCuts:
-    def test_what_is_cut_and_how_long_it_is_then(self, page):
-        rows, session = page.cuts.rows, page.session
-        assert (rows.value("cuts"), rows.value("length")) == ("0", "0:30.0 → 0:30.0")
-        session.do(cut_stretch(session.episode, 4 * RATE, 6 * RATE))
-        session.do(cut_stretch(session.episode, 5 * RATE, 7 * RATE))
-        assert (rows.value("cuts"), rows.value("removed"), rows.value("length")) == ("1", "−0:03.0", "0:30.0 → 0:27.0")
-        session.document.undo()
-        assert rows.value("removed") == "−0:02.0"
-
     def test_crossfades_are_of_one_length_where_they_are_not_automatic(self, page):
         cuts, session = page.cuts, page.session
         assert session.episode.seam_auto and not cuts.length.isEnabled()

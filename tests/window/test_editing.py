@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-from dataclasses import replace
 
 import numpy as np
 import opentimelineio as otio
@@ -343,24 +342,6 @@ def test_seams_are_walked_and_the_doubtful_ones_are_listed(edit, qtbot):
     edit.player.stop()
 
 
-def test_an_hour_of_words_is_laid_out_again_only_where_it_changed(edit):
-    lane = edit.session.episode.lanes[0]
-    words = edit.session.episode.transcript(lane.id).words
-    last = words[-1].end_frame
-    copies = 4 * 3600 * RATE // last // 4
-    many = tuple(
-        replace(w, start_frame=w.start_frame + k * 64, end_frame=w.end_frame + k * 64) for k in range(min(copies, 12)) for w in words
-    )
-    edit.session.do(set_transcript(edit.session.episode, Transcript(lane.id, tuple(sorted(many, key=lambda w: w.start_frame)))))
-    view = edit.words_pane.words
-    view.lay_out()
-    kept = list(view.laid.column.laid)
-    edit.session.do(cut_stretch(edit.session.episode, 60 * RATE, 61 * RATE))
-    view.lay_out()
-    same = sum(any(a is b for b in kept) for a in view.laid.column.laid)
-    assert same >= len(view.laid.column.laid) - 3
-
-
 def test_words_are_laid_out_anew_only_where_something_of_the_page_has_changed(edit, qtbot):
     lane, view = edit.session.episode.lanes[0], words_view.WordsView(edit.session, edit.speech, Selection(), edit.theme, edit.preferences)
     qtbot.addWidget(view)
@@ -486,13 +467,6 @@ def test_words_that_become_fewer_before_all_were_laid_out_are_laid_out_anew(edit
     view.lay_out()
     others = sum(len(t.words) for t in edit.session.episode.transcripts if t.lane != lane.id)
     assert view.laid.column.is_whole and len(view.laid.column.rows) <= 5 + others
-
-
-def test_the_selection_of_words_ends_with_another_selection():
-    selection = Selection()
-    selection.select_words((1, 2), 10, 20)
-    selection.select(5, 8)
-    assert selection.rows == () and selection.range == (5, 8)
 
 
 def test_words_that_are_wanted_are_written_down_and_stopped(shared_window, short_demo, qtbot, tmp_path):

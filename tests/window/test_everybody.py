@@ -124,23 +124,6 @@ class TestReaders:
         assert (slider.minimum(), slider.maximum(), QAbstractSlider.value(slider)) == (-24, 24, -7)
         assert slider.accessibleDescription() == "−3.5"
 
-    def test_steps_tell_how_far_they_are(self, window):
-        name = window.steps.buttons[Step.INTAKE].accessibleName()
-        assert name.startswith("Intake: 3 recordings") and name.endswith("done")
-
-    def test_lanes_and_heads_tell_where_one_is(self, window, qtbot):
-        window.session.pick_lane(window.session.episode.lanes[0].id)
-        window.navigation.go(12 * RATE)
-        window.selection.select(10 * RATE, 11 * RATE)
-        assert window.lanes.describe() == "play head at 0:12.0, selected 0:10.0 to 0:11.0"
-        qtbot.waitUntil(lambda: "selected" in window.lanes.accessibleDescription())
-        heads = [head.accessibleName() for head in window.lane_heads.heads.values()]
-        assert heads[0].startswith("Ines, voice, picked") and heads[1].startswith("Tobias, voice")
-
-    def test_a_notice_is_told(self, window):
-        window.notices.say("Saved.")
-        assert window.notices.text.accessibleName() == "Saved."
-
 
 class TestKeyboard:
     def test_tab_goes_through_the_window_and_comes_back(self, window, qtbot):

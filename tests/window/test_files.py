@@ -95,11 +95,6 @@ def test_saving_over_another_programs_work_keeps_it_as_a_backup(window, files):
     assert files.save_now(), "and now it is ours"
 
 
-def test_without_changes_nobody_is_asked(window, files, answers):
-    asked = answers(ANSWERS.Cancel)
-    assert files.may_leave() and asked == []
-
-
 @pytest.mark.parametrize(
     ("answer", "left", "saved"), [(ANSWERS.Save, True, True), (ANSWERS.Discard, True, False), (ANSWERS.Cancel, False, False)]
 )

@@ -67,14 +67,6 @@ def test_every_kind_of_field_tells_its_new_plain_value(form, qtbot):
         settings_from_plain(BenchSettings, {name: value})
 
 
-def test_showing_is_silent(form, qtbot):
-    told = []
-    form.edited.connect(lambda *args: told.append(args))
-    form.show_settings(BenchSettings(Wood.ASH, 1200.0, True, (1.0, 2.5)))
-    assert told == [] and form.fields["from_s"].text() == "Learned from 1.0–2.5 s · let go"
-    assert form.fields["wood"].currentText() == "ash" and form.fields["drawer"].isChecked()
-
-
 def test_a_span_is_asked_for_by_its_button(form, qtbot):
     with qtbot.waitSignal(form.span_wanted) as signal:
         form.fields["from_s"].click()

@@ -141,18 +141,6 @@ class TestGoing:
     def test_times_are_read_as_people_type_them(self, text, seconds):
         assert clock_seconds(text) == seconds
 
-    def test_a_typed_time_is_gone_to_and_what_is_none_is_said(self, window, monkeypatch):
-        from PyQt6.QtWidgets import QInputDialog
-
-        said = []
-        window.session.said.connect(said.append)
-        for text in ("0:20.5", "9:59:59", "soon"):
-            monkeypatch.setattr(QInputDialog, "getText", lambda *_, typed=text, **__: (typed, True))
-            window.actions_by_id["go-to-time"].run()
-            if text == "0:20.5":
-                assert window.selection.head == round(20.5 * RATE)
-        assert window.selection.head == window.session.episode.frames - 1 and "no time" in said[-1]
-
     def test_five_seconds_at_a_time(self, window, qtbot):
         lanes = focused(qtbot, window.lanes)
         window.navigation.go(20 * RATE)

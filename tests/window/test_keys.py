@@ -35,12 +35,6 @@ def test_elsewhere_letters_are_shortcuts(qtbot):
     assert not is_own_key(None, asked(Qt.Key.Key_G)) and not is_own_key(text, None)
 
 
-def test_a_key_that_is_pressed_and_not_asked_about_is_nobodys(qtbot):
-    field = QLineEdit()
-    qtbot.addWidget(field)
-    assert not is_own_key(field, asked(Qt.Key.Key_G, kind=QEvent.Type.KeyPress))
-
-
 def test_arrows_move_within_what_has_the_focus(qtbot, window):
     slider, table = window.findChild(MarkedSlider), QTableWidget()
     qtbot.addWidget(table)

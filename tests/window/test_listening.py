@@ -7,12 +7,10 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QFileDialog, QInputDialog
 
 from dubbin.core.episode.commands.lanes import name_voice
-from dubbin.core.episode.commands.words import set_transcript
 from dubbin.core.speech.byte_pairs import LIST
 from dubbin.core.speech.models import NEEDED
-from dubbin.core.speech.transcript import Spoken, Transcript
-from dubbin.window.edit.listening_dialog import ListeningDialog, language_title
-from dubbin.window.shell.step import Step
+from dubbin.core.speech.transcript import Spoken
+from dubbin.window.edit.listening_dialog import ListeningDialog
 from tests.window.test_editing import edit
 
 __all__ = ["edit"]
@@ -73,17 +71,6 @@ def test_cancelled_it_changes_nothing(edit, answered):
     assert edit.session.document.history.episode is before and edit.speech.transcribing.models.choice in ("", "quick")
 
 
-def test_each_model_says_what_it_can_do(answered):
-    dialog = answered(lambda dialog: None)
-    texts = [button.text() for button in dialog.buttons.values()]
-    assert (
-        all("times as fast as speech" in t and "% of the demo's words wrong" in t for t in texts[:2])
-        and "English" in texts[0]
-        and "99 languages" in texts[1]
-    )
-    assert dialog.buttons["quick"].isChecked() and not dialog.buttons[""].isEnabled()
-
-
 def test_names_are_offered_from_tags_and_speakers_once(edit, answered):
     lane = edit.session.episode.session_voices[0]
     edit.session.do(name_voice(edit.session.episode, lane.id, "Ines Calder"))
@@ -122,21 +109,6 @@ def test_hearing_again_is_asked_for_and_begins(edit, answered, monkeypatch):
     assert begun == []
     answered(lambda dialog: dialog.again.click())
     assert begun == [True]
-
-
-def test_the_language_that_was_found_is_shown_beside_the_words(edit):
-    page, lane = edit.pages[Step.EDIT], edit.session.episode.session_voices[0]
-    shown = page.words_card.rows.value("words")
-    assert shown.endswith("· English")
-    words = edit.session.episode.transcript(lane.id).words
-    edit.session.do(set_transcript(edit.session.episode, Transcript(lane.id, words, "fr")))
-    others = sum(len(t.words) for t in edit.session.episode.transcripts if t.lane != lane.id)
-    names = "French · English" if len(words) > others else "English · French"  # the one with more words first
-    assert page.words_card.rows.value("words").endswith(f"· {names}")
-
-
-def test_languages_have_names():
-    assert language_title("fr") == "French" and language_title("haw") == "Hawaiian" and language_title("qq") == "qq"
 
 
 @pytest.mark.parametrize(("chosen", "count"), [("as many as are found", 0), ("3", 3)])

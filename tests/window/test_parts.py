@@ -11,31 +11,23 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from hypothesis import given
-from hypothesis import strategies as st
-from PyQt6 import sip
 from PyQt6.QtCore import QPoint, Qt
-from PyQt6.QtGui import QColor, QFont, QFontInfo, QIcon
+from PyQt6.QtGui import QColor, QIcon
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QDialog, QLabel, QMainWindow, QWidget
 
 from dubbin.core.figures import clock, number, span_text, with_unit
-from dubbin.core.measure.live import Reading
-from dubbin.core.speech.pauses import PauseSettings
 from dubbin.core.treat.compressor import CompressorSettings
 from dubbin.window.parts import icons
 from dubbin.window.parts.action import Action, Menu
-from dubbin.window.parts.card import FigureRows, TreatmentCard, label
-from dubbin.window.parts.collector import Collector
+from dubbin.window.parts.card import TreatmentCard, label
 from dubbin.window.parts.fields import SettingsForm
-from dubbin.window.parts.meter import LevelMeter
 from dubbin.window.parts.plot import MOST_POINTS, Plot, thinned
 from dubbin.window.parts.ruler import SMALLEST_GAP_PX, digits_for, tick_step_s
 from dubbin.window.parts.segments import Segments
 from dubbin.window.parts.slider import MarkedSlider
 from dubbin.window.parts.switch import Switch
-from dubbin.window.parts.table import FigureTable
-from dubbin.window.parts.theme import DAY, FAMILY, NIGHT, Colours, font, scaled, style_sheet
+from dubbin.window.parts.theme import DAY, NIGHT, Colours, style_sheet
 from dubbin.window.shell.command_search import CommandSearch
 from dubbin.window.shell.shortcut_sheet import ShortcutSheet
 from tests.window.conftest import drag
@@ -95,20 +87,6 @@ class TestSlider:
         QTest.mouseDClick(slider, Qt.MouseButton.LeftButton, pos=QPoint(20, 11))
         assert slider.figure == 80
 
-    def test_setting_from_the_model_is_silent(self, slider):
-        said = []
-        slider.changed.connect(said.append)
-        slider.changing.connect(said.append)
-        slider.show_value(10)
-        assert not said
-
-    def test_it_shows_where_it_stands(self, slider):
-        def drawn(value: float) -> bytes:
-            slider.show_value(value)
-            return bytes(slider.grab().toImage().constBits().asarray(216 * 22 * 4))
-
-        assert len({drawn(v) for v in (0, 50, 100)}) == 3
-
 
 def test_a_switch_goes_by_click_and_by_space_and_is_set_in_silence(qtbot, theme):
     switch, said = Switch(theme, "Noise on or off"), []
@@ -152,13 +130,6 @@ class TestForms:
         field.setValue(1e9)
         assert field.value() == field.info.high and field.text().endswith(" ms") and field.toolTip()
 
-    def test_a_setting_that_is_automatic_leaves_its_field_alone(self, qtbot):
-        form = SettingsForm(PauseSettings)
-        qtbot.addWidget(form)
-        before = form.fields["quieter_than_db"].value()
-        form.show_settings(PauseSettings())
-        assert form.fields["quieter_than_db"].value() == before
-
 
 class TestCards:
     def test_a_card_that_is_off_hides_its_slider(self, qtbot, theme):
@@ -170,52 +141,10 @@ class TestCards:
         card.show_state(True, 90, 80)
         assert card.slider.isVisible() and card.percent.text() == "90 %" and card.slider.figure == 90
 
-    def test_rows_keep_their_place_when_their_figure_changes(self, qtbot):
-        rows = FigureRows()
-        qtbot.addWidget(rows)
-        rows.show_row("floor", "1")
-        rows.show_row("echo", "2")
-        rows.show_row("floor", "3", "bad")
-        assert (rows.value("floor"), rows.value("echo")) == ("3", "2")
-
     def test_text_from_files_is_shown_as_it_stands(self, qtbot):
         shown = label("<b>x</b><img src=y>")
         qtbot.addWidget(shown)
         assert shown.textFormat() is Qt.TextFormat.PlainText
-
-
-def test_a_table_shows_its_rows_and_can_not_be_edited(qtbot):
-    table = FigureTable("Recordings", ("Voice", "Level"), stretched=0)
-    qtbot.addWidget(table)
-    table.setRowCount(1)
-    items = table.show_row(0, ("Ines", "−24 LUFS"), tip="a file")
-    assert table.item(0, 1).text() == "−24 LUFS" and items[0].toolTip() == "a file"
-    assert not table.editTriggers().value
-
-
-class TestMeter:
-    def reading(self, *peaks: float) -> Reading:
-        return Reading(-20.0, -21.0, -22.0, peaks, max(peaks))
-
-    def test_louder_is_longer(self, qtbot, theme):
-        meter = LevelMeter(theme)
-        qtbot.addWidget(meter)
-        meter.resize(meter.sizeHint())
-        ink = QColor(theme.colours.ink).rgb()
-
-        def length(level: float) -> int:
-            meter.show_reading(self.reading(level, level))
-            image = meter.grab().toImage()
-            return sum(image.pixel(x, 6) == ink for x in range(image.width()))
-
-        assert 0 < length(-30.0) < length(-10.0)
-
-    def test_it_paints_with_nothing_one_channel_and_silence(self, qtbot, theme):
-        meter = LevelMeter(theme)
-        qtbot.addWidget(meter)
-        for reading in (None, self.reading(-20.0), Reading(None, None, None, (float("-inf"),) * 2, None)):
-            meter.show_reading(reading)
-            assert not meter.grab().isNull()
 
 
 class TestSearch:
@@ -305,13 +234,6 @@ def test_no_two_icons_look_alike():
         assert images[a] != images[b], (a, b)
 
 
-def test_text_is_set_in_the_fonts_that_come_along(theme):
-    for weight in (QFont.Weight.Normal, QFont.Weight.Medium, QFont.Weight.Bold):
-        font = QFont(FAMILY)
-        font.setWeight(weight)
-        assert QFontInfo(font).family() == FAMILY and QFontInfo(font).weight() == weight
-
-
 @pytest.mark.parametrize("colours", [DAY, NIGHT], ids=["day", "night"])
 def test_every_picture_that_the_style_names_is_there_and_can_be_drawn(qapp, colours: Colours):
     named = re.findall(r"url\(([^)]+)\)", style_sheet(colours))
@@ -321,16 +243,6 @@ def test_every_picture_that_the_style_names_is_there_and_can_be_drawn(qapp, colo
 
 
 # -- plots ------------------------------------------------------------------------------
-
-
-@given(st.integers(1, 5000), st.integers(2, 400), st.integers(0, 99))
-def test_a_curve_of_many_points_keeps_its_peaks_and_its_order(count, most, seed):
-    y = np.random.default_rng(seed).standard_normal(count)
-    x = np.arange(count) * 0.1
-    a, b = thinned(x, y, most)
-    assert len(a) == len(b) <= max(most + 2, 2) or count <= most
-    assert np.all(np.diff(a) >= 0) and set(zip(a, b, strict=True)) <= set(zip(x, y, strict=True))
-    assert b.min() == y.min() and b.max() == y.max()
 
 
 def test_gaps_in_a_curve_stay_gaps():
@@ -368,18 +280,6 @@ class TestDressing:
         finally:
             theme.set_night(False)
 
-    def test_a_window_that_is_gone_is_dressed_no_more(self, theme, qtbot):
-        gone, kept = QMainWindow(), QMainWindow()
-        qtbot.addWidget(kept)
-        for window in (gone, kept):
-            theme.dress(window)
-        sip.delete(gone)
-        try:
-            theme.set_night(True)
-            assert self.ground(kept) == NIGHT.paper
-        finally:
-            theme.set_night(False)
-
 
 class TestCollector:
     class Knot:
@@ -406,30 +306,3 @@ class TestCollector:
             assert set(gone) == {threading.get_ident()}
         finally:
             gc.set_threshold(*before)
-
-    def test_an_older_generation_waits_for_its_turn(self, qtbot, monkeypatch):
-        collector, looked = Collector(), list[int]()
-        monkeypatch.setattr(gc, "collect", looked.append)
-        monkeypatch.setattr(gc, "get_threshold", lambda: (100, 5, 0))
-        for counts in ((10, 1, 1), (101, 1, 1), (101, 6, 99), (0, 6, 0)):
-            monkeypatch.setattr(gc, "get_count", lambda counts=counts: counts)
-            collector.look()
-        assert looked == [0, 1, 1], "a generation whose threshold is 0 is never looked through"
-        collector.end()
-        assert gc.isenabled()
-        gc.disable()
-
-
-def test_who_changes_a_font_or_a_colour_of_the_house_changes_his_own():
-    mine, ink = font(15), DAY.q("ink")
-    mine.setPixelSize(99)
-    ink.setAlpha(3)
-    assert font(15).pixelSize() == scaled(15) and DAY.q("ink").alpha() == 255 and DAY.q("ink", 3) == ink
-
-
-def test_choices_are_measured_anew_where_the_text_grows(qtbot, theme, monkeypatch):
-    row = Segments(theme, "How", (("a", "One", "1"), ("b", "Another one", "")), {})
-    qtbot.addWidget(row)
-    usual, again = row.sizeHint().width(), row.sizeHint().width()
-    monkeypatch.setattr("dubbin.window.parts.theme._text_scale", 2.0)
-    assert usual == again and row.sizeHint().width() > 1.6 * usual

@@ -15,11 +15,9 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import QWidget
 
-from dubbin import guide
 from dubbin.core.episode.commands.cuts import cut_stretch
 from dubbin.core.episode.commands.markers import add_chapter, add_marker
 from dubbin.window.lanes.lane_pictures import Picture
-from dubbin.window.parts.theme import DAY
 from dubbin.window.shell.main_window import MainWindow
 from dubbin.window.shell.step import Step
 from tests.conftest import RATE
@@ -116,12 +114,3 @@ def test_a_difference_is_seen(window, tmp_path):
     window.session.do(cut_stretch(window.session.episode, 24 * RATE, 25 * RATE))
     with pytest.raises(AssertionError, match="look different"):
         compare("lanes-day", picture_of(window.lanes), tmp_path)
-
-
-@pytest.mark.parametrize("path", sorted((Path(guide.__file__).parent / "pictures").glob("*.png")), ids=lambda path: path.stem)
-def test_the_guide_shows_the_window_in_its_colours(qapp, path):
-    """They are kept in few colours: not by dots of others."""
-    seen = array_of(QImage(str(path)))
-    grounds = [np.array(DAY.q(name).getRgb()[2::-1]) for name in ("paper", "card")]
-    plain = np.any([np.abs(seen - ground).max(axis=2) <= 4 for ground in grounds], axis=0)
-    assert plain.mean() > 0.5

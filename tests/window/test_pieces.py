@@ -17,13 +17,13 @@ from dubbin.core.episode.commands.lanes import remove_lane
 from dubbin.core.episode.commands.treatments import find_use, set_repairs
 from dubbin.core.episode.model import CutKind, Lane
 from dubbin.core.episode.time_map import TimeMap
-from dubbin.core.figures import clock, clock_seconds, speed_text, thousands
+from dubbin.core.figures import clock, clock_seconds
 from dubbin.core.speech.transcript import Transcript, Word
 from dubbin.core.speech.word_table import WordTable
 from dubbin.window.lanes.words_strip import words_to_show
 from dubbin.window.parts.active_table import ActiveTable
 from dubbin.window.parts.figure_box import FigureBox
-from dubbin.window.parts.plot import Plot, _clock_texts, _tick_texts
+from dubbin.window.parts.plot import Plot
 from dubbin.window.parts.segments import Segments
 from dubbin.window.repair.suggesting import Suggesting
 from dubbin.window.words.words_view import empty_text
@@ -62,10 +62,6 @@ class TestFigures:
     @given(st.integers(0, 10 * 3600))
     def test_a_time_that_is_shown_can_be_typed(self, seconds):
         assert clock_seconds(clock(seconds)) == seconds
-
-    def test_counts_and_speeds(self):
-        assert thousands(11000) == "11\u202f000" and thousands(999) == "999"
-        assert [speed_text(s) for s in (1.0, 1.25, -0.5)] == ["1×", "1.25×", "−0.5×"]
 
 
 class TestSegments:
@@ -118,20 +114,6 @@ class TestPlots:
         plot.hide_curve("a")
         assert plot.names_shown() == ["B"]
 
-    def test_a_curve_with_gaps_is_named_where_it_is(self, qtbot, theme):
-        plot = Plot(theme, "Loudness", "time", "LUFS")
-        qtbot.addWidget(plot)
-        plot.curve("a", "indigo")
-        plot.name_curve("a", "A")
-        plot.set_range((0.0, 100.0), (-50.0, 0.0))
-        y = np.full(101, np.nan)
-        y[5:15] = -30.0
-        plot.show_curve("a", np.arange(101.0), y)
-        ((item, _),) = plot._names.values()
-        assert 5 <= item.pos().x() <= 15 and item.pos().y() == -30.0
-        plot.show_curve("a", np.arange(101.0), np.full(101, np.nan))
-        assert plot.names_shown() == []
-
     def test_names_are_read_on_what_they_stand_on_by_day_and_by_night(self, qtbot, theme):
         plot = Plot(theme, "Loudness", "time", "LUFS")
         qtbot.addWidget(plot)
@@ -154,10 +136,6 @@ class TestPlots:
                 assert max(abs(light - ground) for light in lights) > 60, "the text stands out"
         finally:
             theme.set_night(False)
-
-    def test_axes_have_true_minus_signs_and_clocks(self):
-        assert _tick_texts([-40.0, 0.0, 2.5], 1.0, 0.5) == ["−40.0", "0.0", "2.5"] and _tick_texts([-40.0], 1.0, 20.0) == ["−40"]
-        assert _clock_texts([0.0, 90.0, 3725.0], 1.0, 30.0) == ["0:00", "1:30", "1:02:05"]
 
 
 class TestWordsUnderWaves:

@@ -15,7 +15,6 @@ from dubbin.core.episode.time_map import TimeMap
 from dubbin.core.mix.monitor import MonitorMode
 from dubbin.demo.episode import EPISODE_FILE
 from dubbin.window.player.cursor import Cursor
-from dubbin.window.player.feeder import Chunk
 from dubbin.window.player.playing import BETWEEN_MS, PLACE_LEAD_S, PLACE_TAIL_S
 from tests.conftest import RATE
 from tests.window.conftest import put_down
@@ -54,11 +53,6 @@ class TestCursor:
             frames.append(cursor.frame)
         assert cursor.frame == stop and heard == pytest.approx((stop - start) / speed, abs=2)
         assert frames == sorted(frames, reverse=speed < 0)
-
-    def test_a_chunk_tells_the_frame_that_is_heard_also_at_another_speed(self):
-        chunk = Chunk(np.zeros((2, 100), np.float32), 1000, 1200, Ramp(9600), None)
-        assert [chunk.frame_after(n) for n in (-5, 0, 50, 100, 400)] == [1000, 1000, 1100, 1200, 1200]
-        assert Chunk(np.zeros((2, 100), np.float32), 1000, 900, Ramp(9600), None).frame_after(50) == 950
 
 
 @pytest.fixture

@@ -92,16 +92,6 @@ def test_words_that_were_there_all_the_same_are_cut_after_somebody_stopped_the_t
     assert {c.kind for c in edit.session.episode.cuts} >= {CutKind.FILLER, CutKind.RETAKE}
 
 
-def test_what_is_not_ticked_stays_as_it_is(qtbot, edit, answered, tmp_path):
-    recipe = replace(recipe_of(edit.session.episode), pauses=STARTING_POINTS["Calm"], fillers=True)
-    save_recipe(recipe, tmp_path / "show.recipe.json")
-    before = edit.session.episode
-    answered(RecipePart.PAUSES, RecipePart.FILLERS, RecipePart.RETAKES, path=tmp_path / "show.recipe.json")
-    edit.actions_by_id["apply-recipe"].run()
-    settle(qtbot, edit)
-    assert edit.session.episode.pauses == before.pauses and edit.session.episode.cuts == before.cuts
-
-
 def test_music_of_the_show_comes_from_its_file_and_a_missing_one_is_said(qtbot, edit, tmp_path):
     bed = edit.session.episode.beds[0]
     edit.session.do(change_lane(edit.session.episode, bed.id, "", level_db=-7.0, fade_out_frames=4800))

@@ -61,30 +61,6 @@ def test_work_is_started_once_and_its_result_kept(cache, jobs):
     assert ask(cache, "abc") == 3 == cache.get("abc") and len(jobs.started) == 1
 
 
-def test_who_listens_is_told_when_a_result_has_come(jobs):
-    told = []
-    cache = ResultCache(jobs, "length", lambda: told.append(cache.get("abc")))
-    ask(cache, "abc")
-    jobs.finish(("length", "abc"))
-    assert told == [3]
-
-
-def test_another_key_in_the_same_slot_makes_older_work_stale(cache, jobs):
-    ask(cache, "abc", slot="lane")
-    ask(cache, "abcd", slot="lane")
-    assert jobs.started == [("length", "lane")] * 2
-    jobs.finish(("length", "lane"))
-    assert cache.get("abcd") == 4 and cache.get("abc") is None
-
-
-def test_work_that_was_cancelled_may_be_started_again(cache, jobs):
-    ask(cache, "abc", slot="lane")
-    cache.cancel("lane")
-    assert not cache.is_running("lane")
-    ask(cache, "abc", slot="lane")
-    assert len(jobs.started) == 2
-
-
 def test_what_failed_is_not_tried_again_until_somebody_says_so(cache, jobs):
     ask(cache, "abc")
     jobs.fail(("length", "abc"))

@@ -103,14 +103,6 @@ def test_undo_finds_what_was_computed_before(window, qtbot, monkeypatch):
     assert not [s for s in slots if s[0] in ("measure", "treat", "after")]
 
 
-def test_a_switched_off_treatment_is_no_reason_to_compute(window, qtbot, monkeypatch):
-    slots = started(window, monkeypatch)
-    lane = window.session.episode.lanes[0]
-    window.session.do(change_use(window.session.episode, lane.id, "dehum", "", on=False, strength=30))
-    settle(qtbot, window)
-    assert not [s for s in slots if s[0] in ("measure", "treat", "after")]
-
-
 def test_a_relinked_file_is_measured_anew(window, qtbot, talk, speech):
     lane = window.session.episode.lanes[0]
     window.session.do(denoised(window))
@@ -286,16 +278,3 @@ def test_an_episode_that_is_opened_again_is_known_without_measuring(open_window,
     analyses = again.session.analyses
     assert [(analyses.report(x), analyses.after(x), analyses.guard(x, "derumble")) for x in again.session.episode.lanes] == known
     assert analyses.is_treated(again.session.episode.lanes[0])
-
-
-def test_the_card_takes_what_the_window_has_measured(open_window, talk, folders, monkeypatch):
-    window = open_window(talk, cold=True)
-    report = window.session.analyses.report(window.session.episode.lanes[0])
-    assert report is not None
-
-    def never(*_: object, **__: object) -> None:
-        raise AssertionError("measured again")
-
-    monkeypatch.setattr(lane_results, "measure_recording", never)
-    resources = CardResources(window.session.recordings.copies, window.session.tile_cache, window.session.kept, words=False)
-    assert run_card(window.session.episode, resources).entries

@@ -17,7 +17,6 @@ from dubbin.core.episode.commands.delivery import set_title
 from dubbin.core.episode.file import load_episode
 from dubbin.core.episode.journal_reading import left_over
 from dubbin.core.errors import CannotWrite
-from dubbin.core.folders import user_folders
 from dubbin.window.master.targets_dialog import TargetsDialog
 from dubbin.window.parts.card import Card, HelpButton
 from dubbin.window.shell.recovery import RecoveryDialog
@@ -48,12 +47,6 @@ def window(little_window):
 
 
 class TestWelcome:
-    def test_an_empty_window_says_what_one_can_begin_with(self, empty_window):
-        window = empty_window
-        assert window.welcome.isVisible() and not window.lanes.isVisible()
-        texts = [b.text() for b in window.welcome.findChildren(QPushButton)]
-        assert texts[:4] == ["Add recordings …", "Open folder of recordings …", "Open episode …", "Open the demo episode"]
-
     def test_episodes_that_were_open_are_listed_the_latest_first_and_open_by_a_click(self, open_window, little, qtbot):
         other = little.with_name("other.dubbin")
         other.write_bytes(little.read_bytes())
@@ -104,19 +97,6 @@ class TestMemory:
         folders.state.mkdir(parents=True, exist_ok=True)
         (folders.state / "preferences.json").write_text(json.dumps(value))
         assert open_window(little).session.episode.lanes
-
-    def test_the_last_episode_opens_where_that_is_wanted(self, open_window, little):
-        window = open_window(little)
-        assert window.preferences.get("recent", []) == [str(little)]
-
-    def test_the_cache_lies_where_somebody_wants_it(self, monkeypatch, tmp_path):
-        monkeypatch.setenv("DUBBIN_HOME", str(tmp_path))
-        assert user_folders().cache == tmp_path / "cache" and user_folders().most_tile_bytes == 24 * 10**9
-        (tmp_path / "state").mkdir()
-        (tmp_path / "state" / "preferences.json").write_text(json.dumps({"cache_folder": str(tmp_path / "big"), "cache_gb": 3}))
-        assert user_folders().cache == tmp_path / "big" and user_folders().most_tile_bytes == 3 * 10**9
-        (tmp_path / "state" / "preferences.json").write_text("[1")
-        assert user_folders().cache == tmp_path / "cache"
 
 
 class TestPreferences:

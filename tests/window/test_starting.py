@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import gc
-import json
 import logging
 import os
 import signal
@@ -23,9 +22,7 @@ from dubbin.core.jobs import Task
 from dubbin.window import app
 from dubbin.window.app import begin_work, go_first, has_display, import_heavy, log_qt
 from dubbin.window.shell.interrupt import Interrupt
-from dubbin.window.shell.notices import Notices
 from dubbin.window.shell.preparing import Preparing
-from tests.conftest import TOLD
 
 
 @pytest.fixture
@@ -78,11 +75,6 @@ def test_what_can_not_be_made_is_said_and_stays_until_it_is_read(preparing, qtbo
     assert preparing.run(work) is None and said == ["The folder is full."]
 
 
-def test_building_the_demo_tells_how_far_it_is(demo_folder, among_all):
-    told = json.loads((among_all / TOLD).read_text())
-    assert told == sorted(told) and len({round(f, 1) for f in told}) >= 8
-
-
 @pytest.mark.parametrize(
     ("file", "frames", "level", "samples"),
     [
@@ -95,17 +87,6 @@ def test_the_recordings_of_the_demo_are_the_same_every_time_and_everywhere(demo_
     x = sf.read(demo_folder / file, always_2d=True)[0]
     assert len(x) == frames and np.sqrt(np.mean(x**2)) == pytest.approx(level, rel=1e-8)
     np.testing.assert_allclose(x[frames // 7 :: frames // 7, 0][:4], samples, atol=2**-22)
-
-
-def test_a_notice_goes_by_itself_unless_there_is_something_to_choose(qtbot):
-    notices, done = Notices(), []
-    qtbot.addWidget(notices)
-    notices.say("Marked.")
-    assert notices._timer.isActive() and notices.buttons.count() == 1
-    notices.say("Take it up again?", (("Yes", lambda: done.append("yes")),))
-    assert not notices._timer.isActive() and notices.buttons.count() == 2
-    notices.buttons.itemAt(0).widget().click()
-    assert done == ["yes"] and notices.isHidden()
 
 
 def test_what_qt_says_goes_into_the_log(qapp, caplog):

@@ -41,15 +41,6 @@ def viewport(*cuts: Cut) -> Viewport:
     return view
 
 
-def test_all_is_seen_at_first_and_after_every_change_of_width():
-    view = viewport()
-    assert (view.start, view.stop) == (0.0, FRAMES) and view.x_of(FRAMES // 2) == pytest.approx(WIDTH / 2)
-    view.set_width(500)
-    assert view.stop == FRAMES and view.per_pixel == FRAMES / 500
-    view.set_width(0)
-    assert view.width == 500
-
-
 def test_a_view_that_was_zoomed_keeps_its_scale_when_the_window_grows():
     view = viewport()
     view.show_range(100_000, 200_000)
@@ -81,23 +72,6 @@ def test_scrolling_stops_at_both_ends(pixels):
     view.show_range(200_000, 210_000)
     view.scroll(pixels)
     assert 0 <= view.start <= FRAMES - WIDTH * view.per_pixel
-
-
-@given(st.integers(0, WIDTH - 1))
-def test_a_pixel_and_its_frame_are_one_place(x):
-    view = viewport()
-    assert view.x_of(view.session_at(x)) == pytest.approx(x, abs=1)
-
-
-def test_folded_a_cut_is_one_place_and_unfolded_a_stretch():
-    view = viewport(CUT)
-    assert view.x_of(CUT.end_frame) > view.x_of(CUT.start_frame)
-    view.set_folded(True)
-    assert view.frames == FRAMES - (CUT.end_frame - CUT.start_frame) and view.stop == view.frames
-    assert {view.x_of(f) for f in (CUT.start_frame, 150_000, CUT.end_frame)} == {view.x_of(CUT.end_frame)}
-    assert view.x_of_end(CUT.start_frame) == pytest.approx(view.x_of(CUT.end_frame), abs=0.01)
-    assert view.stretches(50_000, 250_000) == [(50_000, 100_000), (200_000, 250_000)]
-    assert view.stretches(120_000, 180_000) == [] or all(b > a for a, b in view.stretches(120_000, 180_000))
 
 
 def test_folding_keeps_the_middle_in_the_middle():

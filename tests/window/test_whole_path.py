@@ -182,43 +182,12 @@ def test_a_seam_is_heard_and_the_head_comes_back(window, qtbot):
     assert rms_db(window.player.sink.heard()) > -60
 
 
-def test_what_cannot_be_read_is_said_and_the_rest_comes_in(window, qtbot, tmp_path):
-    (tmp_path / "bad.wav").write_text("no sound")
-    sf.write(tmp_path / "good.wav", noise(1, -20), RATE)
-    before = len(window.session.episode.lanes)
-    window.files.take([tmp_path / "bad.wav", tmp_path / "good.wav"])
-    settle(qtbot, window)
-    assert len(window.session.episode.lanes) == before + 1
-    assert window.notices.isVisible() and "bad.wav" in window.notices.text.text()
-
-
 def test_a_missing_recording_leaves_the_episode_usable(open_window, demo):
     (demo.parent / "tobias-kitchen-table.wav").unlink()
     window = open_window(demo)
     assert "not found" in window.notices.text.text()
     window.lanes.grab()
     assert window.session.analyses.report(window.session.episode.lanes[0]) is not None
-
-
-def test_a_crash_is_offered_to_be_taken_up_again(open_window, folders, demo, qtbot):
-    first = open_window(demo)
-    first.selection.select(1000, 90000)
-    first.pages[Step.EDIT].acts.cutting.cut()
-    first.session.document._journal._file.close()
-    second = open_window()
-    qtbot.waitUntil(lambda: second.notices.isVisible(), timeout=3000)
-    second.notices.buttons.itemAt(0).widget().click()
-    settle(qtbot, second)
-    assert len(second.session.episode.cuts) == 1 and second.session.document.path == demo
-
-
-def test_every_action_has_a_name_and_no_two_share_a_key(window):
-    seen = {}
-    for action in window.actions_by_id:
-        assert action.text and action.menu
-        for key in action.keys:
-            assert key not in seen, f"{key}: {action.id} and {seen[key]}"
-            seen[key] = action.id
 
 
 def test_every_page_paints_by_day_and_night(window):

@@ -214,33 +214,3 @@ def test_work_that_is_asked_for_while_something_is_painted_is_told_afterwards(jo
     assert not told
     qtbot.waitUntil(lambda: bool(told))
     assert not any(told)
-
-
-def test_the_last_that_work_reports_is_told_however_soon_it_follows(jobs, qtbot):
-    go, told = threading.Event(), []
-
-    def work(task: Task) -> None:
-        task.step(0.2)
-        task.step(0.4)  # and nothing more for long
-        go.wait(30)
-
-    jobs.changed.connect(lambda: told.append(job.fraction if (job := jobs.job("slot")) is not None else None))
-    jobs.start("slot", "Work", work, lambda _: None)
-    try:
-        qtbot.waitUntil(lambda: 0.4 in told, timeout=10_000)
-    finally:
-        go.set()
-
-
-def test_work_that_reports_without_end_is_told_now_and_then(jobs, qtbot):
-    told: list[float] = []
-
-    def work(task: Task) -> None:
-        for k in range(2000):
-            task.step(k / 2000)
-            time.sleep(0.0005)
-
-    jobs.changed.connect(lambda: told.append(0.0))
-    jobs.start("slot", "Work", work, lambda _: told.append(1.0))
-    qtbot.waitUntil(lambda: 1.0 in told, timeout=20_000)
-    assert 3 <= len(told) < 200
