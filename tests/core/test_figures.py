@@ -33,6 +33,13 @@ def test_while_nothing_is_measured_there_are_dots(report):
     assert figure.text(None) == "…" and figure.change_text(report, None) == "7 → …"
 
 
+def test_a_floor_that_may_lie_lower_is_said_to(report):
+    (floor, _) = TREATMENTS["denoise"].figures
+    below = replace(report, noise=replace(report.noise, floor_dbfs=-72.0, at_most=True))
+    assert floor.text(below) == "at most −72.0 dBFS" == below.noise.floor_text and "at most" not in floor.text(report)
+    assert floor.change_text(below, report) == f"at most −72.0 → {floor.text(report)}"
+
+
 def test_a_change_has_the_unit_once(report):
     figure = Figure("a", "echo", "s", 2, lambda r: 0.5)
     assert figure.change_text(report, report) == "0.50 → 0.50 s"

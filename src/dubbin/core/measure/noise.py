@@ -41,7 +41,7 @@ class Noise:
     def floor_text(self) -> str:
         """The floor in words and figures."""
         floor = with_unit(self.floor_dbfs, "dBFS")
-        return tr("digital silence") if self.gated else tr("at most {floor}").format(floor=floor) if self.at_most else floor
+        return tr("digital silence") if self.gated else tr("at most {figure}").format(figure=floor) if self.at_most else floor
 
 
 class NoiseMeter:

@@ -95,7 +95,7 @@ class Denoise(Treatment):
     title: ClassVar[str] = tr("Noise")
     settings_type: ClassVar[type] = DenoiseSettings
     figures: ClassVar[tuple[Figure, ...]] = (
-        Figure("floor_dbfs", tr("noise floor"), "dBFS", 1, lambda r: r.noise.floor_dbfs),
+        Figure("floor_dbfs", tr("noise floor"), "dBFS", 1, lambda r: r.noise.floor_dbfs, is_at_most=lambda r: r.noise.at_most),
         Figure("snr_db", tr("speech over noise"), "dB", 1, lambda r: r.noise.snr_db),
     )
     tile_s: ClassVar[float] = 15.0

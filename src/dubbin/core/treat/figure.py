@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from dubbin.core.figures import number
 from dubbin.core.measure.loudness import Loudness
 from dubbin.core.measure.report import RecordingReport
+from dubbin.core.texts import tr
 
 
 @dataclass(frozen=True)
@@ -15,7 +16,7 @@ class Figure:
     """One figure of a recording's report.
 
     name: its key in documents of the command line. label: what it is, for people. unit: behind the value. digits: decimals shown. read: finds it in
-    a report; None where it could not be measured. absent: what is said instead of a value then.
+    a report; None where it could not be measured. absent: what is said instead of a value then. is_at_most: whether it may be lower than what was read.
     """
 
     name: str
@@ -24,13 +25,17 @@ class Figure:
     digits: int
     read: Callable[[RecordingReport], float | None]
     absent: str = "–"
+    is_at_most: Callable[[RecordingReport], bool] = lambda _: False
 
     def value_text(self, report: RecordingReport | None) -> str:
         """The value without its unit, with a true minus; … while there is no report."""
         if report is None:
             return "…"
         value = self.read(report)
-        return self.absent if value is None else number(value, self.digits)
+        if value is None:
+            return self.absent
+        text = number(value, self.digits)
+        return tr("at most {figure}").format(figure=text) if self.is_at_most(report) else text
 
     def text(self, report: RecordingReport | None) -> str:
         """The value with its unit."""
