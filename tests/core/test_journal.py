@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import errno
+import fcntl
 import json
 import os
 import random
@@ -18,15 +19,17 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from dubbin.core.episode import journal_file
 from dubbin.core.episode.commands.cuts import cut_stretch
 from dubbin.core.episode.commands.lanes import change_lane, name_voice
 from dubbin.core.episode.delta import applied, delta_between
 from dubbin.core.episode.document import Document
 from dubbin.core.episode.file import from_plain, load_episode, save_episode, to_plain
+from dubbin.core.episode.journal import Journal
 from dubbin.core.episode.journal_file import LineFile
-from dubbin.core.episode.journal_reading import left_over
+from dubbin.core.episode.journal_reading import discard, left_over, recover
 from dubbin.core.episode.model import Cut, CutKind, Episode, Marker
-from dubbin.core.errors import BadEpisode
+from dubbin.core.errors import BadEpisode, CannotWrite
 from dubbin.core.speech.transcript import Transcript, Word
 from tests.conftest import SEED, SOAK
 from tests.core.journal_victim import STEPS, first_episode, states
@@ -388,3 +391,74 @@ def test_a_drag_of_many_changes_comes_back_as_one_step(tmp_path):
     again.undo()
     assert again.episode.lanes[0].level_db == 0.0
     again.close()
+
+
+class TestTwoProgramsAfterACrash:
+    """Both offer what is left; the person takes it up in one of them."""
+
+    @pytest.fixture
+    def item(self, tmp_path):
+        document, _ = edited(tmp_path, 3)
+        document._journal.abandon()
+        (item,) = left_over(tmp_path / "journals")
+        return item
+
+    def test_the_other_neither_takes_it_up_nor_throws_it_away(self, tmp_path, item):
+        one = Document.recovered(tmp_path / "journals", item)
+        for late in (lambda: Document.recovered(tmp_path / "journals", item), lambda: discard(item)):
+            with pytest.raises(BadEpisode, match="another window"):
+                late()
+        one.do(name_voice(one.episode, "l", "Kofi"))
+        one._journal.abandon()
+        (again,) = left_over(tmp_path / "journals")
+        assert again.journal == item.journal and again.steps == 4
+
+    def test_what_the_other_has_thrown_away_is_said_to_be_gone_and_nothing_comes_of_it(self, tmp_path, item):
+        discard(item)
+        discard(item)
+        with pytest.raises(BadEpisode, match="another window"):
+            Document.recovered(tmp_path / "journals", item)
+        assert not list((tmp_path / "journals").glob("*.jsonl"))
+
+    def test_who_is_second_by_a_moment_keeps_the_steps_in_a_journal_of_his_own(self, tmp_path, item, monkeypatch):
+        monkeypatch.setattr(journal_file, "LOCK_TRIES", 1)
+        found = recover(item)
+        one = Document.recovered(tmp_path / "journals", item)
+        troubles = []
+        two = Journal(tmp_path / "journals", found.history, item.episode_path, troubles.append, found.goes_on)
+        assert two.path != one._journal.path and troubles == []
+        for journal in (one._journal, two):
+            journal.abandon()
+        assert [again.steps for again in left_over(tmp_path / "journals")] == [3, 3]
+
+    def test_a_journal_that_became_shorter_is_not_gone_on_with(self, tmp_path, item):
+        found = recover(item)
+        item.journal.write_bytes(item.journal.read_bytes()[:-1])
+        journal = Journal(tmp_path / "journals", found.history, item.episode_path, pytest.fail, found.goes_on)
+        assert journal.path != item.journal
+        journal.close()
+
+    def test_who_only_looks_does_not_keep_another_from_it(self, tmp_path, item):
+        with open(item.journal, "rb") as f:
+            fcntl.flock(f, fcntl.LOCK_SH)
+            threading.Timer(0.1, fcntl.flock, (f, fcntl.LOCK_UN)).start()
+            document = Document.recovered(tmp_path / "journals", item)
+        assert document._journal.path == item.journal
+        document.close()
+
+
+def test_a_journal_that_can_not_be_read_or_put_away_keeps_nobody_from_the_others(tmp_path, monkeypatch):
+    document, _ = edited(tmp_path, 2)
+    document._journal.abandon()
+    folder = tmp_path / "journals"
+    (folder / "gone-12345678.jsonl").symlink_to(tmp_path / "nowhere")
+    (folder / "nothing-12345678.jsonl").touch()
+    monkeypatch.setattr(Path, "unlink", refused)
+    (item,) = left_over(folder)
+    assert item.journal == document._journal.path
+    with pytest.raises(CannotWrite, match="can't be taken away"):
+        discard(item)
+
+
+def refused(*_: object, **__: object) -> None:
+    raise PermissionError(errno.EACCES, os.strerror(errno.EACCES))

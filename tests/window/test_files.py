@@ -18,8 +18,10 @@ from dubbin.core.episode.commands.treatments import change_use, find_use
 from dubbin.core.episode.commands.words import set_transcript
 from dubbin.core.episode.document import Document
 from dubbin.core.episode.file import load_episode, save_episode
+from dubbin.core.episode.journal_reading import left_over
 from dubbin.core.errors import DubbinError
 from dubbin.core.speech.transcript import Transcript, Word
+from dubbin.window.shell.recovery import RecoveryDialog
 from dubbin.window.shell.step import Step
 from tests.conftest import RATE, noise
 from tests.window.conftest import settle
@@ -274,6 +276,23 @@ def test_what_a_crash_left_is_only_discarded_after_a_question(open_window, crash
     window.notices.text.setText("")
     window.files.offer_left_over()
     assert window.notices.text.text() == "" and load_episode(crashed).markers == ()
+
+
+@pytest.mark.parametrize("what", ["Recover", "Discard …"])
+def test_what_another_program_has_taken_up_meanwhile_is_left_to_it(open_window, crashed, monkeypatch, qtbot, what):
+    window = open_window()
+    journals = window.session.folders.journals
+    monkeypatch.setattr(QMessageBox, "question", lambda *_: ANSWERS.Discard)
+    window.files.offer_left_over()
+    dialog = RecoveryDialog(journals, window.files.recover, window)
+    (item,) = left_over(journals)
+    other = Document.recovered(journals, item)
+    pressed(window, what)
+    settle(qtbot, window)
+    assert "taken up in another window" in window.notices.text.text() and item.journal.exists()
+    dialog._discard(item)
+    assert "taken up in another window" in dialog._told.text() and item.journal.exists()
+    other.close()
 
 
 def test_a_left_journal_that_can_not_be_taken_up_is_said(open_window, crashed, monkeypatch):

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import uuid
 from collections.abc import Callable
+from contextlib import suppress
 from pathlib import Path
 
 from dubbin.core.episode.commands.change import Change
@@ -75,7 +76,8 @@ class Document:
         if found.base is not None:
             document._saved = found.base
         if found.goes_on is None and item.journal != document._journal.path:
-            item.journal.unlink(missing_ok=True)
+            with suppress(OSError):  # where it stays, it is offered again
+                item.journal.unlink()
         if found.is_damaged:
             last = next((step.title for step in reversed(found.history.done) if step.title), "")
             told = tr("The journal was damaged: what was done after “{title}” could not be brought back.").format(title=last)

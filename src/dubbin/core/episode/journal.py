@@ -49,15 +49,25 @@ class Journal:
         self.path = goes_on.path if goes_on is not None and goes_on.path.parent == folder else self._new_path()
         try:
             folder.mkdir(parents=True, exist_ok=True)
-            if goes_on is not None and goes_on.path != self.path:
-                goes_on.path.replace(self.path)
-            self._file = LineFile(self.path, goes_on.end if goes_on is not None else 0, self._say)
+            if goes_on is None or not self._took_up(goes_on):
+                goes_on, self.path = None, self._new_path()
+                self._file = LineFile(self.path, 0, self._say)
             sync_folder(folder)
         except OSError as error:
             self._say(error)
             return
         if goes_on is None:
             self._write_history(history, episode_path)
+
+    def _took_up(self, goes_on: GoesOn) -> bool:
+        """Go on with a journal; False where another program has been quicker."""
+        try:
+            if goes_on.path != self.path:
+                goes_on.path.replace(self.path)
+            self._file = LineFile(self.path, goes_on.end, self._say)
+        except (FileNotFoundError, BlockingIOError):
+            return False
+        return True
 
     def _new_path(self) -> Path:
         return self._folder / f"{self._id}-{uuid.uuid4().hex[:8]}.jsonl"

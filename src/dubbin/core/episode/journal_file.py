@@ -5,9 +5,11 @@ A line that can't be written (the disk is full, or gone) is said, kept, and trie
 
 from __future__ import annotations
 
+import errno
 import fcntl
 import os
 import threading
+import time
 from collections.abc import Callable
 from contextlib import suppress
 from pathlib import Path
@@ -15,6 +17,7 @@ from typing import Protocol
 
 SYNC_AFTER_S = 0.3  # what comes within it goes to the disk together
 TRY_AGAIN_AFTER_S = 2.0
+LOCK_TRIES, LOCK_AGAIN_S = 25, 0.02  # another program that looks through what is left over holds each file for a moment
 
 
 class Disk(Protocol):
@@ -34,12 +37,15 @@ class LineFile:
     """
 
     def __init__(self, path: Path, end: int, on_trouble: Callable[[OSError | None], None], disk: Disk = os) -> None:
-        """Opens or creates `path`; lines are added from byte `end` on. Raises OSError: it can't be opened, or another program holds it."""
+        """Opens `path`, or creates it where lines are added from its beginning; they are added from byte `end` on. Raises OSError: it can't be opened, as
+        FileNotFoundError where it does not reach so far; BlockingIOError where another program holds it."""
         self.path = path
         self._disk, self._on_trouble = disk, on_trouble
-        self._fd = os.open(path, os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o644)
+        self._fd = os.open(path, os.O_RDWR | (os.O_CREAT if end == 0 else 0) | os.O_CLOEXEC, 0o644)
         try:
-            fcntl.flock(self._fd, fcntl.LOCK_EX | fcntl.LOCK_NB)
+            _lock(self._fd)
+            if os.fstat(self._fd).st_size < end:
+                raise FileNotFoundError(errno.ENOENT, os.strerror(errno.ENOENT), str(path))
             os.ftruncate(self._fd, end)  # a line that a crash cut off
         except OSError:
             os.close(self._fd)
@@ -135,6 +141,16 @@ class LineFile:
         if (error is not None) != self._trouble:
             self._trouble = error is not None
             self._on_trouble(error)
+
+
+def _lock(fd: int) -> None:
+    """Raises BlockingIOError where another program keeps the file for itself."""
+    for _ in range(LOCK_TRIES):
+        with suppress(BlockingIOError):
+            fcntl.flock(fd, fcntl.LOCK_EX | fcntl.LOCK_NB)
+            return
+        time.sleep(LOCK_AGAIN_S)
+    fcntl.flock(fd, fcntl.LOCK_EX | fcntl.LOCK_NB)
 
 
 def sync_folder(folder: Path) -> None:

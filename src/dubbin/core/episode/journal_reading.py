@@ -23,7 +23,7 @@ from dubbin.core.episode.history import History, Step, redone
 from dubbin.core.episode.journal import GoesOn, digest, kept_path
 from dubbin.core.episode.migrations import VERSION
 from dubbin.core.episode.model import Episode
-from dubbin.core.errors import BadEpisode
+from dubbin.core.errors import BadEpisode, CannotWrite
 from dubbin.core.texts import tr
 
 BEFORE_VERSIONS = 3  # of the format, in journals that do not say
@@ -90,21 +90,37 @@ def left_over(folder: Path) -> list[LeftOver]:
     """Journals with unsaved steps whose program no longer runs, the latest first. Those without are kept with those that were closed in order."""
     found = []
     for path in folder.glob("*.jsonl") if folder.is_dir() else ():
-        with open(path, "rb") as f:
-            try:
+        with suppress(OSError):  # its program is alive, another one was quicker, or nothing can be done to it
+            with open(path, "rb") as f:
                 fcntl.flock(f, fcntl.LOCK_SH | fcntl.LOCK_NB)
-            except OSError:
-                continue  # its program is alive
-            lines = _lines(f.read())
-        last_saved = _last_saved(lines)
-        unsaved = [line for line in lines[last_saved + 1 :] if line.kind in STEPS]
-        if not unsaved:
-            _put_away(folder, path, has_steps=last_saved > 1)
-            continue
-        kept_at = next((line.path for line in reversed(lines) if line.path), None)
-        last = next((line.title for line in reversed(lines) if line.title), "")
-        found.append(LeftOver(path, Path(kept_at) if kept_at else None, _title(lines), last, len(unsaved), path.stat().st_mtime))
+                lines = _lines(f.read())
+            last_saved = _last_saved(lines)
+            unsaved = [line for line in lines[last_saved + 1 :] if line.kind in STEPS]
+            if not unsaved:
+                _put_away(folder, path, has_steps=last_saved > 1)
+                continue
+            kept_at = next((line.path for line in reversed(lines) if line.path), None)
+            last = next((line.title for line in reversed(lines) if line.title), "")
+            found.append(LeftOver(path, Path(kept_at) if kept_at else None, _title(lines), last, len(unsaved), path.stat().st_mtime))
     return sorted(found, key=lambda item: -item.changed_at)
+
+
+def discard(item: LeftOver) -> None:
+    """Throw what a program has left away, for good. Raises BadEpisode: another program has taken it up; CannotWrite."""
+    try:
+        with open(item.journal, "rb") as f:
+            fcntl.flock(f, fcntl.LOCK_EX | fcntl.LOCK_NB)
+            item.journal.unlink()
+    except FileNotFoundError:
+        pass  # another program has done so
+    except BlockingIOError as error:
+        raise _taken_up(item) from error
+    except OSError as error:
+        raise CannotWrite(tr("The journal can't be taken away: {strerror}.").format(strerror=error.strerror)) from error
+
+
+def _taken_up(item: LeftOver) -> BadEpisode:
+    return BadEpisode(tr("“{title}” has been taken up in another window of Dubbin.").format(title=item.title))
 
 
 def _put_away(folder: Path, path: Path, has_steps: bool) -> None:
@@ -120,7 +136,11 @@ def _put_away(folder: Path, path: Path, has_steps: bool) -> None:
 def recover(item: LeftOver) -> Recovered:
     """The history as it was when the program ended, the present episode included. Raises BadEpisode."""
     try:
-        data = item.journal.read_bytes()
+        with open(item.journal, "rb") as f:
+            fcntl.flock(f, fcntl.LOCK_SH | fcntl.LOCK_NB)
+            data = f.read()
+    except (FileNotFoundError, BlockingIOError) as error:
+        raise _taken_up(item) from error
     except OSError as error:
         raise BadEpisode(tr("The journal can't be read: {strerror}.").format(strerror=error.strerror)) from error
     lines, end = _whole(data)

@@ -12,7 +12,7 @@ from dubbin.core.deliver.master import safe_name
 from dubbin.core.episode.backups import backups
 from dubbin.core.episode.document import Document
 from dubbin.core.episode.file import SUFFIX, load_episode
-from dubbin.core.episode.journal_reading import LeftOver, left_over
+from dubbin.core.episode.journal_reading import LeftOver, discard, left_over
 from dubbin.core.errors import DubbinError
 from dubbin.core.figures import clock, number
 from dubbin.core.sound.folder import recordings_in
@@ -285,8 +285,12 @@ class EpisodeFiles:
         RecoveryDialog(self._journals, self.recover, self._window).exec()
 
     def _discard(self, item: LeftOver) -> None:
-        if is_sure(self._window, item):
-            item.journal.unlink(missing_ok=True)
+        if not is_sure(self._window, item):
+            return
+        try:
+            discard(item)
+        except DubbinError as error:
+            self._notices.say(str(error))
 
     def recover(self, item: LeftOver) -> None:
         self._show(item.episode_path, lambda: Document.recovered(self._journals, item))

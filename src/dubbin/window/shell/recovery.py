@@ -8,7 +8,8 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QDialog, QHBoxLayout, QMessageBox, QPushButton, QVBoxLayout, QWidget
 
-from dubbin.core.episode.journal_reading import LeftOver, left_over
+from dubbin.core.episode.journal_reading import LeftOver, discard, left_over
+from dubbin.core.errors import DubbinError
 from dubbin.core.texts import tr, tr_count
 from dubbin.window.parts.card import Card, label
 from dubbin.window.parts.layouts import clear_layout
@@ -25,6 +26,9 @@ class RecoveryDialog(QDialog):
         column.addWidget(label(tr("Dubbin ended unexpectedly. These episodes have changes that were not saved:"), "strong", wrap=True))
         self._list = QVBoxLayout()
         column.addLayout(self._list)
+        self._told = label("", "bad", wrap=True)
+        self._told.hide()
+        column.addWidget(self._told)
         column.addStretch(1)
         column.addWidget(label(tr("What you leave here is offered again at the next start."), "muted"))
         row = QHBoxLayout()
@@ -74,9 +78,14 @@ class RecoveryDialog(QDialog):
         self._recover(item)
 
     def _discard(self, item: LeftOver) -> None:
-        if is_sure(self, item):
-            item.journal.unlink(missing_ok=True)
-            self.fill()
+        if not is_sure(self, item):
+            return
+        try:
+            discard(item)
+        except DubbinError as error:
+            self._told.setText(str(error))
+            self._told.show()
+        self.fill()
 
 
 def is_sure(parent: QWidget, item: LeftOver) -> bool:
