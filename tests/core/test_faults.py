@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import os
 import shutil
 import subprocess
@@ -26,10 +27,11 @@ from dubbin.core.episode.file import load_episode, save_episode
 from dubbin.core.episode.importing import import_file
 from dubbin.core.episode.journal_reading import left_over
 from dubbin.core.errors import CannotWrite, DubbinError, UnusableSound
+from dubbin.core.sound import working_copy
 from dubbin.core.sound.source import Sound
 from dubbin.core.sound.working_copy import WorkingCopies
 from dubbin.core.sound.writing import write_sound
-from dubbin.core.treat.tiles import DiskTiles
+from dubbin.core.treat.tiles import DiskTileCache, DiskTiles
 from tests.conftest import RATE, noise
 from tests.core.machine_episode import first_episode
 
@@ -185,6 +187,27 @@ class TestRecordings:
         copy = WorkingCopies(tmp_path / "copies").obtain(path, RATE)
         assert copy.frames in (3 * RATE, 4 * RATE) and np.isfinite(copy.read(0, copy.frames)).all()
 
+    @pytest.mark.parametrize("function", ["fingerprint_of", "in_place"])
+    def test_a_card_that_is_pulled_out_before_it_was_read_is_said(self, tmp_path, monkeypatch, function):
+        sf.write(tmp_path / "a.wav", noise(1, -25, 1), RATE)
+        monkeypatch.setattr(working_copy, function, gone)
+        with pytest.raises(UnusableSound, match=r"a\.wav can't be read any more: Input/output error"):
+            WorkingCopies(tmp_path / "copies").obtain(tmp_path / "a.wav", RATE)
+
+    def test_a_cache_whose_disk_is_pulled_out_or_emptied_is_said(self, tmp_path, monkeypatch):
+        sf.write(tmp_path / "a.flac", noise(1, -25, 1), RATE)
+        copy = WorkingCopies(tmp_path / "copies").obtain(tmp_path / "a.flac", RATE)
+        with monkeypatch.context() as patch:
+            patch.setattr(os, "pread", gone)
+            with pytest.raises(UnusableSound, match="copies can't be read any more: Input/output error"):
+                copy.read(0, 100)
+        (samples,) = (tmp_path / "copies").glob("*.f32")
+        os.truncate(samples, 4 * 1000)
+        assert copy.read(0, 1000).shape == (1, 1000)
+        with pytest.raises(UnusableSound, match="has become shorter"):
+            copy.read(0, 1001)
+        assert WorkingCopies(tmp_path / "copies").obtain(tmp_path / "a.flac", RATE).frames == RATE, "it is made again"
+
     def test_a_folder_in_place_of_a_file_and_a_pipe_are_said(self, tmp_path):
         (tmp_path / "a.wav").mkdir()
         os.mkfifo(tmp_path / "b.wav")
@@ -208,6 +231,18 @@ def test_two_programs_on_one_episode_know_of_one_another(tmp_path):
     assert not one.is_changed_elsewhere, "one that is gone was not changed"
     one.close()
     two.close()
+
+
+def gone(*_: object, **__: object) -> None:
+    raise OSError(errno.EIO, os.strerror(errno.EIO))
+
+
+def test_where_no_tiles_can_be_kept_it_is_said_when_one_is_to_be(tmp_path):
+    (tmp_path / "cache").write_text("no folder")
+    tiles = DiskTileCache(tmp_path / "cache").tiles("key")
+    assert not tiles.has(0) and tiles.get(0, 0, 1) is None
+    with pytest.raises(CannotWrite, match="could not be kept"):
+        tiles.put(0, noise(1, -20)[None])
 
 
 def test_a_cache_that_is_cleared_while_it_is_used_fills_again(tmp_path):

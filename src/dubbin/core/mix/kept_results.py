@@ -63,8 +63,9 @@ class KeptResults:
         with suppress(OSError):
             self.folder.mkdir(parents=True, exist_ok=True)
         yield beginning
-        for path in self.folder.glob(f"{beginning.name}*"):
-            path.unlink(missing_ok=True)
+        with suppress(OSError):
+            for path in self.folder.glob(f"{beginning.name}*"):
+                path.unlink(missing_ok=True)
 
     def prune(self, most_bytes: int = MOST_BYTES) -> None:
         """Throw those away that were used longest ago."""

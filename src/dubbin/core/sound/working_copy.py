@@ -19,7 +19,7 @@ import numpy as np
 import soxr
 
 from dubbin.core.decodable import decodable
-from dubbin.core.errors import CannotWrite
+from dubbin.core.errors import CannotWrite, UnusableSound
 from dubbin.core.jobs import Task, ahead
 from dubbin.core.sound.apart import decode_apart, look
 from dubbin.core.sound.interleaved import SAMPLE_BYTES, RawFile
@@ -97,13 +97,16 @@ class WorkingCopies:
         Raises UnusableSound when the file can't be read and CannotWrite when the cache folder is full.
         """
         task = task or Task()
-        info = self._look(path)
-        fingerprint = self._fingerprint(path, task.part(0.0, 0.1))
-        name = f"{fingerprint[:32]}-{rate or info.rate}" + (f"{drift_ppm:+.3f}" if drift_ppm else "")
-        with self._lock:
-            if name in self._open:
-                return self._open[name]
-        whole = in_place(info)
+        try:
+            info = self._look(path)
+            fingerprint = self._fingerprint(path, task.part(0.0, 0.1))
+            name = f"{fingerprint[:32]}-{rate or info.rate}" + (f"{drift_ppm:+.3f}" if drift_ppm else "")
+            with self._lock:
+                if name in self._open:
+                    return self._open[name]
+            whole = in_place(info)
+        except OSError as error:  # a card that was pulled out, a folder on a network that went away
+            raise UnusableSound(tr("{name} can't be read any more: {strerror}.").format(name=path.name, strerror=error.strerror)) from error
         straight = whole if rate in (None, info.rate) and not drift_ppm else None
         copy = self._load(name, straight)
         if copy is None:
@@ -147,7 +150,7 @@ class WorkingCopies:
             if straight is not None and not facts.nan_count:
                 return WorkingCopy(facts, straight, peaks) if straight.shape == (facts.channels, facts.frames) else None
             data = RawFile(self.folder / f"{name}.f32")
-        except (FileNotFoundError, ValueError):  # msgspec's errors are ValueErrors
+        except (OSError, ValueError):  # msgspec's errors are ValueErrors
             return None
         return WorkingCopy(facts, data, peaks) if data.size == SAMPLE_BYTES * facts.channels * facts.frames else None
 

@@ -96,15 +96,18 @@ class DiskTiles:
 
     def __init__(self, folder: Path) -> None:
         self._folder = folder
-        folder.mkdir(parents=True, exist_ok=True)
-        os.utime(folder)  # when it was used last
         self._open: dict[int, Packed] = {}
         self._lock = threading.Lock()
         self._writing = threading.Lock()  # so that the folder is not taken away under a tile
-        for old in folder.glob("*.part"):
-            if is_left_over(old.stem):
-                old.unlink(missing_ok=True)
-        self._there = {int(p.stem) for p in folder.glob(f"*{SUFFIX}") if p.stem.isdecimal()}
+        self._there: set[int] = set()
+        with suppress(OSError):  # what can't be written is said when a tile is
+            folder.mkdir(parents=True, exist_ok=True)
+            os.utime(folder)  # when it was used last
+        with suppress(OSError):
+            self._there |= {int(p.stem) for p in folder.glob(f"*{SUFFIX}") if p.stem.isdecimal()}
+            for old in folder.glob("*.part"):
+                if is_left_over(old.stem):
+                    old.unlink(missing_ok=True)
 
     def get(self, index: int, start: int, stop: int) -> Samples | None:
         """Frames start to stop of a tile; None where it is not there or damaged."""
@@ -137,7 +140,8 @@ class DiskTiles:
                     f.write(data)
                 os.replace(part, path)
         except OSError as error:
-            part.unlink(missing_ok=True)
+            with suppress(OSError):
+                part.unlink()
             raise CannotWrite(
                 tr("Treated sound could not be kept in {parent}: {strerror}.").format(parent=self._folder.parent, strerror=error.strerror)
             ) from error
@@ -244,10 +248,10 @@ def prune(folder: Path, most_bytes: int) -> None:
         return
     found: list[tuple[float, int, Path]] = []
     for path in folder.iterdir():
-        if path.suffix in FORMER_SUFFIXES:
-            path.unlink(missing_ok=True)
-        elif path.is_dir():
-            with suppress(OSError):  # another program may prune too
+        with suppress(OSError):  # another program may prune too
+            if path.suffix in FORMER_SUFFIXES:
+                path.unlink(missing_ok=True)
+            elif path.is_dir():
                 size = sum(entry.stat().st_blocks * 512 for entry in os.scandir(path))
                 found.append((path.stat().st_mtime, size, path))
     total = sum(size for _, size, _ in found)
