@@ -22,6 +22,7 @@ from hypothesis import strategies as st
 
 from dubbin.cli.main import main
 from dubbin.core.batch import steps
+from dubbin.core.batch.beside import put_aside, save_beside
 from dubbin.core.batch.inputs import BatchInput, find_inputs, read_table
 from dubbin.core.batch.naming import with_names
 from dubbin.core.batch.outcome import Outcome, input_key
@@ -370,6 +371,31 @@ def test_a_watch_that_is_interrupted_tells_of_what_failed_until_then(tmp_path, m
     monkeypatch.setattr("dubbin.core.batch.run.run_one", run_one)
     assert main(["batch", str(tmp_path / "in"), "-o", str(tmp_path / "out"), "--watch", "--quiet", "--workers", "1"]) == 1
     assert "broken" in (tmp_path / "out" / TABLE).read_text()
+
+
+def test_masters_do_not_go_among_what_they_are_made_of(tmp_path):
+    (talk, *_) = touched(tmp_path / "show" / "ep", "a.wav", "b.wav")
+    (table,) = touched(tmp_path / "show", "t.csv")
+    table.write_text("file\nep/a.wav\n")
+    for inside, out in ((talk, talk.parent), (talk.parent, talk.parent), (talk.parent / ".." / "ep" / "a.wav", talk.parent)):
+        with pytest.raises(DubbinError, match="name another folder"):
+            find_inputs([inside], out)
+        assert main(["batch", str(inside), "-o", str(out), "--watch", "--quiet"]) == 1, "nobody waits for what never comes"
+    assert [i.path for i in find_inputs([talk.parent], tmp_path / "show")] == [talk.parent] and len(
+        find_inputs([table], tmp_path / "show")
+    ) == 1
+    assert find_inputs([talk.parent / "nowhere.wav"], talk.parent), "what is not there is an outcome"
+
+
+@pytest.mark.parametrize("holds", [b"", b"[]", b"no episode", b'{"made_by": "batch"'])
+def test_what_is_no_episode_of_a_batch_is_put_aside_under_a_free_name(tmp_path, holds):
+    (tmp_path / "a.dubbin").write_bytes(holds)
+    (tmp_path / "a.earlier-1.dubbin").write_text("older")
+    (said,) = put_aside(tmp_path / "a.dubbin")
+    assert "a.earlier-2.dubbin" in said and (tmp_path / "a.earlier-2.dubbin").read_bytes() == holds
+    assert (tmp_path / "a.earlier-1.dubbin").read_text() == "older" and put_aside(tmp_path / "a.dubbin") == ()
+    save_beside(new_episode(), tmp_path / "a.dubbin")
+    assert put_aside(tmp_path / "a.dubbin") == () and (tmp_path / "a.dubbin").exists()
 
 
 def test_microphones_of_one_folder_stay_one_episode(tmp_path):

@@ -32,7 +32,7 @@ from dubbin.core.episode.balance_settings import Levelling
 from dubbin.core.episode.commands.lanes import change_lane
 from dubbin.core.episode.commands.recordings import add_recordings
 from dubbin.core.episode.document import new_episode
-from dubbin.core.episode.file import load_episode
+from dubbin.core.episode.file import load_episode, save_episode
 from dubbin.core.episode.importing import import_file
 from dubbin.core.episode.model import CutKind, FrameRange, Role, Tags, TreatmentUse
 from dubbin.core.episode.time_map import program_map
@@ -274,6 +274,16 @@ def test_a_batch_goes_on_after_a_failure_and_does_nothing_twice(speech, folders,
     again = list(run_batch(inputs, out, PLAIN, folders))
     assert [o.again for o in sorted(again, key=lambda o: o.file)] == [False, True, True]
     assert before == {p: p.stat().st_mtime_ns for p in out.glob("*.mp3")}
+    mine = replace(load_episode(out / "talk-2.dubbin"), title="Mine")
+    save_episode(mine, out / "talk-2.dubbin")
+    for master in before:
+        master.unlink()
+    told = {o.file.rsplit("/", 1)[-1]: o.remarks for o in run_batch(inputs, out, PLAIN, folders)}
+    (aside,) = out.glob("*.earlier-*.dubbin")
+    assert aside.name == "talk-2.earlier-1.dubbin" and load_episode(aside) == mine and load_episode(out / "talk-2.dubbin").title != "Mine"
+    assert sorted(aside.name in " ".join(remarks) for remarks in told.values()) == [False, False, True], (
+        "what nobody has worked on is written anew"
+    )
 
 
 def test_a_folder_of_several_microphones_is_one_episode_lined_up(speech, folders, tmp_path):

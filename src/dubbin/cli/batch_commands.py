@@ -15,7 +15,7 @@ from pathlib import Path
 from dubbin.cli.json_output import print_json
 from dubbin.cli.plain import figure
 from dubbin.cli.progress import end_progress, progress_task
-from dubbin.core.batch.inputs import BatchInput, find_inputs
+from dubbin.core.batch.inputs import BatchInput, check_places, find_inputs
 from dubbin.core.batch.outcome import Outcome
 from dubbin.core.batch.report import PAGE, TABLE, Running, Standing, write_report
 from dubbin.core.batch.run import run_batch, usual_workers
@@ -32,6 +32,7 @@ def batch(args: Namespace, folders: Folders) -> int:
     recipe = load_recipe(args.recipe) if args.recipe is not None else None
     if args.cluster:  # other machines know nothing of the folder that a relative path starts from
         args.inputs = [path.absolute() for path in args.inputs]
+    check_places(args.inputs, args.out)
     inputs = [] if args.watch else find_inputs(args.inputs, args.out)
     try:
         args.out.mkdir(parents=True, exist_ok=True)

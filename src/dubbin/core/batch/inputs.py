@@ -42,7 +42,8 @@ class BatchInput:
 
 def find_inputs(paths: Sequence[Path], out: Path) -> list[BatchInput]:
     """What becomes an episode each: files as they are named; a folder of recordings, as one of several microphones; of a folder of folders each of those, and
-    the episodes in it; the rows of a table. Nothing in the output folder. Raises DubbinError."""
+    the episodes in it; the rows of a table. Raises DubbinError, also where masters would come to lie among them."""
+    check_places(paths, out)
     found: list[BatchInput] = []
     for path in paths:
         if is_folder_there(path):
@@ -54,7 +55,17 @@ def find_inputs(paths: Sequence[Path], out: Path) -> list[BatchInput]:
             found += read_table(path)
         else:
             found.append(BatchInput(path))  # one that is not there is an outcome too, and no reason to stop
-    return [item for item in dict.fromkeys(found) if item.files or out.resolve() not in (item.path.resolve(), *item.path.resolve().parents)]
+    return list(dict.fromkeys(found))
+
+
+def check_places(paths: Sequence[Path], out: Path) -> None:
+    """Raise DubbinError where masters would come to lie among what they are made of: next time they would be taken for recordings."""
+    folder = out.resolve()
+    for path in paths:
+        if path.suffix.lower() != TABLE and folder in (path.resolve(), path.resolve().parent if is_file_there(path) else None):
+            raise DubbinError(
+                tr("{path} lies in {out}, where the masters are to go: name another folder for them.").format(path=path, out=folder)
+            )
 
 
 def _episodes_in(folder: Path, out: Path) -> list[Path]:

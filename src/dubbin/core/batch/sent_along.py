@@ -12,13 +12,14 @@ from pathlib import Path
 from typing import Any
 
 from dubbin.core.batch.asking import Asking
+from dubbin.core.batch.beside import put_aside, save_beside
 from dubbin.core.batch.crew import Crew, Lost, Worker
 from dubbin.core.batch.outcome import Outcome
 from dubbin.core.batch.sending import There, clear_away, contents, fetch, files_of, moved_stand, moved_work, send
 from dubbin.core.batch.steps import Stand, Work, gave_up, steps_left
 from dubbin.core.batch.telling import Telling
 from dubbin.core.batch.worker import Place, outbox
-from dubbin.core.episode.file import SUFFIX, save_episode
+from dubbin.core.episode.file import SUFFIX
 from dubbin.core.errors import Cancelled, DubbinError
 from dubbin.core.texts import tr
 
@@ -132,10 +133,13 @@ class SentAlong:
         """Masters and what belongs to them from a worker's own folder; the episode is written here, with the files that it was asked for."""
         assert done.outcome is not None and done.episode is not None
         self.telling.show(work.name, "fetched", 0.0, "")
+        aside = put_aside(self.out / f"{work.name}{SUFFIX}")
         fetch(there(outbox, self.batch, work.name), self.out, there)
-        save_episode(done.episode, self.out / f"{work.name}{SUFFIX}")
+        save_beside(done.episode, self.out / f"{work.name}{SUFFIX}")
         masters = tuple({**m, "file": str(self.out / Path(m["file"]).name) if m["file"] else None} for m in done.outcome.masters)
-        return replace(done, outcome=replace(done.outcome, file=str(work.item.path), masters=masters))
+        return replace(
+            done, outcome=replace(done.outcome, file=str(work.item.path), masters=masters, remarks=(*done.outcome.remarks, *aside))
+        )
 
     def _clear(self, worker: Worker, work: Work, files: Mapping[Path, str], there: There) -> None:
         """Throw away what a worker has of an episode that is over, but the show's music, which the next one asks for again."""

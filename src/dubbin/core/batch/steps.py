@@ -13,6 +13,7 @@ from enum import StrEnum
 from pathlib import Path
 from typing import Any
 
+from dubbin.core.batch.beside import put_aside, save_beside
 from dubbin.core.batch.inputs import BatchInput
 from dubbin.core.batch.naming import points_of, with_names
 from dubbin.core.batch.outcome import Outcome
@@ -25,7 +26,7 @@ from dubbin.core.deliver.recipe import Recipe, apply_recipe, balance_of, missing
 from dubbin.core.deliver.targets import find_target
 from dubbin.core.episode.commands.recordings import add_recordings
 from dubbin.core.episode.document import new_episode
-from dubbin.core.episode.file import SUFFIX, load_episode, save_episode
+from dubbin.core.episode.file import SUFFIX, load_episode
 from dubbin.core.episode.importing import import_file
 from dubbin.core.episode.lining_up import line_up, lined_up
 from dubbin.core.episode.model import CutKind, Episode, Role, Tags
@@ -205,7 +206,8 @@ def _with_card(work: Work, stand: Stand, episode: Episode, ran: CardResult) -> S
 
 
 def _delivered(work: Work, stand: Stand, episode: Episode, out: Path, folders: Folders, task: Task) -> Stand:
-    save_episode(episode, out / f"{work.name}{SUFFIX}")
+    aside = put_aside(out / f"{work.name}{SUFFIX}")
+    save_beside(episode, out / f"{work.name}{SUFFIX}")
     targets = [find_target(t, folders.state) for t in episode.delivery.targets]
     formats = [find_format(f) for f in episode.delivery.formats]
     sounds = episode_sounds(episode, WorkingCopies(folders.copies), DiskTileCache(folders.tiles))
@@ -215,7 +217,7 @@ def _delivered(work: Work, stand: Stand, episode: Episode, out: Path, folders: F
                 "integrated_lufs": m.proof.measured.loudness.integrated_lufs, "true_peak_dbtp": m.proof.measured.loudness.true_peak_dbtp} for m in done.masters]  # fmt: skip
     masters += [{"file": None, "target": f.target, "format": f.format.name, "pass": False, "problems": [f.reason]} for f in done.failed]
     told = tuple({"step": e.step.value, "title": e.title, "before": e.before, "after": e.after} for e in stand.entries)
-    return replace(stand, outcome=Outcome(str(work.item.path), tuple(masters), told, remarks=stand.remarks))
+    return replace(stand, outcome=Outcome(str(work.item.path), tuple(masters), told, remarks=(*stand.remarks, *aside)))
 
 
 def _new(item: BatchInput, recipe: Recipe | None, copies: WorkingCopies, task: Task) -> Episode:

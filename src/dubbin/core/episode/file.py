@@ -48,14 +48,15 @@ def as_read(episode: Episode) -> Episode:
     return from_plain(to_plain(episode))
 
 
-def save_episode(episode: Episode, path: Path, unknown: Tree | None = None) -> None:
-    """Write an episode: whole or not at all. unknown: fields that were read and not understood. Raises CannotWrite."""
+def save_episode(episode: Episode, path: Path, unknown: Tree | None = None, *, made_by: str = "") -> None:
+    """Write an episode: whole or not at all. unknown: fields that were read and not understood. made_by: what wrote it, if not a person. Raises CannotWrite."""
     folder = path.resolve().parent
     recordings = tuple(replace(r, path=_relative(r.path, folder)) for r in episode.recordings)
     delivery = replace(episode.delivery, cover=_relative(episode.delivery.cover, folder) if episode.delivery.cover else "")
     body = {
         "schema": SCHEMA,
         "version": VERSION,
+        **({"made_by": made_by} if made_by else {}),
         "episode": put_back(to_plain(replace(episode, recordings=recordings, delivery=delivery)), unknown or {}),
     }
     data = msgspec.json.format(msgspec.json.encode(body), indent=2)
