@@ -195,6 +195,9 @@ def test_a_voice_is_set_by_what_it_asks_for_or_a_starting_point(capsys, talk, tm
 def test_targets_are_listed(capsys):
     targets = run(capsys, "targets", "--json")[1]["targets"]
     assert {"name", "title", "integrated_lufs", "tolerance_lu", "true_peak_dbtp"} <= set(targets[0])
+    lines = run(capsys, "targets")[1]["text"].splitlines()
+    assert len(lines) == len(targets) and len({line.index(" dBTP") for line in lines}) == 1, "in columns"
+    assert all("-" not in line.split(" dBTP")[0].split(maxsplit=1)[1] for line in lines), "with true minus signs"
 
 
 @pytest.mark.parametrize("args", [["nonsense"], ["clean", "a.wav"], ["clean", "a.wav", "-o", "b.wav", "--treat", "magic"],

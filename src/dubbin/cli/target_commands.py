@@ -7,6 +7,7 @@ from dataclasses import asdict
 
 from dubbin.cli.json_output import print_json
 from dubbin.core.deliver.targets import all_targets
+from dubbin.core.figures import with_unit
 from dubbin.core.folders import Folders
 
 
@@ -16,5 +17,5 @@ def targets(args: Namespace, folders: Folders) -> int:
         print_json({"targets": [asdict(t) for t in table.values()]})
         return 0
     for t in table.values():
-        print(f"{t.name:22} {t.aim_text:>11}  {t.true_peak_dbtp:5.1f} dBTP  {t.title}")
+        print(f"{t.name:22} {t.aim_text:>13}  {with_unit(t.true_peak_dbtp, 'dBTP'):>10}  {t.title}")
     return 0
