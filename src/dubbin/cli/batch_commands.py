@@ -13,7 +13,7 @@ from functools import partial
 from pathlib import Path
 
 from dubbin.cli.json_output import print_json
-from dubbin.cli.plain import figure
+from dubbin.cli.plain import figure, verdict
 from dubbin.cli.progress import end_progress, progress_task
 from dubbin.core.batch.inputs import BatchInput, check_places, find_inputs
 from dubbin.core.batch.outcome import Outcome
@@ -107,15 +107,13 @@ def _watch(args: Namespace, recipe: Recipe | None, folders: Folders) -> int:
 
 
 def _print(outcome: Outcome) -> None:
-    word = "passes" if outcome.passes else "FAILS"
-    took = "" if outcome.again else f", {clock(outcome.seconds)}"
-    print(f"{Path(outcome.file).name}: {word}{' (done before)' if outcome.again else took}")
+    took = " " + tr("(done before)") if outcome.again else f", {clock(outcome.seconds)}"
+    print(f"{Path(outcome.file).name}: {verdict(outcome.passes)}{took}")
     if outcome.error is not None:
         print(f"  {outcome.error}")
     for m in outcome.masters:
-        verdict = "passes" if m["pass"] else "FAILS"
         print(
-            f"  {verdict:7} {m['target']:18} {m['format']:5} {figure(m.get('integrated_lufs'), 'LUFS'):>12} {figure(m.get('true_peak_dbtp'), 'dBTP'):>11}  {m['file'] or '–'}"
+            f"  {verdict(m['pass']):7} {m['target']:18} {m['format']:5} {figure(m.get('integrated_lufs'), 'LUFS'):>12} {figure(m.get('true_peak_dbtp'), 'dBTP'):>11}  {m['file'] or '–'}"
         )
         for problem in m["problems"]:
             print(f"          {problem}")
@@ -123,7 +121,7 @@ def _print(outcome: Outcome) -> None:
         print(f"  {remark}")
     for e in outcome.entries:
         change = f"{e['before']} → {e['after']}" if e["before"] else e["after"]
-        print(f"    {e['step']:8} {e['title']}: {change}")
+        print(f"    {tr(e['step']):8} {e['title']}: {change}")
 
 
 def _say(text: str) -> None:

@@ -11,6 +11,7 @@ from dubbin.cli.json_output import print_json
 from dubbin.cli.plain import proof_line, proof_to_plain
 from dubbin.cli.programs import program_of_episode, read_program
 from dubbin.cli.progress import end_progress, progress_task
+from dubbin.core.deliver.companions import without_source
 from dubbin.core.deliver.conforming import conform
 from dubbin.core.deliver.delivery import Delivered, Order, deliver, deliver_clips, order_of
 from dubbin.core.deliver.edit_lists import videos_of
@@ -41,6 +42,11 @@ def master(args: Namespace, folders: Folders) -> int:
         order = order_of(episode, name, chosen, formats, extras)
     done = deliver(program, folder, order, task.part(0.5, 1.0))
     end_progress(args.quiet)
+    for missing in without_source(order.publication, args.extra or ()):
+        print(
+            "dubbin: " + tr("{title}: there are no {needs} to make them of.").format(title=missing.title, needs=tr(missing.needs)),
+            file=sys.stderr,
+        )
     return _report(done, args.json)
 
 

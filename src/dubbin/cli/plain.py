@@ -89,12 +89,16 @@ def figure(value: float | None, unit: str, digits: int = 1) -> str:
     return "–" if value is None else f"{value:.{digits}f} {unit}".replace("-", "−")
 
 
+def verdict(passes: bool) -> str:
+    """Of a master, or of all of an episode."""
+    return tr("passes") if passes else tr("FAILS")
+
+
 def proof_line(proof: Proof) -> str:
     loudness = proof.measured.loudness
-    verdict = "passes" if proof.passes else "FAILS"
     return tr("{file}: {verdict} {target}: {loudness}, {peak}, range {range_lu}").format(
         file=proof.file,
-        verdict=verdict,
+        verdict=verdict(proof.passes),
         target=proof.target,
         loudness=figure(loudness.integrated_lufs, "LUFS"),
         peak=figure(loudness.true_peak_dbtp, "dBTP"),

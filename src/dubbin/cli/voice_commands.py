@@ -56,11 +56,14 @@ def voice(args: Namespace, folders: Folders) -> int:
     if args.json:
         print_json(document)
         return 0
-    print(f"{args.out}: {', '.join(use.treatment.title for use in uses) or 'as it was'}")
-    for name, unit in (("integrated_lufs", "LUFS"), ("range_lu", "LU"), ("crest_db", "dB"), ("sibilance_excess_db", "dB")):
-        print(
-            f"  {name.rsplit('_', 1)[0].replace('_', ' '):18} {figure(_figures(before)[name], unit)} → {figure(_figures(after)[name], unit)}"
-        )
+    done = ", ".join(use.treatment.title for use in uses) or tr("as it was")
+    print(f"{args.out}: {done}")
+    shown = (
+        ("integrated_lufs", tr("integrated"), "LUFS"), ("range_lu", tr("range"), "LU"),
+        ("crest_db", tr("crest"), "dB"), ("sibilance_excess_db", tr("sibilance excess"), "dB"),
+    )  # fmt: skip
+    for name, title, unit in shown:
+        print(f"  {title:18} {figure(_figures(before)[name], unit)} → {figure(_figures(after)[name], unit)}")
     return 0
 
 

@@ -16,15 +16,16 @@ from dubbin.core.episode.commands.cuts import put_back_many
 from dubbin.core.episode.commands.lanes import change_lane
 from dubbin.core.episode.commands.treatments import change_use, find_use
 from dubbin.core.episode.model import Cut, CutKind, Episode, Lane
+from dubbin.core.texts import mark
 
 
 class CardStep(StrEnum):
     """The steps in which the card does something."""
 
-    REPAIR = "Repair"
-    EDIT = "Edit"
-    VOICE = "Voice"
-    BALANCE = "Balance"
+    REPAIR = mark("Repair")
+    EDIT = mark("Edit")
+    VOICE = mark("Voice")
+    BALANCE = mark("Balance")
 
 
 class BalancePart(StrEnum):

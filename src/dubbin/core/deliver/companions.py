@@ -14,12 +14,12 @@ from dubbin.core.deliver.web_vtt import web_vtt
 from dubbin.core.errors import CannotWrite
 from dubbin.core.sound.writing import check_output, replacing
 from dubbin.core.speech.transcript import WordKind
-from dubbin.core.texts import tr
+from dubbin.core.texts import mark, tr
 
 
 @dataclass(frozen=True)
 class Companion:
-    """A kind of file. needs: what must be there for it, as a person would say it."""
+    """A kind of file. needs: what of a publication must be there for it: its field, which is what a person would call it, too."""
 
     name: str
     title: str
@@ -29,11 +29,11 @@ class Companion:
 
 COMPANIONS = (
     Companion("proof", tr("Proof sheets"), (".proof.html", ".proof.pdf"), ""),
-    Companion("captions", tr("Captions"), (".srt", ".vtt"), tr("words")),
-    Companion("transcript", tr("Transcript"), (".transcript.txt", ".transcript.html", ".transcript.json"), tr("words")),
-    Companion("chapters", tr("Chapters"), (".chapters.json", ".chapters.txt", ".chapters.vtt"), tr("chapters")),
-    Companion("breaks", tr("Breaks"), (".breaks.txt",), tr("breaks")),
-    Companion("notes", tr("Show notes"), (".notes.md",), tr("words")),
+    Companion("captions", tr("Captions"), (".srt", ".vtt"), mark("words")),
+    Companion("transcript", tr("Transcript"), (".transcript.txt", ".transcript.html", ".transcript.json"), mark("words")),
+    Companion("chapters", tr("Chapters"), (".chapters.json", ".chapters.txt", ".chapters.vtt"), mark("chapters")),
+    Companion("breaks", tr("Breaks"), (".breaks.txt",), mark("breaks")),
+    Companion("notes", tr("Show notes"), (".notes.md",), mark("words")),
 )
 
 
@@ -76,7 +76,7 @@ def write_companions(
     }
     out = []
     for companion in COMPANIONS:
-        if companion.name not in wanted or not companion.needs or not getattr(publication, companion.needs):
+        if companion.name not in wanted or not companion.needs or companion in without_source(publication, wanted):
             continue
         for ending in companion.endings:
             path = folder / f"{name}{ending}"
@@ -84,6 +84,11 @@ def write_companions(
             write_text(path, makers[ending]())
             out.append(path)
     return out
+
+
+def without_source(publication: Publication, wanted: Sequence[str]) -> list[Companion]:
+    """Of what is wanted, that for which there is nothing to make it of."""
+    return [c for c in COMPANIONS if c.name in wanted and c.needs and not getattr(publication, c.needs)]
 
 
 def write_text(path: Path, text: str) -> None:

@@ -119,7 +119,7 @@ class ExtrasCard(ChoiceCard):
         grid = QGridLayout()
         for k, companion in enumerate(COMPANIONS):
             tip = ", ".join(companion.endings) + (
-                tr("; from the episode's {needs}").format(needs=companion.needs) if companion.needs else ""
+                tr("; from the episode's {needs}").format(needs=tr(companion.needs)) if companion.needs else ""
             )
             grid.addWidget(self.add(companion.name, companion.title, tip), k // 2, k % 2)
         self.body.addLayout(grid)
