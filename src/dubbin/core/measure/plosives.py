@@ -10,13 +10,14 @@ from numpy.typing import NDArray
 from dubbin.core.sound.filtering import StreamFilter, band_pass, low_pass
 from dubbin.core.sound.source import Samples
 
-LOW_HZ = 90.0
+LOW_HZ = 75.0  # below the pitch of deep voices
 VOICE_HZ = (180.0, 3000.0)
 STEP_S = 0.01
 LONGEST_S = 0.3
 ABOVE_VOICE_DB = 2.0  # of the low band over the voice's own at that instant ...
 BELOW_LOUD_DB = 10.0  # ... and not further than this under the loud speech of the recording
-ABOVE_USUAL_DB = 14.0  # over the low band's usual level, so that steady rumble or hum doesn't count
+ABOVE_USUAL_DB = 14.0  # over the low band's usual level while somebody speaks, so that steady rumble, hum or a deep voice doesn't count
+SPOKEN_DB = 25.0  # under the loud speech
 MERGE_S = 0.15
 
 
@@ -60,8 +61,8 @@ class PlosiveMeter:
         low, voice = (10.0 * np.log10(np.concatenate(p) + 1e-14) for p in self._powers)
         if len(low) < 50:
             return Plosives(())
-        loud = np.quantile(voice, 0.95)
-        usual = np.quantile(low, 0.6)
+        spoken = _spoken(voice)
+        loud, usual = np.quantile(voice[spoken], 0.9), np.median(low[spoken])
         marks = (low > voice + ABOVE_VOICE_DB) & (low > loud - BELOW_LOUD_DB) & (low > usual + ABOVE_USUAL_DB)
         edges = np.flatnonzero(np.diff(np.concatenate([[0], marks.astype(np.int8), [0]])))
         times: list[float] = []
@@ -72,3 +73,12 @@ class PlosiveMeter:
             if not times or start - times[-1] > MERGE_S:
                 times.append(float(start))
         return Plosives(tuple(times))
+
+
+def _spoken(voice: NDArray[np.float64]) -> NDArray[np.bool_]:
+    """Steps in which somebody speaks, by the level of the voice's band: a microphone is silent for as long as another one's voice has the word, and what is usual there says
+    nothing of this voice."""
+    loud = np.quantile(voice, 0.95)
+    for _ in range(2):
+        loud = np.quantile(voice[voice > loud - SPOKEN_DB], 0.9)
+    return voice > loud - SPOKEN_DB
