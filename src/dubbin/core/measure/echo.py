@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dubbin.core.jobs import Task, in_parallel
+from dubbin.core.measure.own_stretches import own_stretches
 from dubbin.core.sound import fourier, neighbours
 from dubbin.core.sound.source import Source, read_padded
 
@@ -50,7 +51,10 @@ def measure_echo(source: Source, task: Task | None = None) -> Echo:
     levels = band_levels(source, task, spread=True)
     if not len(levels):
         return Echo(None)
-    times = np.concatenate([_decay_times(levels[:, band]) for band in range(levels.shape[1])])
+    own = own_stretches(
+        10.0 * np.log10(np.sum(10.0 ** (levels / 10.0), axis=1)), STEP_S
+    )  # not the room of those who are far from this microphone
+    times = np.concatenate([_decay_times(levels[:, band], own) for band in range(levels.shape[1])])
     if len(times) < FEWEST:
         return Echo(None)
     return Echo(float(np.clip(SLOPE * np.quantile(times, QUANTILE) + OFFSET, LOWEST_S, HIGHEST_S)))
@@ -166,8 +170,8 @@ def band_levels(source: Source, task: Task | None = None, *, spread: bool = Fals
     return 10.0 * np.log10(np.concatenate([np.zeros((0, len(edges))), *out]) + 1e-14)
 
 
-def _decay_times(level: NDArray[np.float64]) -> NDArray[np.float64]:
-    """RT60 in seconds of every falling stretch of one band."""
+def _decay_times(level: NDArray[np.float64], own: NDArray[np.bool_]) -> NDArray[np.float64]:
+    """RT60 in seconds of every falling stretch of one band that begins in a stretch of the recording's own voice."""
     smooth = neighbours.uniform_filter1d(level, 3)
     floor = np.quantile(smooth, 0.1) + 6.0
     falling = np.concatenate([[False], np.diff(smooth) < 0.0])
@@ -176,7 +180,7 @@ def _decay_times(level: NDArray[np.float64]) -> NDArray[np.float64]:
     edges = np.flatnonzero(np.diff(np.concatenate([[0], falling.astype(np.int8), [0]])))
     out = []
     for a, b in zip(edges[::2], edges[1::2], strict=True):
-        if (b - a + 1) * STEP_S < SHORTEST_S:
+        if (b - a + 1) * STEP_S < SHORTEST_S or not own[a]:
             continue
         stretch = smooth[max(a - 1, 0) : b]
         stretch = stretch[stretch > floor]

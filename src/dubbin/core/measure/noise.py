@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dubbin.core.figures import with_unit
+from dubbin.core.measure.own_stretches import own_stretches
 from dubbin.core.sound.level import finite_or_none, power_to_db
 from dubbin.core.sound.source import Samples
 from dubbin.core.texts import tr
@@ -105,8 +106,9 @@ def noise_from_powers(power: NDArray[np.float64]) -> Noise:
     floor_db = power_to_db(floor)
     softest = np.sort(levels)[:ALIKE]
     at_most = bool(len(power) <= FEW_FRAMES and np.count_nonzero(quiet) == SOFTEST and softest[-1] - softest[0] > ALIKE_DB)
-    loud = np.quantile(levels, 0.98)
-    speech = power[(levels > floor_db + SPEECH_ABOVE_FLOOR_DB) & (levels > loud - SPEECH_BELOW_LOUD_DB)]
+    own = own_stretches(levels, FRAME_S)
+    loud = np.quantile(levels[own], 0.98)
+    speech = power[own & (levels > floor_db + SPEECH_ABOVE_FLOOR_DB) & (levels > loud - SPEECH_BELOW_LOUD_DB)]
     if not speech.size:
         return Noise(finite_or_none(floor_db), None, at_most=at_most)
     above = max(float(np.mean(speech)) - floor, floor * 1e-3)

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from dubbin.core.measure.own_stretches import loud_level
 from dubbin.core.sound.filtering import StreamFilter, band_pass, low_pass
 from dubbin.core.sound.source import Samples
 
@@ -61,8 +62,8 @@ class PlosiveMeter:
         low, voice = (10.0 * np.log10(np.concatenate(p) + 1e-14) for p in self._powers)
         if len(low) < 50:
             return Plosives(())
-        spoken = _spoken(voice)
-        loud, usual = np.quantile(voice[spoken], 0.9), np.median(low[spoken])
+        loud = loud_level(voice, STEP_S)
+        usual = np.median(low[voice > loud - SPOKEN_DB])  # in pauses it says nothing of this voice
         marks = (low > voice + ABOVE_VOICE_DB) & (low > loud - BELOW_LOUD_DB) & (low > usual + ABOVE_USUAL_DB)
         edges = np.flatnonzero(np.diff(np.concatenate([[0], marks.astype(np.int8), [0]])))
         times: list[float] = []
@@ -73,12 +74,3 @@ class PlosiveMeter:
             if not times or start - times[-1] > MERGE_S:
                 times.append(float(start))
         return Plosives(tuple(times))
-
-
-def _spoken(voice: NDArray[np.float64]) -> NDArray[np.bool_]:
-    """Steps in which somebody speaks, by the level of the voice's band: a microphone is silent for as long as another one's voice has the word, and what is usual there says
-    nothing of this voice."""
-    loud = np.quantile(voice, 0.95)
-    for _ in range(2):
-        loud = np.quantile(voice[voice > loud - SPOKEN_DB], 0.9)
-    return voice > loud - SPOKEN_DB

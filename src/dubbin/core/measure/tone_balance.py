@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from dubbin.core.measure.own_stretches import LOUD_QUANTILE, own_stretches
 from dubbin.core.sound import fourier
 from dubbin.core.sound.filtering import StreamFilter, band_pass
 from dubbin.core.sound.level import finite_or_none
@@ -44,7 +45,7 @@ class ToneBalanceMeter:
     """Streams blocks of (channels, frames)."""
 
     def __init__(self, rate: int, channels: int, frame_s: float = FRAME_S) -> None:
-        self._size = max(16, round(frame_s * rate))
+        self._size, self._rate = max(16, round(frame_s * rate)), rate
         self._window = np.hanning(self._size).astype(np.float32)
         self._window /= np.sqrt(np.sum(self._window**2, dtype=np.float64))
         per_hz = self._size / rate
@@ -83,8 +84,9 @@ class ToneBalanceMeter:
         if not len(level):
             return ToneBalance(None, None)
         rumble = finite_or_none(float(np.quantile(level[:, 0], QUIET_QUANTILE)))
-        loud = np.quantile(level[:, 1], 0.95)
         # Vowels or s-sounds of the voice itself: neither the room nor what bleeds in from others.
+        level = level[own_stretches(level[:, 1], self._size / self._rate)]
+        loud = np.quantile(level[:, 1], LOUD_QUANTILE)
         active = level[np.max(level[:, 1:], axis=1) > loud - ACTIVE_BELOW_LOUD_DB]
         if loud < -90.0 or len(active) < 25:
             return ToneBalance(rumble, None)

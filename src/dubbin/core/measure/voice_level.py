@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dubbin.core.jobs import Task
+from dubbin.core.measure.own_stretches import loud_level
 from dubbin.core.sound import fourier, neighbours
 from dubbin.core.sound.source import Source, blocks
 
@@ -19,7 +20,7 @@ STEP_S = 0.5
 AROUND_S = 5.0
 VOWELS_HZ = (150.0, 3500.0)
 UNDER_LOUD_DB = 16.0  # frames further under the recording's loud ones are no vowels
-LOUD_QUANTILE, USUAL_QUANTILE = 0.95, 0.7
+USUAL_QUANTILE = 0.7
 SILENT_DBFS = -90.0
 
 
@@ -56,7 +57,7 @@ def find_voice_level(source: Source, task: Task | None = None) -> VoiceLevel:
     if not levels:
         return VoiceLevel(np.full(steps, -30.0, np.float32))
     level = 10.0 * np.log10(np.concatenate(levels) + 1e-12)
-    loud = float(np.quantile(level, LOUD_QUANTILE))
+    loud = loud_level(level, FRAME_S)
     voiced = level > max(loud - UNDER_LOUD_DB, SILENT_DBFS)
     out = np.full(steps, np.nan)
     reach = round(AROUND_S / FRAME_S)

@@ -30,7 +30,7 @@ from dubbin.core.treat.tiles import MemoryTileCache, TileCache, TileLocks, Tiles
 from dubbin.core.treat.treatment import Context, Treatment
 
 FADE_S = 0.01  # at the edges of a span to which a treatment is restricted
-CODE_VERSION = 23  # raise when a treatment's result changes, so that cached tiles of old code are not used
+CODE_VERSION = 24  # raise when a treatment's result changes, so that cached tiles of old code are not used
 
 
 @dataclass(frozen=True)
