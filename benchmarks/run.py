@@ -2,7 +2,7 @@
 
     ./benchmarks/run            sets up an environment of its own and runs everything
     python benchmarks/run.py [PART ...] [--voices FOLDER]    only some parts: denoise, hum, clicks, clipping, rumble, echo, together, speed, rooms,
-    real, editing, voices, delivery, window, codecs, hour, cluster, memory
+    real, editing, voices, seldom, delivery, window, codecs, hour, cluster, memory
 
 Peers and scores are needed here only. A peer that is not installed is left out. Speed is given in times real time and as a
 ratio to the peer in the same run, since machines differ and are noisy.
@@ -31,6 +31,7 @@ import numpy as np
 import peers
 import real_voices
 import rooms
+import seldom
 import voices
 import window
 from degraded import Clip, Pair
@@ -264,6 +265,7 @@ PARTS: dict[str, Callable[[list[Clip]], list[Row]]] = {
 TABLES: dict[str, tuple[str, Callable[..., list[tuple[str, str]]]]] = {
     "rooms": ("Measuring rooms", rooms.rows), "editing": ("Editing, on the demo as recorded", editing.rows), "voices": ("Voice and balance", voices.rows),
     "delivery": ("Measuring and mastering", delivery.rows), "window": ("The window, offscreen", window.rows),
+    "seldom": ("Voices that are seldom heard", seldom.rows),
     "codecs": ("How the MP3 and AAC encoders search", codec_search.rows),
     "hour": ("An hour of two microphones", hour.rows), "cluster": ("A batch on a cluster", cluster.rows),
 }  # fmt: skip
@@ -285,7 +287,9 @@ def main() -> None:
         works["real"] = lambda: document.put(REAL_FAULTS, document.table(("fault", "method", "before", "after"), real_voices.rows(folder)))
     works["speed"] = lambda: document.put(SPEED, document.table(("what", "x real time", "ratio"), speed(clips)))
     for name, (heading, make) in TABLES.items():
-        works[name] = partial(put_table, heading, partial(make, folder) if name in ("editing", "codecs", "hour", "voices") else make)
+        works[name] = partial(
+            put_table, heading, partial(make, folder) if name in ("editing", "codecs", "hour", "voices", "seldom") else make
+        )
     works["memory"] = lambda: document.put(MEMORY_HEADING, memory(clips))
     failed = [name for name, work in works.items() if (not wanted or name in (*wanted, "faults")) and not is_done(name, work)]
     if failed:

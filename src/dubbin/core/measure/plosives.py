@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from dubbin.core.measure.own_stretches import loud_level
+from dubbin.core.measure.own_stretches import LOUD_QUANTILE, own_stretches
 from dubbin.core.sound.filtering import StreamFilter, band_pass, low_pass
 from dubbin.core.sound.source import Samples
 
@@ -62,8 +62,9 @@ class PlosiveMeter:
         low, voice = (10.0 * np.log10(np.concatenate(p) + 1e-14) for p in self._powers)
         if len(low) < 50:
             return Plosives(())
-        loud = loud_level(voice, STEP_S)
-        usual = np.median(low[voice > loud - SPOKEN_DB])  # in pauses it says nothing of this voice
+        own = own_stretches(voice, STEP_S)
+        loud = np.quantile(voice[own], LOUD_QUANTILE)
+        usual = np.median(low[own & (voice > loud - SPOKEN_DB)])  # in pauses it says nothing of this voice
         marks = (low > voice + ABOVE_VOICE_DB) & (low > loud - BELOW_LOUD_DB) & (low > usual + ABOVE_USUAL_DB)
         edges = np.flatnonzero(np.diff(np.concatenate([[0], marks.astype(np.int8), [0]])))
         times: list[float] = []
