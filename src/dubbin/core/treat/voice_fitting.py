@@ -21,6 +21,8 @@ from numpy.typing import NDArray
 
 from dubbin.core.jobs import Task
 from dubbin.core.measure.loudness import measure_loudness
+from dubbin.core.measure.own_stretches import STRETCH_S as OWN_STRETCH_S
+from dubbin.core.measure.own_stretches import own_stretches
 from dubbin.core.measure.report import RecordingReport
 from dubbin.core.measure.tone_balance import band_levels
 from dubbin.core.sound.source import Sound, Source
@@ -30,11 +32,14 @@ from dubbin.core.treat.settings import settings_from_plain
 from dubbin.core.treat.tiles import MemoryTileCache, TileCache
 
 STRETCHES, STRETCH_S = 10, 6.0
+MOST_LOOKED_AT, LOOKS, LOOK_S = 240, 4, 0.3  # stretches, and places of each, by which those of the voice itself are known
+BLED_LU = 2.0  # from which on the loudness of the whole is not that of the voice
 FADE_S = 0.01
 CLOSE_DB = 0.3
 TRIES = 4
 LEAST_DOWN_DB, MOST_DOWN_DB = 5.5, 8.0  # of sharp s-sounds
 MAKEUP_DB = (0.0, 15.0)
+HIGHEST_THRESHOLD_DB = -3.0
 FRAME_S = 0.015
 VOWEL_UNDER_DB, S_OVER_VOWELS_DB, S_UNDER_DB, FEWEST = 12.0, 2.0, 27.0, 20  # of frames: which are vowels, and which are s-sounds
 
@@ -69,14 +74,33 @@ class Outcome:
 
 
 def probe_of(source: Source) -> Sound:
-    """Stretches of a source, spread over it, one behind the other; all of a short one."""
+    """Stretches of a source, spread over it, one behind the other; all of a short one. Where others have the word, the next stretch of its own voice."""
     size = round(STRETCH_S * source.rate)
     if source.frames <= STRETCHES * size:
         return Sound(source.read(0, source.frames), source.rate)
-    starts = [round(k) for k in np.linspace(0, source.frames - size, STRETCHES)]
+    starts = _of_its_own(source, [round(k) for k in np.linspace(0, source.frames - size, STRETCHES)], size)
     fade = max(round(FADE_S * source.rate), 1)
     ramp = np.minimum(np.minimum(np.arange(size), np.arange(size)[::-1]) / fade, 1.0).astype(np.float32)
     return Sound(np.concatenate([source.read(start, start + size) * ramp for start in starts], axis=1), source.rate)
+
+
+def _of_its_own(source: Source, starts: list[int], size: int) -> list[int]:
+    """Starts of stretches, each moved to the nearest one in which the recording's own voice has the word; as many as there are such."""
+    places = np.linspace(0, source.frames - size, min(MOST_LOOKED_AT, source.frames // size)).round().astype(int)
+    levels = np.array([max(_level_db(source, start + round(k * size / LOOKS)) for k in range(LOOKS)) for start in places])
+    own = places[own_stretches(levels, OWN_STRETCH_S)]
+    found: list[int] = []
+    for start in starts:
+        nearest = int(own[np.argmin(np.abs(own - start))])
+        start = start if abs(nearest - start) < size // 2 else nearest
+        if all(abs(start - other) >= size // 2 for other in found):
+            found.append(start)
+    return sorted(found)
+
+
+def _level_db(source: Source, start: int) -> float:
+    x = source.read(start, min(start + round(LOOK_S * source.rate), source.frames))
+    return float(10.0 * np.log10(np.mean(np.square(x, dtype=np.float64)) + 1e-14))
 
 
 class Trial:
@@ -85,7 +109,7 @@ class Trial:
     def __init__(self, probe: Sound) -> None:
         self._probe, self._tiles = probe, MemoryTileCache()
         self._levels = band_levels(probe.samples, probe.rate, FRAME_S)
-        self._loudness = measure_loudness(probe, true_peak=False).integrated_lufs
+        self.loudness = measure_loudness(probe, true_peak=False).integrated_lufs
         self._is_vowel, self._is_s = _marks(self._levels)
 
     def outcome(self, wanted: Suggestion) -> Outcome:
@@ -96,7 +120,7 @@ class Trial:
         if np.count_nonzero(self._is_s) >= FEWEST:
             moved = _apart(levels, self._is_s, self._is_vowel) - _apart(self._levels, self._is_s, self._is_vowel)
         loudness = measure_loudness(treated, true_peak=False).integrated_lufs
-        return Outcome(moved, loudness - self._loudness if loudness is not None and self._loudness is not None else 0.0)
+        return Outcome(moved, loudness - self.loudness if loudness is not None and self.loudness is not None else 0.0)
 
 
 def _treated(probe: Sound, wanted: Suggestion, tiles: TileCache) -> Sound:
@@ -124,6 +148,9 @@ def fitted_to(source: Source, report: RecordingReport, wanted: Suggestion, task:
     if "compress" not in out or not source.frames:
         return out
     trial = Trial(probe_of(source))
+    whole = report.loudness.integrated_lufs
+    if trial.loudness is not None and whole is not None and trial.loudness - whole > BLED_LU:
+        out["compress"]["threshold_db"] = round(min(out["compress"]["threshold_db"] + trial.loudness - whole, HIGHEST_THRESHOLD_DB), 1)
     dial = DEESSER if "deess" in out else COMPRESSOR
     aim = -float(np.clip(report.tone.sibilance_excess_db or 0.0, LEAST_DOWN_DB, MOST_DOWN_DB)) if dial is DEESSER else 0.0
 
