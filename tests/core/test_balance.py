@@ -133,6 +133,16 @@ def test_own_voices_are_told_from_what_comes_across_and_both_at_once_from_either
         assert own[k][both].mean() > 0.85
 
 
+def test_one_who_says_little_is_told_from_one_who_has_the_word_all_the_time_and_comes_across_loudly():
+    """Eight seconds of three minutes."""
+    (first, second), (own_first, own_second) = conversation(-16.0)
+    sounds = [np.concatenate([x, np.tile(x[: 5 * RATE], 32)]) for x in (first, second)]
+    own = find_own_voices([(0.0, Sound(x[None].astype(np.float32), RATE)) for x in sounds])
+    marks = [np.concatenate([m, np.tile(m[: 5 * FRAMES_PER_S], 32)]) for m in (own_first, own_second)]
+    assert [own[k][marks[k]].mean() > 0.9 for k in range(2)] == [True, True]
+    assert [own[k][marks[1 - k] & ~marks[k]].mean() < 0.05 for k in range(2)] == [True, True]
+
+
 def test_a_microphone_started_later_has_its_marks_on_its_own_clock():
     sounds, marks = conversation(-22.0)
     late = 3 * RATE

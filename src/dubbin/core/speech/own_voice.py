@@ -15,6 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dubbin.core.jobs import Task, in_parallel
+from dubbin.core.measure.own_stretches import LOUD_QUANTILE, own_stretches
 from dubbin.core.sound import fourier, neighbours
 from dubbin.core.sound.source import Source, read_padded
 from dubbin.core.speech.turns import bimodal_split
@@ -27,11 +28,11 @@ CHUNK_S = 20.0
 LAG_S = 0.015
 NOISE_QUANTILE = 0.1
 ROOM_DECAY_DB_PER_S = 110.0  # how fast what came across dies away: RT60 of about half a second
-LOUD_QUANTILE, UNDER_LOUD_DB = 0.95, 20.0
+UNDER_LOUD_DB = 20.0
 ABOVE_DB = 3.0  # what is expected to come across is known to so much
 ALIKE, ALIKE_EXTRA_DB = 0.6, 4.0
 SHARE = 0.12  # of a frame's power that must stand above what came across
-OWN_UNDER_LOUD_DB = 34.0
+OWN_UNDER_LOUD_DB = 38.0
 SMOOTH_FRAMES, BRIDGE_FRAMES, LEAST_FRAMES = 3, 8, 6
 LEAST_POWER = 1e-16  # added, so that silence has a level
 
@@ -118,11 +119,12 @@ def find_own_voices(microphones: Sequence[tuple[float, Source]], task: Task | No
     # Where a microphone runs: before and after, its silence says nothing.
     runs = [slice(round(a * FRAMES_PER_S), round((a + s.frames / s.rate) * FRAMES_PER_S) + 1) for a, s in microphones]
     noise = np.array([[np.quantile(heard.power(i, band)[run], NOISE_QUANTILE) for band in range(BANDS)] for i, run in enumerate(runs)])
-    loud = np.array([np.quantile(level[i, run], LOUD_QUANTILE) for i, run in enumerate(runs)])
-    running = np.zeros(level.shape, bool)
+    running, own_turns = np.zeros(level.shape, bool), np.zeros(level.shape, bool)
     for i, run in enumerate(runs):
         running[i, run] = True
-    crossing = _crossings(heard, noise, level, loud, running)
+        own_turns[i, run] = own_stretches(level[i, run], 1 / FRAMES_PER_S)
+    loud = np.array([np.quantile(level[i, own], LOUD_QUANTILE) for i, own in enumerate(own_turns)])
+    crossing = _crossings(heard, noise, level, loud, running, own_turns)
     out = []
     for i, (start, source) in enumerate(microphones):
         above = _above_what_came_across(heard, i, noise[i], level, crossing)
@@ -151,7 +153,9 @@ def _above_what_came_across(heard: _Heard, i: int, noise: Values, level: Values,
     return above
 
 
-def _crossings(heard: _Heard, noise: Values, level: Values, loud: Values, running: Marks) -> dict[tuple[int, int], Values]:
+def _crossings(
+    heard: _Heard, noise: Values, level: Values, loud: Values, running: Marks, own_turns: Marks
+) -> dict[tuple[int, int], Values]:
     """By (hearing, speaking) microphone: power per band that comes across, as a share of what the speaker's own hears."""
     out = {}
     smooth = 10.0 * np.log10(np.maximum(neighbours.uniform_filter1d(10.0 ** (level / 10.0), 7, axis=1, mode="nearest"), LEAST_POWER))
@@ -162,7 +166,8 @@ def _crossings(heard: _Heard, noise: Values, level: Values, loud: Values, runnin
             both = running[i] & running[j]
             speaking = both & (level[j] > loud[j] - UNDER_LOUD_DB)
             difference = smooth[i] - smooth[j]
-            heaps = bimodal_split(difference[speaking | (both & (level[i] > loud[i] - UNDER_LOUD_DB))], FRAMES_PER_S)
+            turns = [both & own_turns[k] & (level[k] > loud[k] - UNDER_LOUD_DB) for k in (i, j)]
+            heaps = bimodal_split(_as_many(*(difference[turn] for turn in turns)), FRAMES_PER_S)
             if heaps is None:
                 continue  # they hear the same
             chosen = speaking & (difference < sum(heaps) / 2)
@@ -170,6 +175,12 @@ def _crossings(heard: _Heard, noise: Values, level: Values, loud: Values, runnin
                 continue
             out[i, j] = np.array([_share(heard.power(i, b)[chosen] - noise[i, b], heard.power(j, b)[chosen]) for b in range(BANDS)])
     return out
+
+
+def _as_many(some: Values, others: Values) -> Values:
+    """Of both as many, evenly taken out: who says little counts as much as who says most."""
+    count = min(len(some), len(others))
+    return np.concatenate([x[np.linspace(0, len(x) - 1, count).round().astype(int)] for x in (some, others)]) if count else some[:0]
 
 
 def _share(heard: Values, spoken: Values) -> float:
