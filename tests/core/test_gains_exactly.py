@@ -15,9 +15,9 @@ from dubbin.core.measure.interpolation import FREE, drawn
 from dubbin.core.measure.loudness import OFFSET_LU
 from dubbin.core.measure.masking import AROUND_S, EDGES_HZ, LONGEST_S, ORDER, powers
 from dubbin.core.mix.cover import FADE_S, LOWER_FADE_S, TONE_DBFS, Covered, fade_frames
-from dubbin.core.mix.ducking import ducking_db
+from dubbin.core.mix.ducking import LEAST_WORD_S, ducking_db
 from dubbin.core.mix.gain_curve import POINTS_PER_S, GainCurve, curve_from_db, fade_gain
-from dubbin.core.mix.levelling import FACTS_PER_S, GATE_LU, LEAST_SPEECH_S, RIDE_GATE_LU, levelling_db, own_loudness
+from dubbin.core.mix.levelling import FACTS_PER_S, GATE_LU, LEAST_SPEECH_S, RIDE_GATE_LU, STEP_S, levelling_db, own_loudness
 from dubbin.core.sound import fourier
 from dubbin.core.sound.source import Sound
 
@@ -92,6 +92,26 @@ class TestOwnLoudness:
 
 
 class TestLevelling:
+    def test_one_level_is_brought_to_the_target_by_one_gain(self):
+        power = power_of((20.06, -31))
+        gain = levelling_db(power, all_of(power), Levelling(target_lufs=-20.0))
+        assert len(gain) == 201 and gain == pytest.approx(np.full(201, 11.0), abs=1e-6)
+
+    @pytest.mark.parametrize(("lufs", "gain_db"), [(-100.0, 68.0), (-70.0, 50.0), (60.0, -68.0)])
+    def test_there_is_an_end_to_what_is_lifted_and_lowered(self, lufs, gain_db):
+        """30 dB as a whole, the range of 8 dB around it, and 30 dB for what that leaves."""
+        power = power_of((20, lufs))
+        assert levelling_db(power, all_of(power), Levelling(target_lufs=-20.0)) == pytest.approx(np.full(200, gain_db), abs=0.01)
+
+    @pytest.mark.parametrize(("range_db", "apart"), [(2.0, 4.0), (12.0, 8.0)])
+    def test_a_soft_half_and_a_loud_one_come_together_as_far_as_the_range_lets_them(self, range_db, apart):
+        power = power_of((60, -28), (60, -20))
+        own = all_of(power)
+        gain = levelling_db(power, own, Levelling(target_lufs=-23.0, speed_s=4.0, range_db=range_db))
+        assert gain[100:500].min() - gain[700:1100].max() == pytest.approx(apart, abs=0.02)
+        steps = np.arange(len(power)) // round(STEP_S * FACTS_PER_S)
+        assert own_loudness(power * 10 ** (gain[steps] / 10), own) == pytest.approx(-23.0, abs=0.05)
+
     @pytest.mark.parametrize(("under", "is_lifted"), [(RIDE_GATE_LU - 4, True), (RIDE_GATE_LU + 4, False)])
     def test_a_soft_passage_is_brought_up_and_what_is_a_breath_is_not(self, under, is_lifted):
         power = power_of((40, -20), (20, -20 - under), (40, -20))
@@ -109,6 +129,24 @@ class TestLevelling:
         own = rng.random(len(power) // 100).repeat(100) > 0.4
         there, back = (levelling_db(p, o, Levelling(speed_s=2.0)) for p, o in ((power, own), (power[::-1], own[::-1])))
         np.testing.assert_allclose(back, there[::-1], atol=1e-6)
+
+    def test_the_average_reaches_half_its_time_to_both_sides(self):
+        """A step of loudness is met by a gain that is half way at the step, and done a speed away from it."""
+        power = power_of((60, -26), (60, -20))
+        gain = levelling_db(power, all_of(power), Levelling(target_lufs=-23.0, speed_s=10.0, range_db=20.0))
+        share = (gain - gain[900]) / (gain[300] - gain[900])
+        middle = int(np.argmin(np.abs(share - 0.5)))
+        assert 570 <= middle <= 600, "power decides: the loud half reaches a little farther"
+        assert share[450] > 0.97 and share[700] < 0.03 and 0.15 < share[550] - share[650] < 0.8
+
+    def test_a_word_or_two_move_nothing_by_themselves(self):
+        """Known is only where enough is said nearby: a lone loud syllable far from all else keeps the gain of what lies before and after it."""
+        power = power_of((30, -25), (20, -25), (0.1, -12), (20, -25), (30, -25))
+        own = np.concatenate(
+            [np.full(round(s * FACTS_PER_S), is_own) for s, is_own in ((30, 1), (20, 0), (0.1, 1), (20, 0), (30, 1))]
+        ).astype(bool)
+        gain = levelling_db(power, own, Levelling(target_lufs=-20.0, speed_s=3.0, range_db=20.0))
+        assert np.ptp(gain) < 0.05
 
     def test_where_nothing_is_said_nothing_is_done(self):
         power = power_of((3, -20))
@@ -144,6 +182,16 @@ class TestDucking:
         both = ducking_db(self.speech((300, 400), (470, 500)), self.SETTINGS)
         alone = [ducking_db(self.speech(word), self.SETTINGS) for word in ((300, 400), (470, 500))]
         np.testing.assert_allclose(both, np.minimum(*alone), atol=1e-9)
+
+    @pytest.mark.parametrize(("shorter", "ducks"), [(0, True), (1, False)])
+    def test_what_is_shorter_than_a_word_is_none(self, shorter, ducks):
+        length = round(LEAST_WORD_S * POINTS_PER_S) - shorter
+        assert ducking_db(self.speech((300, 300 + length)), self.SETTINGS).any() == ducks
+
+    def test_speech_from_the_first_mark_to_the_last(self):
+        assert ducking_db(np.ones(50, bool), self.SETTINGS) == pytest.approx(np.full(50, -12.0))
+        assert ducking_db(self.speech((300, 400)), Ducking(depth_db=0.0)).tolist() == [0.0] * 1000
+        assert len(ducking_db(np.zeros(0, bool), self.SETTINGS)) == 0
 
 
 class TestCovers:
@@ -184,6 +232,13 @@ class TestCovers:
     def test_without_a_room_to_play_it_is_silent(self, place):
         y = Covered(self.source(), [Cover(1000, 3000, CoverKind.NOISE, noise_from=place)]).read(900, 3100)
         assert y.shape == (2, 2200) and not y[:, 100:2100].any() and y.dtype == F32
+
+    def test_covers_that_are_not_met_leave_the_others_and_the_source_alone(self):
+        source = self.source()
+        before = source.samples.copy()
+        covers = [Cover(10, 20), Cover(2000, 2100), Cover(3900, 3990)]
+        y = Covered(source, covers).read(1900, 2200)
+        assert not y[:, 100:200].any() and y[:, 0].any() and np.array_equal(source.samples, before)
 
 
 @pytest.mark.parametrize("rate", [48000, 16000, 8000])

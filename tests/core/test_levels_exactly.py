@@ -7,10 +7,12 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from dubbin.core.deliver.levels import CLOSE_LU, MOST_GAIN_DB, RELEASE_MS, TILE_S, Levels
+from dubbin.core.deliver import levels as levels_module
+from dubbin.core.deliver.levels import CLOSE_LU, MOST_GAIN_DB, RELEASE_MS, TILE_S, Levels, reduction_from
 from dubbin.core.deliver.limiter import LOOK_AHEAD_MS, Limiter, LimiterSettings, limiter_gain
 from dubbin.core.episode.balance_settings import BleedControl
 from dubbin.core.episode.model import SeamShape
+from dubbin.core.jobs import Task
 from dubbin.core.measure.loudness import measure_loudness
 from dubbin.core.mix.bleed import EARLY_S, bleed_db, held, on_session
 from dubbin.core.mix.seam import LONG_MS, SHORT_MS, SeamPlan, plan_seam
@@ -55,6 +57,12 @@ class TestLimiterGain:
         assert found.dtype == np.float32 and found.shape == (x.shape[1],) and np.all(found == 1.0)
         assert limiter_gain(np.zeros((1, 0), np.float32), RATE, 0.5, 90.0).shape == (0,)
 
+    def test_at_a_low_rate_it_still_looks_ahead(self):
+        x = np.zeros((1, 400), np.float32)
+        x[0, 200] = 1.0
+        found = limiter_gain(x, 200, 0.5, 90.0)
+        assert found[200] * 1.0 <= 0.5 + 1e-6 and found[0] == pytest.approx(1.0, abs=1e-5)
+
     @pytest.mark.parametrize(("gain_db", "ceiling"), [(0.0, -1.0), (6.0, -3.0), (-20.0, -1.0)])
     def test_gain_comes_before_it(self, gain_db, ceiling):
         x = tone(200, 0.5, -6.0).samples
@@ -74,6 +82,16 @@ def program(seconds: float = 11.3, rate: int = RATE, seed: int = 3) -> Sound:
 
 
 class TestLevels:
+    @pytest.mark.parametrize("rate", [8001, 22050, 48000])
+    def test_the_highest_sample_of_every_tenth_of_a_second_also_where_pieces_meet_within_one(self, rate):
+        sound = program(9.37, rate)
+        levels, cell = Levels(sound), rate // 10
+        heights = np.max(np.abs(sound.samples), axis=0)
+        expected = [heights[k : k + cell].max() for k in range(0, len(heights), cell)]
+        np.testing.assert_allclose(levels._highest, expected, rtol=1e-6)
+        tile = TILE_S * rate
+        np.testing.assert_allclose(levels.peaks, [heights[k : k + tile].max() for k in range(0, len(heights), tile)], rtol=1e-6)
+
     @pytest.mark.parametrize(("gain_db", "ceiling"), [(0.0, 200.0), (6.0, -1.0), (14.0, -3.0)])
     def test_behind_gain_and_limiter_it_is_what_the_limiter_makes_of_it(self, gain_db, ceiling):
         sound = program()
@@ -93,6 +111,14 @@ class TestLevels:
             quiet, loud = (levels.limited(g, 200.0, by_rms=by_rms) for g in (-20.0, -17.0))
             assert loud - quiet == pytest.approx(3.0, abs=1e-3)
 
+    def test_only_where_the_limiter_may_work_is_it_run(self, monkeypatch):
+        sound = program()
+        sound.samples[:, : 4 * RATE] *= 0.05
+        levels, run = Levels(sound), []
+        monkeypatch.setattr(levels_module, "limiter_gain", lambda x, *a: run.append(x.shape) or limiter_gain(x, *a))
+        levels.limited(6.0, -1.0, by_rms=False)
+        assert len(run) == 2  # of three pieces of 4 s
+
     def test_silence_and_nothing_have_no_level(self):
         for sound in (Sound(np.zeros((1, 5 * RATE), np.float32), RATE), Sound(np.zeros((2, 0), np.float32), RATE)):
             levels = Levels(sound)
@@ -109,6 +135,19 @@ class TestLevels:
         near = levels.gain_to(aim, -1.0, by_rms=by_rms, near_db=gain + 0.4)
         assert levels.limited(near, -1.0, by_rms=by_rms) == pytest.approx(aim, abs=CLOSE_LU)
 
+    def test_a_gain_that_is_right_already_is_taken_as_it_is(self):
+        levels, asked = Levels(program()), []
+        gain = levels.gain_to(-14.0, -1.0)
+        limited = levels.limited
+        levels.limited = lambda gain_db, *a, **k: asked.append(gain_db) or limited(gain_db, *a, **k)
+        assert levels.gain_to(-14.0, -1.0, near_db=gain) == gain
+        assert asked == [0.0, gain], "one look as it is and one at the gain"
+
+    def test_it_tells_how_far_it_is(self):
+        levels, told = Levels(program()), []
+        levels.gain_to(-14.0, -1.0, task=Task(told.append))
+        assert told and told == sorted(told) and told[-1] <= 1.0 and told[0] < 0.5
+
     def test_what_can_not_be_reached_ends_with_the_most_gain(self):
         levels = Levels(program())
         assert levels.gain_to(-5.0, -60.0) == MOST_GAIN_DB
@@ -121,6 +160,15 @@ class TestLevels:
         assert levels.loud_tiles(2) == [(0, tile), (4 * tile, x.shape[1])]
         assert levels.loud_tiles(9) == [(0, tile), (2 * tile, 3 * tile), (4 * tile, x.shape[1])]
         assert levels.loud_tiles(1) == [(0, tile)]
+
+    def test_what_the_limiter_does_is_read_off_the_highest_samples(self):
+        peaks = np.array([0.0, 0.05, 0.5, 1.0, 0.25], np.float32)
+        found = reduction_from(peaks, 6.0206, -6.0206)
+        np.testing.assert_allclose(found.db, [0, 0, -6.02, -12.04, 0], atol=0.01)
+        assert found.deepest_db == pytest.approx(12.04, abs=0.01) and found.share == pytest.approx(0.4)
+        none = reduction_from(np.zeros(0, np.float32), 6.0, -1.0)
+        assert (none.deepest_db, none.share) == (0.0, 0.0)
+        assert Levels(program()).reduction(0.0, 20.0).deepest_db == 0.0
 
 
 runs = st.lists(st.tuples(st.integers(0, 60), st.integers(1, 12)), min_size=1, max_size=6)  # of silence and of speech

@@ -12,11 +12,13 @@ from hypothesis import strategies as st
 from scipy import signal
 
 from dubbin.core.jobs import Task
+from dubbin.core.measure.history import history_of
 from dubbin.core.measure.k_weighting import k_weighting_sos
 from dubbin.core.measure.live import CORRELATION_S, LiveMeter
 from dubbin.core.measure.loudness import (
     MOMENTARY_STEPS,
     OFFSET_LU,
+    SHORT_TERM_STEPS,
     STEPS_PER_S,
     LoudnessMeter,
     channel_weights,
@@ -85,9 +87,38 @@ class TestSteps:
         assert meter.peak_meter is None and meter.result().true_peak_dbtp is None
         assert meter.result().sample_peak_dbfs == pytest.approx(20 * np.log10(np.max(np.abs(x))))
 
+    def test_peaks_are_told_with_the_rest(self):
+        meter = LoudnessMeter(8000, 1)
+        x = np.zeros((1, 8000), F32)
+        x[0, 500] = -0.5
+        meter.push(x)
+        found = meter.result()
+        assert found.sample_peak_dbfs == pytest.approx(-6.0206, abs=1e-3) and found.true_peak_dbtp >= found.sample_peak_dbfs
+
     def test_silence_has_no_loudness(self):
         assert integrated_of(np.zeros(500)) == -math.inf == integrated_of(np.ones(MOMENTARY_STEPS - 1))
         assert integrated_of(np.ones(MOMENTARY_STEPS)) == pytest.approx(OFFSET_LU)
+
+    def test_windows_of_400_ms_and_3_s_end_at_every_step(self):
+        meter = LoudnessMeter(8000, 1)
+        assert meter.steps().shape == meter.momentary().shape == meter.short_term().shape == (0,)
+        meter.push(noise(4.0, -20.0, rate=8000)[None])
+        steps = meter.steps()
+        for found, width in ((meter.momentary(), MOMENTARY_STEPS), (meter.short_term(), SHORT_TERM_STEPS)):
+            expected = [OFFSET_LU + 10 * math.log10(steps[k : k + width].mean()) for k in range(len(steps) - width + 1)]
+            np.testing.assert_allclose(found, expected, atol=1e-9)
+        result = meter.result()
+        assert result.max_momentary_lufs == meter.momentary().max() and result.max_short_term_lufs == meter.short_term().max()
+
+    def test_less_than_a_window_has_no_figure(self):
+        meter = LoudnessMeter(8000, 1)
+        meter.push(noise(2.9, -20.0, rate=8000)[None])
+        result = meter.result()
+        assert result.max_short_term_lufs is None and result.range_lu is None
+        assert result.max_momentary_lufs is not None and result.integrated_lufs is not None
+        short = LoudnessMeter(8000, 1)
+        short.push(noise(0.39, -20.0, rate=8000)[None])
+        assert (short.result().integrated_lufs, short.result().max_momentary_lufs) == (None, None)
 
     def test_it_tells_how_far_it_is(self):
         told: list[float] = []
@@ -136,6 +167,27 @@ class TestGates:
         assert range_of(np.append(power, power_of(-80.0))) == pytest.approx(range_of(power), abs=1e-9)
 
 
+class TestCourse:
+    @pytest.mark.parametrize(("seconds", "points"), [(3.02, 10), (9.0, 50), (9.0, 1200), (21.7, 100)])
+    def test_evenly_spaced_with_the_loudest_moment_around_each(self, seconds, points):
+        meter = LoudnessMeter(8000, 1)
+        meter.push(noise(seconds, -20.0, rate=8000)[None] * np.linspace(0.1, 1.0, round(seconds * 8000), dtype=F32))
+        found = history_of(meter, points)
+        short, momentary = meter.short_term(), meter.momentary()
+        step = -(-len(short) // points)
+        assert 0 < len(found.times_s) <= points and found.loudness == meter.result()
+        np.testing.assert_allclose(found.times_s, [1.5 + k * 0.02 for k in range(0, len(short), step)])
+        np.testing.assert_array_equal(found.short_term, short[::step])
+        expected = [momentary[65 + k : min(65 + k + step, len(momentary))].max() for k in range(0, len(short), step)]
+        np.testing.assert_array_equal(found.momentary, expected)
+
+    def test_what_is_too_short_has_no_course(self):
+        meter = LoudnessMeter(8000, 1)
+        meter.push(noise(2.0, -20.0, rate=8000)[None])
+        found = history_of(meter)
+        assert len(found.times_s) == len(found.momentary) == len(found.short_term) == 0
+
+
 def played(x: np.ndarray, rate: int = 8000, block: int = 371):
     """(the last reading, the meter) of a sound that was played."""
     meter = LiveMeter(rate, len(x))
@@ -159,6 +211,15 @@ class TestLive:
             assert reading.short_term_lufs == (pytest.approx(short[-1], abs=1e-4) if len(short) else None)
             wanted = meter.result().integrated_lufs
             assert reading.integrated_lufs == (pytest.approx(wanted, abs=1e-4) if wanted is not None else None)
+
+    def test_the_gates_hold_while_it_plays(self):
+        n = np.arange(8000 * 12)
+        x = np.where(n < 8000 * 6, 0.1, 0.01)[None] * np.random.default_rng(3).normal(0, 1, len(n)).astype(F32)
+        reading, _ = played(x.astype(F32))
+        meter = LoudnessMeter(8000, 1)
+        meter.push(x.astype(F32))
+        assert reading.integrated_lufs == pytest.approx(meter.integrated(), abs=1e-4)
+        assert reading.range_lu == pytest.approx(meter.range_lu(), abs=1.0) and reading.range_lu > 10
 
     @pytest.mark.parametrize(("down_db", "counts"), [(12.4, True), (13.0, False)])
     def test_what_lies_10_lu_below_all_of_it_counts_no_more(self, down_db, counts):
