@@ -385,6 +385,10 @@ def test_masters_do_not_go_among_what_they_are_made_of(tmp_path):
         find_inputs([table], tmp_path / "show")
     ) == 1
     assert find_inputs([talk.parent / "nowhere.wav"], talk.parent), "what is not there is an outcome"
+    touched(tmp_path / "show", "made.dubbin")
+    table.write_text("file\nmade.dubbin\n")
+    with pytest.raises(DubbinError, match="name another folder"):
+        find_inputs([table], tmp_path / "show")
 
 
 @pytest.mark.parametrize("holds", [b"", b"[]", b"no episode", b'{"made_by": "batch"'])

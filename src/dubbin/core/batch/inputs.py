@@ -52,7 +52,11 @@ def find_inputs(paths: Sequence[Path], out: Path) -> list[BatchInput]:
                 raise DubbinError(tr("The folder {path} holds no recordings.").format(path=path))
             found += [BatchInput(p) for p in inside]
         elif path.suffix.lower() == TABLE:
-            found += read_table(path)
+            rows = read_table(path)
+            check_places(
+                [file for row in rows for file in row.files if file.suffix.lower() == SUFFIX], out
+            )  # their own episode would be put aside
+            found += rows
         else:
             found.append(BatchInput(path))  # one that is not there is an outcome too, and no reason to stop
     return list(dict.fromkeys(found))

@@ -74,9 +74,9 @@ def write_companions(
         ".breaks.txt": lambda: breaks_text(publication),
         ".notes.md": lambda: notes if notes is not None else draft_notes(publication, title),
     }
-    out = []
+    out, missing = [], without_source(publication, wanted)
     for companion in COMPANIONS:
-        if companion.name not in wanted or not companion.needs or companion in without_source(publication, wanted):
+        if companion.name not in wanted or not companion.needs or companion in missing:
             continue
         for ending in companion.endings:
             path = folder / f"{name}{ending}"

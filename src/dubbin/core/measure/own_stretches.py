@@ -30,6 +30,6 @@ def own_stretches(level_db: NDArray[np.floating], step_s: float) -> NDArray[np.b
     return np.repeat(loud > np.sort(loud)[-place] - UNDER_LOUDEST_DB, np.diff(borders))
 
 
-def loud_level(level_db: NDArray[np.floating], step_s: float, quantile: float = LOUD_QUANTILE) -> float:
+def loud_level(level_db: NDArray[np.floating], step_s: float) -> float:
     """The level of the loud frames of the recording's own voice, however seldom it is heard."""
-    return float(np.quantile(level_db[own_stretches(level_db, step_s)], quantile))
+    return float(np.quantile(level_db[own_stretches(level_db, step_s)], LOUD_QUANTILE))
