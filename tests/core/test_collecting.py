@@ -105,6 +105,17 @@ def test_broken_off_nothing_is_left(scattered, tmp_path, monkeypatch, out):
     assert {p.name for p in tmp_path.iterdir()} == before
 
 
+@pytest.mark.parametrize("out", ["project", "talk.zip"])
+def test_a_recording_that_can_not_be_read_is_what_is_told_of(scattered, tmp_path, out):
+    """Not the folder for the copy, where somebody would look for the fault in vain."""
+    path = tmp_path / "card B" / "REC_001.wav"
+    path.unlink()
+    path.symlink_to("/proc/self/mem")  # every read of its beginning fails, as on a card that is worn out
+    with pytest.raises(CannotWrite, match=r"card B/REC_001\.wav could not be read: Input/output error\.$"):
+        collect(scattered, tmp_path / out)
+    assert not (tmp_path / out).exists()
+
+
 def test_too_little_room_is_said_before_anything_is_copied(scattered, tmp_path, monkeypatch):
     monkeypatch.setattr(collecting.shutil, "disk_usage", lambda _: shutil._ntuple_diskusage(10, 9, 1))
     with pytest.raises(CannotWrite, match="free; the copy needs"):

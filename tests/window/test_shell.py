@@ -201,7 +201,7 @@ class TestFiles:
             copy.write_text(little.read_text().replace('"id": "', f'"id": "{name}', 1))
             window = open_window(copy)
             window.session.do(set_title(window.session.episode, name))
-            window.session.document._journal.flush() if hasattr(window.session.document._journal, "flush") else QTest.qWait(500)
+            window.session.document._journal._file.sync()
             journal = window.session.document._journal.path
             kept = journal.read_bytes()
             window.shut_down()

@@ -11,13 +11,13 @@ from pathlib import Path
 from dubbin.cli.json_output import json_text, print_json
 from dubbin.cli.progress import end_progress, progress_task
 from dubbin.core.deliver.captions import SpokenWord, caption_file, text_file, words_of_recording
-from dubbin.core.deliver.edit_lists import write_edit_list, write_text
+from dubbin.core.deliver.edit_lists import write_edit_list
 from dubbin.core.episode.file import load_episode
 from dubbin.core.errors import CannotWrite
 from dubbin.core.folders import Folders
 from dubbin.core.measure.echo import measure_echo
 from dubbin.core.sound.working_copy import WorkingCopies
-from dubbin.core.sound.writing import check_output
+from dubbin.core.sound.writing import check_output, write_text
 from dubbin.core.speech.activity import find_activity
 from dubbin.core.speech.align_text import read_text
 from dubbin.core.speech.known_voices import KnownVoices

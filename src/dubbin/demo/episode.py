@@ -18,6 +18,7 @@ from dubbin.core.sound.source import Sound
 from dubbin.core.sound.working_copy import WorkingCopies
 from dubbin.core.sound.writing import replacing, write_sound
 from dubbin.core.speech.transcript import Spoken
+from dubbin.core.texts import tr
 from dubbin.demo.music import harbour_theme
 from dubbin.demo.recordings import RATE, build_sounds, script
 
@@ -38,7 +39,7 @@ def build_demo(folder: Path, copies: WorkingCopies, task: Task | None = None) ->
     try:
         folder.mkdir(parents=True, exist_ok=True)
     except OSError as error:
-        raise CannotWrite(f"The folder {folder} can't be made: {error.strerror}.") from error
+        raise CannotWrite(tr("The folder {folder} can't be made: {strerror}.").format(folder=folder, strerror=error.strerror)) from error
     sounds = build_sounds(task.part(0.0, 0.6))
     for k, (voice, x) in enumerate(sounds.recorded.items()):
         write_sound(Sound(x[None].astype(np.float32), RATE), folder / FILES[voice], 24, task.part(0.6 + 0.05 * k, 0.65 + 0.05 * k))

@@ -13,7 +13,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from dubbin.core.errors import CannotWrite
-from dubbin.core.sound.writing import replacing
+from dubbin.core.sound.writing import not_written, replacing
 from dubbin.core.texts import tr
 
 FILES = Path(__file__).with_name("files")
@@ -54,9 +54,7 @@ def install(home: Path, command: str, *, tell: bool = True) -> list[Path]:
             with replacing(placed.path) as draft:
                 draft.write_bytes(placed.content)
         except OSError as error:
-            raise CannotWrite(
-                tr("{path} could not be written: {reason}.").format(path=placed.path, reason=error.strerror or error)
-            ) from error
+            raise not_written(placed.path, error) from error
         written.append(placed.path)
     if tell:
         _refresh(home)

@@ -27,8 +27,9 @@ from dubbin.core.batch.telling import Telling
 from dubbin.core.batch.worker import PROBE, TOPIC, Place, check_library, no_scheduler, program_name
 from dubbin.core.deliver.targets import OWN_TABLE
 from dubbin.core.episode.file import SUFFIX
-from dubbin.core.errors import Cancelled, CannotWrite
+from dubbin.core.errors import Cancelled
 from dubbin.core.folders import Folders
+from dubbin.core.sound.writing import not_written
 from dubbin.core.texts import tr, tr_count
 
 CONNECT_S = 10.0  # in which a scheduler answers
@@ -66,7 +67,7 @@ class _Cluster:
             self._probe.write_text(str(time.time_ns()))
         except OSError as error:
             self._client.close(timeout=2)
-            raise CannotWrite(tr("{out} could not be written: {strerror}.").format(out=self._probe, strerror=error.strerror)) from error
+            raise not_written(self._probe, error) from error
         self._crew = Crew(self._client, self._address, self._files_to_see, self._telling)
         self._asking = Asking(self._client, self._crew, self._telling, self._batch, self._folders.state)
         self._sent_along = SentAlong(

@@ -14,10 +14,8 @@ from dubbin.core.batch.outcome import Outcome
 from dubbin.core.batch.steps import NEEDS
 from dubbin.core.deliver.proof_sheet import templates
 from dubbin.core.deliver.table_cells import safe_cell
-from dubbin.core.errors import CannotWrite
 from dubbin.core.figures import clock, with_unit
-from dubbin.core.sound.writing import replacing
-from dubbin.core.texts import tr
+from dubbin.core.sound.writing import write_text
 
 TABLE, PAGE = "batch.csv", "batch.html"
 COLUMNS = (
@@ -95,13 +93,7 @@ def _share_done(running: Running) -> float:
 def write_report(standing: Standing, folder: Path) -> None:
     """Both files anew. Raises CannotWrite."""
     for name, text in ((TABLE, csv_of(standing.outcomes)), (PAGE, page_of(standing))):
-        try:
-            with replacing(folder / name) as temporary:
-                temporary.write_text(text, encoding="utf-8", errors="replace")  # names of files may be no text
-        except OSError as error:
-            raise CannotWrite(
-                tr("{out} could not be written: {strerror}.").format(out=folder / name, strerror=error.strerror or error)
-            ) from error
+        write_text(folder / name, text)
 
 
 def csv_of(outcomes: Sequence[Outcome]) -> str:

@@ -8,6 +8,7 @@ from __future__ import annotations
 import os
 import shutil
 import zipfile
+from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from pathlib import Path
 
@@ -18,7 +19,7 @@ from dubbin.core.errors import CannotWrite
 from dubbin.core.figures import number
 from dubbin.core.jobs import Task
 from dubbin.core.sound.working_copy import fingerprint_of
-from dubbin.core.sound.writing import check_folder, replacing, scratch_folder
+from dubbin.core.sound.writing import check_folder, not_written, replacing, scratch_folder
 from dubbin.core.texts import tr
 from dubbin.core.there import is_file_there, is_folder_there, is_there
 
@@ -59,7 +60,7 @@ def collect(episode: Episode, out: Path, task: Task | None = None) -> Collected:
                 out.rmdir()  # an empty one, chosen by somebody
             os.rename(folder, out)
     except OSError as error:
-        raise CannotWrite(tr("{out} could not be written: {strerror}.").format(out=out, strerror=error.strerror or error)) from error
+        raise not_written(out, error) from error
     return Collected(out / f"{name}{SUFFIX}", files, tuple(remarks))
 
 
@@ -118,11 +119,21 @@ def _free_name(name: str, used: set[str]) -> str:
 
 def _copy(source: Path, to: Path, task: Task) -> None:
     size, done = max(_size(source), 1), 0
-    with open(source, "rb") as read, open(to, "wb") as write:
-        while block := read.read(BLOCK_BYTES):
+    with open(to, "wb") as write:
+        for block in _blocks(source):
             write.write(block)
             done += len(block)
             task.step(done / size)
+
+
+def _blocks(path: Path) -> Iterator[bytes]:
+    """A file that is copied, block by block. Where it can't be read it is not the copy that is told to fail."""
+    try:
+        with open(path, "rb") as file:
+            while block := file.read(BLOCK_BYTES):
+                yield block
+    except OSError as error:
+        raise CannotWrite(tr("{path} could not be read: {strerror}.").format(path=path, strerror=error.strerror)) from error
 
 
 def _pack(folder: Path, archive: Path, task: Task) -> None:
@@ -131,8 +142,8 @@ def _pack(folder: Path, archive: Path, task: Task) -> None:
     total, done = max(sum(_size(p) for p in files), 1), 0
     with zipfile.ZipFile(archive, "w", zipfile.ZIP_STORED) as packed:
         for path in files:
-            with open(path, "rb") as read, packed.open(str(path.relative_to(folder.parent)), "w", force_zip64=True) as write:
-                while block := read.read(BLOCK_BYTES):
+            with packed.open(str(path.relative_to(folder.parent)), "w", force_zip64=True) as write:
+                for block in _blocks(path):
                     write.write(block)
                     done += len(block)
                     task.step(done / total)

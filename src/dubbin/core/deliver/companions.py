@@ -11,8 +11,7 @@ from dubbin.core.deliver.notes import draft_notes
 from dubbin.core.deliver.proof_sheet import templates
 from dubbin.core.deliver.publication import Publication, breaks_text, chapters_json, chapters_text, clock
 from dubbin.core.deliver.web_vtt import web_vtt
-from dubbin.core.errors import CannotWrite
-from dubbin.core.sound.writing import check_output, replacing
+from dubbin.core.sound.writing import check_output, write_text
 from dubbin.core.speech.transcript import WordKind
 from dubbin.core.texts import mark, tr
 
@@ -89,12 +88,3 @@ def write_companions(
 def without_source(publication: Publication, wanted: Sequence[str]) -> list[Companion]:
     """Of what is wanted, that for which there is nothing to make it of."""
     return [c for c in COMPANIONS if c.name in wanted and c.needs and not getattr(publication, c.needs)]
-
-
-def write_text(path: Path, text: str) -> None:
-    """Write a text file whole or not at all. Raises CannotWrite."""
-    try:
-        with replacing(path) as temporary:
-            temporary.write_text(text, encoding="utf-8")
-    except OSError as error:
-        raise CannotWrite(tr("{path} could not be written: {strerror}.").format(path=path, strerror=error.strerror)) from error

@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 
 from dubbin.core.deliver.captions import caption_file
-from dubbin.core.deliver.edit_lists import as_edl, as_otio, usual_rate, videos_of, write_text
+from dubbin.core.deliver.edit_lists import as_edl, as_otio, usual_rate, videos_of
 from dubbin.core.deliver.formats import find_format
 from dubbin.core.deliver.master import make_masters
 from dubbin.core.deliver.proof import Proof
@@ -19,7 +19,7 @@ from dubbin.core.errors import CannotWrite, UnusableSound
 from dubbin.core.jobs import Task
 from dubbin.core.sound.source import Source
 from dubbin.core.sound.working_copy import WorkingCopies
-from dubbin.core.sound.writing import check_folder, check_output, scratch_folder
+from dubbin.core.sound.writing import check_folder, check_output, scratch_folder, write_text
 from dubbin.core.texts import tr
 
 RATE = 48000  # of the sound of videos

@@ -16,7 +16,8 @@ from dubbin.core.episode.model import Episode
 from dubbin.core.episode.time_map import TimeMap, program_map
 from dubbin.core.errors import CannotWrite
 from dubbin.core.mix.bed import place_bed
-from dubbin.core.sound.writing import check_output, replacing
+from dubbin.core.sound.writing import check_output, write_text
+from dubbin.core.texts import tr
 
 FRAMES_PER_S = 25  # of the picture, where nobody says another
 EDL_TITLE, EDL_NAME = 60, 8
@@ -217,7 +218,7 @@ def write_edit_list(episode: Episode, path: Path, fps: float | None = None) -> N
     """Write the edit in the form that the file's ending names. fps: of the picture; None: as many as the first video has. Raises CannotWrite."""
     form = FORMS.get(path.suffix.lower())
     if form is None:
-        raise CannotWrite(f"{path.name}: an edit list ends in {', '.join(FORMS)}.")
+        raise CannotWrite(tr("{name}: an edit list ends in {forms}.").format(name=path.name, forms=", ".join(FORMS)))
     check_output(path, tuple(Path(r.path) for r in episode.recordings))
     videos = videos_of(episode)
     fps = fps if fps is not None else usual_rate(videos)
@@ -226,12 +227,3 @@ def write_edit_list(episode: Episode, path: Path, fps: float | None = None) -> N
     except ValueError as error:
         raise CannotWrite(f"{path.name}: {error}.") from error
     write_text(path, form(episode, fps, videos))
-
-
-def write_text(path: Path, text: str) -> None:
-    """Write a text file, whole or not at all. Raises CannotWrite."""
-    try:
-        with replacing(path) as temporary:
-            temporary.write_text(text, encoding="utf-8")
-    except OSError as error:
-        raise CannotWrite(f"{path} could not be written: {error.strerror}.") from error

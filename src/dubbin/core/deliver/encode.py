@@ -12,11 +12,9 @@ import numpy as np
 from dubbin.core.deliver.encode_parts import Part, frames_of, parts_of
 from dubbin.core.deliver.formats import Format
 from dubbin.core.deliver.mp3_frames import SAMPLES
-from dubbin.core.errors import CannotWrite
 from dubbin.core.jobs import Task
 from dubbin.core.sound.source import Source
-from dubbin.core.sound.writing import replacing, write_sound
-from dubbin.core.texts import tr
+from dubbin.core.sound.writing import not_written, replacing, write_sound
 
 FRAME = 4096  # samples that an encoder is handed at a time
 # Mean bit rates of MP3 in kbit/s, and the encoder's quality that comes to them.
@@ -40,7 +38,7 @@ def encode(
         with replacing(path) as temporary:
             _encode_ffmpeg(source, temporary, format, kbps, vbr and format.vbr, chapters if format.encoder_chapters else (), task)
     except OSError as error:
-        raise CannotWrite(tr("{path} could not be written: {value}.").format(path=path, value=error.strerror or error)) from error
+        raise not_written(path, error) from error
 
 
 def _encode_ffmpeg(

@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from enum import StrEnum
 
 from dubbin.core.errors import DubbinError
+from dubbin.core.texts import tr
 
 
 class TagKind(StrEnum):
@@ -105,5 +106,5 @@ def codec_title(codec: str) -> str:
 def find_format(name: str) -> Format:
     """A format by its name. Raises DubbinError, with all names there are."""
     if name not in FORMATS:
-        raise DubbinError(f"There is no format {name!r}. There are: {', '.join(FORMATS)}.")
+        raise DubbinError(tr("There is no format {name!r}. There are: {others}.").format(name=name, others=", ".join(FORMATS)))
     return FORMATS[name]

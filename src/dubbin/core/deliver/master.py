@@ -29,7 +29,7 @@ from dubbin.core.jobs import Task, side_by_side
 from dubbin.core.seats import holding
 from dubbin.core.sound.rendered import Rendered
 from dubbin.core.sound.source import Source, blocks
-from dubbin.core.sound.writing import check_folder, check_output, scratch_folder, shortened
+from dubbin.core.sound.writing import check_folder, check_output, not_written, scratch_folder, shortened
 from dubbin.core.texts import tr
 
 LONGEST_NAME = 150  # bytes; a disk takes 255, of which target, format and what goes with a master take their part
@@ -275,7 +275,7 @@ class _Maker:
         try:
             shutil.move(draft, file)
         except OSError as error:
-            raise CannotWrite(tr("{file} could not be written: {strerror}.").format(file=file, strerror=error.strerror)) from error
+            raise not_written(file, error) from error
         return Master(format, proof, gain_db, reduction, head_s)
 
 

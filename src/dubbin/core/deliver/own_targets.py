@@ -8,8 +8,7 @@ from dataclasses import fields
 from pathlib import Path
 
 from dubbin.core.deliver.targets import OWN_TABLE, Target, check_target, read_targets
-from dubbin.core.errors import CannotWrite
-from dubbin.core.sound.writing import replacing
+from dubbin.core.sound.writing import not_written, replacing
 
 HEAD = "# Targets of one's own, of the form of those that come with Dubbin. Edit them in the Master step, or here.\n"
 
@@ -31,7 +30,7 @@ def save_own_targets(settings_folder: Path, targets: Mapping[str, Target]) -> No
         with replacing(table) as temporary:
             temporary.write_text(text, "utf-8")
     except OSError as error:
-        raise CannotWrite(f"{table} could not be written: {error.strerror}.") from error
+        raise not_written(table, error) from error
     read_targets.cache_clear()
 
 

@@ -14,9 +14,8 @@ from dubbin.core.deliver.formats import codec_title
 from dubbin.core.deliver.proof import Measured, Proof
 from dubbin.core.deliver.publication import clock
 from dubbin.core.deliver.targets import Target
-from dubbin.core.errors import CannotWrite
 from dubbin.core.figures import with_unit
-from dubbin.core.sound.writing import replacing
+from dubbin.core.sound.writing import not_written, replacing
 from dubbin.core.texts import language, tr
 
 SHEETS = Path(__file__).with_name("sheets")
@@ -133,4 +132,4 @@ def write_sheet(sheet: Sheet, path: Path) -> None:
         with replacing(path) as temporary:
             temporary.write_bytes(data)
     except OSError as error:
-        raise CannotWrite(tr("{path} could not be written: {strerror}.").format(path=path, strerror=error.strerror)) from error
+        raise not_written(path, error) from error

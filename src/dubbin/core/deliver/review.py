@@ -27,11 +27,11 @@ from dubbin.core.deliver.publication import Publication, publication_of
 from dubbin.core.deliver.rendered import Limited, render
 from dubbin.core.episode.model import Episode
 from dubbin.core.episode.time_map import TimeMap, program_map
-from dubbin.core.errors import CannotWrite, UnusableSound
+from dubbin.core.errors import UnusableSound
 from dubbin.core.figures import clock
 from dubbin.core.jobs import Task
 from dubbin.core.sound.source import Source, blocks
-from dubbin.core.sound.writing import replacing, scratch_folder
+from dubbin.core.sound.writing import not_written, replacing, scratch_folder
 from dubbin.core.speech.transcript import WordKind
 from dubbin.core.speech.written import are_joined
 from dubbin.core.texts import language, tr
@@ -55,7 +55,7 @@ def write_review(program: Source, episode: Episode, out: Path, task: Task | None
         with replacing(out) as draft:
             draft.write_text(page, encoding="utf-8")
     except OSError as error:
-        raise CannotWrite(tr("{out} could not be written: {strerror}.").format(out=out, strerror=error.strerror or error)) from error
+        raise not_written(out, error) from error
     task.step(1.0)
 
 

@@ -11,6 +11,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from dubbin.core.errors import CannotWrite
+from dubbin.core.sound.writing import not_written
 from dubbin.core.texts import tr
 
 UNKNOWN = 0xFFFFFFFF
@@ -81,7 +82,7 @@ def add_chunks(path: Path, chunks: bytes) -> None:
                 f.seek(20)
                 f.write(struct.pack("<Q", size))
     except OSError as error:
-        raise CannotWrite(tr("{path} could not be written: {strerror}.").format(path=path, strerror=error.strerror)) from error
+        raise not_written(path, error) from error
 
 
 def read_cues(path: Path) -> list[Cue]:

@@ -17,7 +17,7 @@ from dubbin.core.jobs import Task
 from dubbin.core.sound.apart import look
 from dubbin.core.sound.child_process import ChildProcess
 from dubbin.core.sound.source import Source, read_padded
-from dubbin.core.sound.writing import check_output, replacing
+from dubbin.core.sound.writing import check_output, not_written, replacing
 from dubbin.core.texts import tr
 
 CONTAINERS = {
@@ -58,7 +58,7 @@ def put_into_video(sound: Source, video: Path, start_frame: int, out: Path, task
         with replacing(out) as temporary, _writer(video, temporary, suffix, sound.channels) as writer:
             _answer(writer, sound, start_frame, task)
     except OSError as error:
-        raise CannotWrite(tr("{out} could not be written: {value}.").format(out=out, value=error.strerror or error)) from error
+        raise not_written(out, error) from error
 
 
 def _writer(video: Path, out: Path, suffix: str, channels: int) -> ChildProcess:

@@ -50,6 +50,20 @@ def replacing(path: Path) -> Iterator[Path]:
             temporary.unlink(missing_ok=True)
 
 
+def not_written(path: Path, error: Exception) -> CannotWrite:
+    """What is said of a file that the system, or a library, could not write."""
+    return CannotWrite(tr("{path} could not be written: {strerror}.").format(path=path, strerror=getattr(error, "strerror", None) or error))
+
+
+def write_text(path: Path, text: str) -> None:
+    """Write a text file, whole or not at all; what is no text in it, as names of files may be, as question marks. Raises CannotWrite."""
+    try:
+        with replacing(path) as temporary:
+            temporary.write_text(text, encoding="utf-8", errors="replace")
+    except OSError as error:
+        raise not_written(path, error) from error
+
+
 @contextmanager
 def scratch_folder(folder: Path) -> Iterator[Path]:
     """A folder in `folder` for the time of the block: what is made there can be moved into place at once. Those of processes that were killed are cleared away."""
@@ -149,6 +163,4 @@ def write_sound(source: Source, path: Path, bits: int = 24, task: Task | None = 
                     x = x + tpdf_dither((x.shape[0], x.shape[1]), 16, rng)
                 f.write(x.T)
     except (OSError, soundfile.LibsndfileError) as error:
-        raise CannotWrite(
-            tr("{path} could not be written: {value}.").format(path=path, value=getattr(error, "strerror", None) or error)
-        ) from error
+        raise not_written(path, error) from error

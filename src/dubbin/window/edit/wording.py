@@ -8,12 +8,12 @@ from pathlib import Path
 from PyQt6.QtWidgets import QFileDialog, QInputDialog
 
 from dubbin.core.deliver.captions import caption_file, spoken_words, text_file, transcript_json, turn_table
-from dubbin.core.deliver.edit_lists import write_text
 from dubbin.core.episode.commands.lanes import lanes_of_speakers, name_voice
 from dubbin.core.episode.commands.words import correct_everywhere, correct_word, name_speaker, set_spoken
 from dubbin.core.episode.model import CoverKind, Lane, new_id
 from dubbin.core.errors import DubbinError
 from dubbin.core.mix.cover import fade_frames
+from dubbin.core.sound.writing import write_text
 from dubbin.core.speech.align_text import read_text
 from dubbin.core.speech.models import check_model
 from dubbin.core.speech.transcript import Spoken, Word
