@@ -30,7 +30,7 @@ from dubbin.core.treat.tiles import MemoryTileCache, TileCache, TileLocks, Tiles
 from dubbin.core.treat.treatment import Context, Treatment
 
 FADE_S = 0.01  # at the edges of a span to which a treatment is restricted
-CODE_VERSION = 24  # raise when a treatment's result changes, so that cached tiles of old code are not used
+CODE_VERSION = 25  # raise when a treatment's result changes, so that cached tiles of old code are not used
 
 
 @dataclass(frozen=True)
@@ -96,9 +96,17 @@ class Stage:
 
     def guard(self, task: Task | None = None) -> Guard:
         """How much of the voice the treatment takes along; looked at once."""
-        mends, rooms = self.treatment.mends_places, self.treatment.takes_rooms
+        treatment = self.treatment
         return self._found.get(  # type: ignore[no-any-return]
-            f"{self.key}:guard", lambda: measure_guard(self.heard, self, mends_places=mends, takes_rooms=rooms, task=task)
+            f"{self.key}:guard",
+            lambda: measure_guard(
+                self.heard,
+                self,
+                mends_places=treatment.mends_places,
+                takes_rooms=treatment.takes_rooms,
+                takes_noises=treatment.takes_noises,
+                task=task,
+            ),
         )
 
     @property

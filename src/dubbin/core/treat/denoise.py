@@ -102,6 +102,7 @@ class Denoise(Treatment):
     lead_s: ClassVar[float] = LEAD_S  # the network has heard the voice: four seconds are no better
     tail_s: ClassVar[float] = 0.1
     takes_rooms: ClassVar[bool] = True
+    takes_noises: ClassVar[bool] = True
 
     def spans_s(self, settings: DenoiseSettings) -> tuple[float, float, float]:
         """Tile, lead-in and tail in seconds; the network's tiles are longer."""

@@ -12,6 +12,8 @@ Psychology of Hearing", chapter 4).
 In a room that doesn't hold for what takes the room away: early reflections lie in the same frames as the voice and go along with it. Of the ideal, the direct sound alone, it
 reads -6.7 dB in a room of .25 s, -5.2 dB at .4 s, -3.7 dB at .66 s (a metre away; four real voices, within .5 dB), though nothing of the voice is missing. So where a treatment
 shows that there is a room (`measure/echo`), its limit is ROOM_MARGIN_DB under what the ideal would read.
+
+A key that is typed on begins like a consonant: of what is taken out whole by a treatment that may take noises, only what goes with a vowel counts (`passing_noise`).
 """
 
 from __future__ import annotations
@@ -25,6 +27,7 @@ from dubbin.core.jobs import Task
 from dubbin.core.measure.echo import ringing_db
 from dubbin.core.sound import neighbours
 from dubbin.core.sound.source import Source, read_padded
+from dubbin.core.treat.passing_noise import may_be_voice
 from dubbin.core.treat.stft import Stft, power
 
 FRAME_S = 0.032
@@ -71,11 +74,18 @@ class Guard:
 
 
 def measure_guard(
-    before: Source, after: Source, *, mends_places: bool = False, takes_rooms: bool = False, task: Task | None = None
+    before: Source,
+    after: Source,
+    *,
+    mends_places: bool = False,
+    takes_rooms: bool = False,
+    takes_noises: bool = False,
+    task: Task | None = None,
 ) -> Guard:
     """Compare what goes into a treatment with what comes out of it at full strength.
 
     mends_places: the treatment replaces short places, so that what it takes out whole is no voice. takes_rooms: it may take a room along with what it is there for.
+    takes_noises: it may take out whole what begins like a voice and is none.
     """
     task = task or Task()
     limit_db = limit_in_room(ringing_db(before, after, task.part(0.8, 1.0))) if takes_rooms else AUDIBLE_DB
@@ -89,7 +99,9 @@ def measure_guard(
         stop = min(start + round(STRETCH_S * before.rate), before.frames)
         x, y = read_padded(before, start, stop), read_padded(after, start, stop)
         for channel in range(before.channels):
-            part = _loss(stft.analyse(x[channel]), stft.analyse(x[channel] - y[channel]), mends_places)
+            X, R = stft.analyse(x[channel]), stft.analyse(x[channel] - y[channel])
+            counts = may_be_voice(power(X), power(X - R), x[channel], before.rate, hop) if takes_noises else None
+            part = _loss(X, R, mends_places, counts)
             lost, total, count = lost + part[0], total + part[1], count + part[2]
     if count < FEWEST_BINS:
         return Guard(None)
@@ -103,8 +115,10 @@ def limit_in_room(ringing: float) -> float:
     return AUDIBLE_DB + surely * (in_room - AUDIBLE_DB)
 
 
-def _loss(X: NDArray[np.complex64], R: NDArray[np.complex64], mends_places: bool) -> tuple[float, float, int]:
-    """Weighted sum of squared shares that was removed, of the weights, and how many bins counted."""
+def _loss(
+    X: NDArray[np.complex64], R: NDArray[np.complex64], mends_places: bool, counts: NDArray[np.bool_] | None
+) -> tuple[float, float, int]:
+    """Weighted sum of squared shares that was removed, of the weights, and how many bins were looked at. counts: (frames, bins), of which the loss is one of the voice."""
     P = power(X)
     quiet = np.quantile(neighbours.uniform_filter(P, (3, 3)), QUIET_QUANTILE, axis=0)
     before = np.zeros_like(P)
@@ -118,7 +132,8 @@ def _loss(X: NDArray[np.complex64], R: NDArray[np.complex64], mends_places: bool
     by_chance = neighbours.uniform_filter(power(R), CELL) / own / (CELL[0] * CELL[1] / 2)
     share = np.maximum(np.sign(shared) * shared**2 - by_chance, 0.0)
     weight = P**LOUDNESS_POWER
-    return float(np.sum((share * weight)[sure])), float(np.sum(weight[sure])), int(sure.sum())
+    lost = sure if counts is None else sure & counts
+    return float(np.sum((share * weight)[lost])), float(np.sum(weight[sure])), int(sure.sum())
 
 
 def _loud_stretches(source: Source, task: Task) -> list[int]:

@@ -44,6 +44,7 @@ class Treatment(ABC):
     tail_s: ClassVar[float] = 0.1
     changes_little: ClassVar[bool] = False  # what it removes is simple or rare: kept, it takes less room than what remains
     takes_rooms: ClassVar[bool] = False  # may take a room's echo along with what it is there for
+    takes_noises: ClassVar[bool] = False  # may take out whole what begins like a voice and is none: a key that is typed on, paper, a cup
     wants_rooms: ClassVar[bool] = False  # hears the better what it is there for the more of the room is left: it is given `with_room`
     mends_places: ClassVar[bool] = False  # replaces short places and leaves the rest as it is
 
