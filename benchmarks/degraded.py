@@ -110,6 +110,22 @@ def whining(all_clips: list[Clip], ratio_db: float = 30.0) -> list[Pair]:
     return out
 
 
+def typing(all_clips: list[Clip], under_db: float = 22.0) -> list[Pair]:
+    """Keys that are typed on beside a voice, six a second, for three seconds of every six: each a burst of noise of 1.5 to 9 kHz that dies away within 20 ms."""
+    band = signal.butter(2, (1500, 9000), "bandpass", fs=RATE, output="sos")
+    out = []
+    for seed, clip in enumerate(all_clips):
+        rng, keys = np.random.default_rng(seed), np.zeros(len(clip.sound))
+        n = np.arange(RATE // 32)
+        for t in np.cumsum(rng.exponential(1 / 6, round(len(keys) / RATE * 12))):
+            at = round(t * RATE)
+            if at + len(n) < len(keys) and t // 3 % 2:
+                keys[at : at + len(n)] += signal.sosfilt(band, rng.standard_normal(len(n))) * np.exp(-n / 250) * rng.uniform(0.4, 1.0)
+        keys *= speech_rms(clip.sound) * 10 ** (-under_db / 20) / np.sqrt(np.mean(keys**2))
+        out.append(Pair(clip.sound, (clip.sound + keys).astype(np.float32), clip.text))
+    return out
+
+
 def clicking(all_clips: list[Clip], ratio_db: float = 23.0, count: int = 40) -> list[tuple[Pair, tuple[int, ...]]]:
     out = []
     for k, clip in enumerate(all_clips):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 
 import degraded
@@ -73,10 +74,31 @@ def rows(folder: Path | None) -> list[Row]:
     }
     for fault, pairs in alone.items():  # what it is not taken for shows, too
         out += compare(f"{fault} and nothing else", pairs, {"Dubbin, as suggested": suggested}, ("PESQ", "SI-SDR"))
-    out += gates.rows(clips(folder, GATED_S))
+    longer = clips(folder, GATED_S)  # with pauses, in which keys are heard
+    out += compare(
+        "keys that are typed on and nothing else",
+        degraded.typing(longer),
+        {"Dubbin, as suggested": suggested},
+        ("PESQ", "SI-SDR", "DNSMOS"),
+    )
+    out += compare(
+        "keys that are typed on, noise at 30 dB",
+        in_noise(degraded.typing(longer), 30.0),
+        {"Dubbin, as suggested": suggested, **runtime},
+        ("PESQ", "SI-SDR", "DNSMOS"),
+    )
+    out += gates.rows(longer)
     out += short_clips.rows(folder)
     methods = {"Dubbin, as suggested": suggested, "Dubbin, all six": treated(*(t.name for t in REPAIRS)), **runtime}
     return out + compare("room, fan, hum and clicks at once", everything(found), methods, ("PESQ", "STOI", "DNSMOS"))
+
+
+def in_noise(pairs: list[Pair], snr_db: float) -> list[Pair]:
+    """The same in noise beside."""
+    return [
+        replace(p, degraded=(p.degraded + noise_of(k % 3, len(p.truth), k) * speech_rms(p.truth) * 10 ** (-snr_db / 20)).astype(np.float32))
+        for k, p in enumerate(pairs)
+    ]
 
 
 def everything(found: list[Clip]) -> list[Pair]:

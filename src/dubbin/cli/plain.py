@@ -36,6 +36,7 @@ def report_to_plain(path: Path, report: RecordingReport, remarks: tuple[str, ...
         "dc_offset": report.dc_offset,
         "soft_clipping": {"count": len(report.saturation.times_s), "times_s": list(report.saturation.times_s)},
         "plosives": {"count": report.plosives.count, "times_s": list(report.plosives.times_s)},
+        "passing_noises": {"count": len(report.passing.times_s), "a_minute_of_pauses": report.passing.a_minute},
         "dropouts": {"count": report.dropouts.count, "spans_s": [list(s) for s in report.dropouts.spans_s]},
         "channel_faults": asdict(report.channel_faults),
         "bandwidth": asdict(report.bandwidth),

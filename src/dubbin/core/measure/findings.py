@@ -10,6 +10,7 @@ import numpy as np
 from dubbin.core.figures import number
 from dubbin.core.measure.echo import echo_strength
 from dubbin.core.measure.finding import Finding, Severity, Span
+from dubbin.core.measure.passing_noises import all_is_looked_at
 from dubbin.core.measure.report import RecordingReport
 from dubbin.core.texts import tr, tr_count
 
@@ -55,6 +56,7 @@ def find_findings(report: RecordingReport) -> tuple[Finding, ...]:
         out.append(Finding("hum", tr("Hum"), text, _graded(hum.level_dbfs, -66.0, -45.0), treatment="dehum"))
     _add_tones(report, out)
     _add_rumble(report, out)
+    _add_passing(report, out)
     _add_noise(report, out)
     rt60 = report.echo.rt60_s
     if rt60 is not None and rt60 > DRY_RT60_S:
@@ -134,6 +136,16 @@ def _add_rumble(report: RecordingReport, out: list[Finding]) -> None:
             severity = max(severity, Severity.AUDIBLE, key=list(Severity).index)
         places = tuple((t, t + 0.12) for t in plosives.times_s)
         out.append(Finding("rumble", tr("Rumble"), ", ".join(parts), severity, places, "derumble"))
+
+
+def _add_passing(report: RecordingReport, out: list[Finding]) -> None:
+    clicks = next((f.places_s for f in out if f.kind == "clicks"), ())
+    passing = report.passing.besides([start for start, _ in clicks])
+    if passing.are_many and passing.a_minute is not None:
+        text = tr("keys, paper or the like between the words: {a_minute} a minute of pauses").format(a_minute=number(passing.a_minute, 0))
+        severity = _graded(passing.a_minute, 80.0, 200.0)
+        places = _moments(passing.times_s) if all_is_looked_at(report.duration_s) else ()
+        out.append(Finding("passing-noises", tr("Passing noises"), text, severity, places, "denoise"))
 
 
 def _add_noise(report: RecordingReport, out: list[Finding]) -> None:

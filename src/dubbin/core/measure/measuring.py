@@ -21,6 +21,7 @@ from dubbin.core.measure.hiss import find_hiss
 from dubbin.core.measure.hum import describe_hum
 from dubbin.core.measure.loudness import LoudnessMeter
 from dubbin.core.measure.noise import Noise, NoiseMeter, noise_from_powers, quiet_frames
+from dubbin.core.measure.passing_noises import find_passing_noises
 from dubbin.core.measure.plosives import PlosiveMeter
 from dubbin.core.measure.report import RecordingReport
 from dubbin.core.measure.saturation import Saturation, find_saturation
@@ -40,7 +41,7 @@ class Meter(Protocol):
 def measure_treated(treated: Source, before: RecordingReport, task: Task | None = None) -> RecordingReport:
     """Measure what treatments made of a recording, to be compared with the report on the recording itself.
 
-    What no treatment brings is not looked for where there was none of it: hum and tones, clicks, bent crests. Drop-outs, faults of channels
+    What no treatment brings is not looked for where there was none of it: hum and tones, clicks, bent crests, passing noises. Drop-outs, faults of channels
     and the band are the recording's own, and none is mended by a treatment.
     """
     return _measured(treated, task or Task(), before)
@@ -77,7 +78,11 @@ def _measured(source: Source, task: Task, before: RecordingReport | None) -> Rec
     def echo(part: Task) -> None:
         found["echo"] = measure_echo(source, part)
 
-    side_by_side((stream, lasting, clicks, echo), task)
+    def passing(part: Task) -> None:
+        if before is None or before.passing.are_many:
+            found["passing"] = find_passing_noises(source, part, None if before is None else before.passing.least_dbfs)
+
+    side_by_side((stream, lasting, clicks, echo, passing), task)
     if found["clipping"].count >= FEWEST_CLIPPED:
         found["clicks"] = found["clicks"].away_from(meters.clipping.runs())
     if before is not None:

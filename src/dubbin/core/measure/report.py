@@ -14,6 +14,7 @@ from dubbin.core.measure.finding import ASKED_FOR, Finding, Suggestion
 from dubbin.core.measure.hum import Hum
 from dubbin.core.measure.loudness import Loudness
 from dubbin.core.measure.noise import Noise
+from dubbin.core.measure.passing_noises import PassingNoises
 from dubbin.core.measure.plosives import Plosives
 from dubbin.core.measure.saturation import Saturation
 from dubbin.core.measure.tone_balance import ToneBalance
@@ -43,6 +44,7 @@ class RecordingReport:
     channel_faults: Channels
     bandwidth: Bandwidth
     tones: Tones = field(default_factory=Tones)
+    passing: PassingNoises = field(default_factory=PassingNoises)
     findings: tuple[Finding, ...] = ()
 
     @property

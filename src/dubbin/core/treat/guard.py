@@ -13,7 +13,7 @@ In a room that doesn't hold for what takes the room away: early reflections lie 
 reads -6.7 dB in a room of .25 s, -5.2 dB at .4 s, -3.7 dB at .66 s (a metre away; four real voices, within .5 dB), though nothing of the voice is missing. So where a treatment
 shows that there is a room (`measure/echo`), its limit is ROOM_MARGIN_DB under what the ideal would read.
 
-A key that is typed on begins like a consonant: of what is taken out whole by a treatment that may take noises, only what goes with a vowel counts (`passing_noise`).
+A key that is typed on begins like a consonant: of what is taken out whole by a treatment that may take noises, only what goes with a vowel counts (`taken_whole`).
 """
 
 from __future__ import annotations
@@ -27,8 +27,8 @@ from dubbin.core.jobs import Task
 from dubbin.core.measure.echo import ringing_db
 from dubbin.core.sound import neighbours
 from dubbin.core.sound.source import Source, read_padded
-from dubbin.core.treat.passing_noise import may_be_voice
 from dubbin.core.treat.stft import Stft, power
+from dubbin.core.treat.taken_whole import may_be_voice
 
 FRAME_S = 0.032
 STRETCHES, STRETCH_S = 6, 4.0  # looked at, spread over the loud parts

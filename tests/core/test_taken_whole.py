@@ -10,8 +10,8 @@ from dubbin.core.sound.source import Sound
 from dubbin.core.treat.chain import Chain, Use
 from dubbin.core.treat.denoise import DenoiseSettings
 from dubbin.core.treat.guard import AUDIBLE_DB, measure_guard
-from dubbin.core.treat.passing_noise import may_be_voice, vowels
 from dubbin.core.treat.registry import TREATMENTS
+from dubbin.core.treat.taken_whole import may_be_voice, vowels
 from tests.conftest import RATE, noise, rms_db
 
 

@@ -1,4 +1,4 @@
-"""Noises that come and go, keys that are typed on, paper, a bird: what of all that a denoiser takes out whole was one of them, and what was the voice.
+"""What a denoiser takes out whole: keys that are typed on, paper, a bird, or the voice?
 
 A key begins as suddenly as a consonant, and a bin of a short stretch of sound does not tell one from the other. But whoever is robbed of his voice is robbed of vowels: what is taken
 out whole counts where a vowel goes with it. Of consonants alone no denoiser takes more: in noise at 5 to 20 dB, eight real voices, what it took out whole of all that has no pitch
