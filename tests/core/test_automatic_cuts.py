@@ -85,7 +85,8 @@ class TestEdges:
         source = Sound(vowels(8, (1.0, 4.0))[None], RATE)
         activity = [(0, find_activity(source))]
         joined = table_of(word("and", 1.0, 2.0), word("uh", 2.0, 3.0, WordKind.FILLER), word("then", 3.0, 4.0))
-        assert CutCheck(source, activity, joined).settled(*frames(2.0, 3.0)) == frames(2.0, 3.0)
+        start, end = CutCheck(source, activity, joined).settled(*frames(2.0, 3.0))
+        assert start == 2 * RATE and 2.955 * RATE < end < 2.99 * RATE, "where a word begins that stays, a little before it is spared"
         guessed = table_of(
             word("and", 1.0, 2.0, confidence=0.1), word("uh", 2.0, 3.0, WordKind.FILLER), word("then", 3.0, 4.0, confidence=0.1)
         )
