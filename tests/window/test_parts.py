@@ -8,6 +8,7 @@ import re
 import threading
 import weakref
 from pathlib import Path
+from types import SimpleNamespace
 
 import numpy as np
 import pytest
@@ -18,11 +19,13 @@ from PyQt6.QtWidgets import QDialog, QLabel, QMainWindow, QWidget
 
 from dubbin.core.figures import clock, number, span_text, with_unit
 from dubbin.core.treat.compressor import CompressorSettings
+from dubbin.window.parts import collector as collector_module
 from dubbin.window.parts import icons
 from dubbin.window.parts.action import Action, Menu
 from dubbin.window.parts.card import TreatmentCard, label
+from dubbin.window.parts.collector import MOST_PUT_OFF, Collector
 from dubbin.window.parts.fields import SettingsForm
-from dubbin.window.parts.plot import FEWEST_POINTS, MOST_POINTS, Plot, thinned
+from dubbin.window.parts.plot import MOST_POINTS, Plot, thinned
 from dubbin.window.parts.ruler import SMALLEST_GAP_PX, digits_for, tick_step_s
 from dubbin.window.parts.segments import Segments
 from dubbin.window.parts.slider import MarkedSlider
@@ -262,36 +265,6 @@ def test_a_plot_draws_no_more_points_than_it_can_show(theme, qtbot):
     assert x is not None and len(x) <= MOST_POINTS + 2 and x[0] == 0 and x[-1] > 179_700
 
 
-def test_a_curve_has_as_many_points_as_its_plot_has_room_for_and_looks_the_same(theme, qtbot):
-    plot = Plot(theme, "Loudness", "minutes", "LUFS")
-    plot.curve("loudness", "saddle")
-    holder = QWidget()
-    qtbot.addWidget(holder)
-    plot.setParent(holder)
-    plot.resize(250, 200)
-    holder.show()
-    y = np.random.default_rng(3).standard_normal(20_000)
-    y[7777] = 9.0
-    plot.show_curve("loudness", np.arange(20_000.0), y)
-    counts = []
-    for width in (250, 600, 1600, 250):
-        plot.resize(width, 200)
-        qtbot.wait(10)
-        _, shown = plot.data_of("loudness")
-        counts.append(len(shown))
-        assert shown.max() == 9.0 and shown.min() == y.min()
-        assert (
-            2 * width * 0.9 <= len(shown) <= 2 * width * 1.1
-            or len(shown) in range(FEWEST_POINTS, FEWEST_POINTS + 160)
-            or len(shown) > 0.9 * MOST_POINTS
-        )
-    assert counts[0] == counts[3] < counts[1] < counts[2]
-    plot.hide_curve("loudness")
-    plot.resize(900, 200)
-    qtbot.wait(10)
-    assert plot.data_of("loudness")[1] is None, "what is hidden does not come back"
-
-
 class TestDressing:
     @staticmethod
     def ground(widget: QWidget) -> str:
@@ -336,3 +309,31 @@ class TestCollector:
             assert set(gone) == {threading.get_ident()}
         finally:
             gc.set_threshold(*before)
+
+    @pytest.fixture
+    def looks(self, qtbot, monkeypatch):
+        """How often a collector of its own looks, asked at times that are told."""
+        collector, times = Collector(), iter(())
+        collector._timer.stop()
+        made: list[float] = []
+        monkeypatch.setattr(collector, "look", lambda: made.append(0.0))
+
+        def ask(*late_s: float) -> int:
+            nonlocal times
+            times = iter(late_s)
+            monkeypatch.setattr(collector_module, "time", SimpleNamespace(monotonic=lambda: collector._due + next(times)))
+            made.clear()
+            for _ in late_s:
+                collector._on_time()
+            return len(made)
+
+        yield ask
+        gc.disable()  # that of the module goes on
+
+    def test_it_waits_where_the_window_has_just_been_held(self, looks):
+        assert looks(0.0, 0.2, 0.001, 0.05, -0.1) == 3
+
+    def test_it_does_not_wait_for_ever(self, looks):
+        assert looks(*[0.1] * MOST_PUT_OFF) == 0
+        assert looks(0.1) == 1
+        assert looks(*[0.1] * MOST_PUT_OFF) == 0

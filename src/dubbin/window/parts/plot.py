@@ -8,15 +8,14 @@ from typing import Any
 import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QPen, QResizeEvent
+from PyQt6.QtGui import QPen
 
 from dubbin.core.figures import clock, number
 from dubbin.core.measure.frequency_scale import FREQUENCIES
 from dubbin.window.parts.ruler import tick_step_s
 from dubbin.window.parts.theme import Theme, font
 
-# Of a curve two points are drawn for each pixel of the plot: painting an hour's hundred thousand takes half a second, and eighteen hundred a hundredth.
-FEWEST_POINTS, MOST_POINTS = 400, 1800
+MOST_POINTS = 1800  # about two for each pixel of a wide plot; painting an hour's hundred thousand takes half a second
 
 
 def thinned(x: np.ndarray, y: np.ndarray, most: int = MOST_POINTS) -> tuple[np.ndarray, np.ndarray]:
@@ -68,8 +67,6 @@ class Plot(pg.PlotWidget):  # type: ignore[misc]
         self.viewport().setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self._labels = {"bottom": x_label, "left": y_label}
         self._curves: dict[str, Any] = {}
-        self._shown: dict[str, tuple[np.ndarray, np.ndarray]] = {}  # with all their points
-        self._most = MOST_POINTS
         self._colours: dict[str, tuple[str, float, bool]] = {}
         item = self.getPlotItem()
         item.hideButtons()
@@ -165,22 +162,10 @@ class Plot(pg.PlotWidget):  # type: ignore[misc]
 
     def show_curve(self, name: str, x: np.ndarray, y: np.ndarray) -> None:
         """Draw y over x, which goes up; NaN is a gap. Of many points those are drawn that can be seen."""
-        self._shown[name] = np.asarray(x, float), np.asarray(y, float)
-        self._curves[name].setData(*thinned(*self._shown[name], self._most))
+        self._curves[name].setData(*thinned(np.asarray(x, float), np.asarray(y, float)))
         self._place_name(name)
 
-    def resizeEvent(self, event: QResizeEvent | None) -> None:
-        """As many points of each curve as can be seen in the new width."""
-        super().resizeEvent(event)
-        shown = getattr(self, "_shown", {})  # the first size is set before there are any
-        most = int(np.clip(2 * self.width() * self.devicePixelRatioF(), FEWEST_POINTS, MOST_POINTS))
-        before, self._most = getattr(self, "_most", most), most
-        for name, (x, y) in shown.items():
-            if len(x) > min(before, most) and before != most:
-                self._curves[name].setData(*thinned(x, y, most))
-
     def hide_curve(self, name: str) -> None:
-        self._shown.pop(name, None)
         self._curves[name].setData([], [])
         self._place_name(name)
 
