@@ -16,6 +16,7 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtGui import QColor, QIcon
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QDialog, QLabel, QMainWindow, QWidget
+from pyqtgraph import PlotCurveItem
 
 from dubbin.core.figures import clock, number, span_text, with_unit
 from dubbin.core.treat.compressor import CompressorSettings
@@ -263,6 +264,24 @@ def test_a_plot_draws_no_more_points_than_it_can_show(theme, qtbot):
     plot.show_curve("loudness", np.arange(180_000.0), np.zeros(180_000))
     x, _ = plot.data_of("loudness")
     assert x is not None and len(x) <= MOST_POINTS + 2 and x[0] == 0 and x[-1] > 179_700
+
+
+@pytest.mark.parametrize(("points", "again"), [(50, True), (20_000, False)])
+def test_a_curve_of_many_points_is_painted_once_however_often_its_plot_is(theme, qtbot, monkeypatch, points, again):
+    holder, plot, painted = QWidget(), Plot(theme, "Loudness", "minutes", "LUFS"), []
+    qtbot.addWidget(holder)
+    plot.setParent(holder)
+    plot.curve("loudness", "saddle")
+    plot.resize(300, 200)
+    paint = PlotCurveItem.paint
+    monkeypatch.setattr(PlotCurveItem, "paint", lambda *a: painted.append(1) or paint(*a))
+    holder.show()
+    plot.show_curve("loudness", np.arange(float(points)), np.sin(np.arange(points)))
+    first = plot.grab().toImage()
+    painted.clear()
+    assert plot.grab().toImage() == first and bool(painted) is again
+    plot.show_curve("loudness", np.arange(float(points)), np.zeros(points))
+    assert plot.grab().toImage() != first, "and anew where it is another"
 
 
 class TestDressing:

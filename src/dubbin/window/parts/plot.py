@@ -9,6 +9,7 @@ import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QPen
+from PyQt6.QtWidgets import QGraphicsItem
 
 from dubbin.core.figures import clock, number
 from dubbin.core.measure.frequency_scale import FREQUENCIES
@@ -35,6 +36,7 @@ def thinned(x: np.ndarray, y: np.ndarray, most: int = MOST_POINTS) -> tuple[np.n
 
 # Names at the curves: where the first stands along the axis, how far apart they stand, how broad one is, all as shares of the axis.
 FIRST_NAME, NEXT_NAME, NAME_SHARE = 0.88, 0.21, 0.14
+MANY_POINTS = 200  # from which on painting takes longer than keeping a picture
 FEW_POINTS = 20  # of a curve that is straight between them
 TEXT_COLOURS = {"thread": "thread_text", "wash": "muted", "line": "muted"}  # where a line's colour is too pale for text
 
@@ -162,7 +164,11 @@ class Plot(pg.PlotWidget):  # type: ignore[misc]
 
     def show_curve(self, name: str, x: np.ndarray, y: np.ndarray) -> None:
         """Draw y over x, which goes up; NaN is a gap. Of many points those are drawn that can be seen."""
-        self._curves[name].setData(*thinned(np.asarray(x, float), np.asarray(y, float)))
+        points = thinned(np.asarray(x, float), np.asarray(y, float))
+        self._curves[name].setData(*points)
+        # A plot that comes into sight is painted twice, and again with whatever lies over it: of a curve of many points the picture is kept.
+        modes = QGraphicsItem.CacheMode
+        self._curves[name].curve.setCacheMode(modes.DeviceCoordinateCache if len(points[0]) > MANY_POINTS else modes.NoCache)
         self._place_name(name)
 
     def hide_curve(self, name: str) -> None:
