@@ -3,8 +3,8 @@
 One begins within two hundredths of a second, has no pitch, and lies away from every vowel. A consonant begins as fast, beside its vowel, and a breath slowly. They are counted by the minute of
 pauses; in a long recording a few stretches are looked at, for whoever types does so for long.
 
-Figures: eight real voices by themselves have 0 to 41 in a minute of pauses, with another voice 15 to 30 dB below them in the same microphone 0 to 32. With keys 22 dB below them it is
-54 to 205, with rustling paper 32 to 150; the fewest of somebody who reads on without a pause, where next to nothing can be looked at.
+Figures: eight real voices by themselves have 0 to 44 in a minute of pauses, with another voice 15 to 30 dB below them in the same microphone 0 to 32. With keys 22 dB below them it is
+54 to 154, with rustling paper 32 to 158; the fewest of somebody who reads on without a pause, where next to nothing can be looked at.
 Limits: under the words nothing is looked for, and what has a pitch (a bird, a telephone) is not one of them.
 """
 
