@@ -11,7 +11,7 @@ from dubbin.core.treat.chain import Chain, Use
 from dubbin.core.treat.denoise import DenoiseSettings
 from dubbin.core.treat.guard import AUDIBLE_DB, measure_guard
 from dubbin.core.treat.registry import TREATMENTS
-from dubbin.core.treat.taken_whole import may_be_voice, vowels
+from dubbin.core.treat.taken_whole import may_be_voice
 from tests.conftest import RATE, noise, rms_db
 
 
@@ -66,16 +66,6 @@ def test_the_neural_engine_takes_keys_out_at_full_strength(voice):
     x = (voice + noise(20, -50, 3)[: len(voice)] + typing(voice, 3))[: 12 * RATE]
     stage = Chain(Sound(x[None], RATE), [Use(TREATMENTS["denoise"], DenoiseSettings())]).stages[0]
     assert stage.guard().highest_strength > 0.9
-
-
-def test_vowels_are_where_a_pitch_is_held():
-    n = np.arange(RATE // 2)
-    vowel = sum(np.sin(2 * np.pi * 140 * k * n / RATE) / k for k in range(1, 12))
-    moment = np.where(n < 0.04 * RATE, vowel, 0.0)
-    x = (0.1 * np.concatenate([0 * vowel, vowel, 0 * vowel, moment])).astype(np.float32) + noise(2, -70)
-    times_s = np.arange(0, 2, 0.016)
-    found = times_s[vowels(x, RATE, times_s)]
-    assert found.min() == pytest.approx(0.5, abs=0.05) and found.max() == pytest.approx(1.0, abs=0.05)
 
 
 @pytest.mark.parametrize(("low_left", "expected"), [(1.0, False), (0.2, True)])

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from dubbin.core.measure.voicing import VOICED_FROM, find_voicing
+from dubbin.core.measure.voicing import FRAMES_PER_S, VOICED_FROM, find_voicing, vowels
 from dubbin.core.sound.source import Sound
 from tests.conftest import RATE, noise
 
@@ -35,3 +35,12 @@ def test_noise_and_silence_have_none():
     hiss, silence = of(noise(2.0, -30.0)), of(np.zeros(RATE))
     assert not hiss.voiced.any() and np.median(hiss.periodicity) < VOICED_FROM
     assert not silence.voiced.any() and np.isfinite(silence.mel).all() and len(of(np.zeros(1)).mel) == 1
+
+
+def test_vowels_are_where_a_pitch_is_held():
+    n = np.arange(RATE // 2)
+    vowel = sum(np.sin(2 * np.pi * 140 * k * n / RATE) / k for k in range(1, 12))
+    moment = np.where(n < 0.04 * RATE, vowel, 0.0)
+    x = (0.1 * np.concatenate([0 * vowel, vowel, 0 * vowel, moment])).astype(np.float32) + noise(2, -70)
+    found = np.flatnonzero(vowels(find_voicing(Sound(x[None], RATE)))) / FRAMES_PER_S
+    assert found.min() == pytest.approx(0.5, abs=0.05) and found.max() == pytest.approx(1.0, abs=0.05)

@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 
 from dubbin.core.jobs import Task
 from dubbin.core.measure.own_stretches import loud_level
-from dubbin.core.measure.voicing import FRAMES_PER_S, find_voicing
+from dubbin.core.measure.voicing import FRAMES_PER_S, find_voicing, vowels
 from dubbin.core.sound import neighbours
 from dubbin.core.sound.filtering import StreamFilter, band_pass
 from dubbin.core.sound.source import Sound, Source, read_padded
@@ -29,7 +29,7 @@ RISE_DB, RISE_FRAMES = 12.0, 2
 OVER_FLOOR_DB, UNDER_LOUD_DB = 15.0, 40.0
 FLOOR_QUANTILE = 0.1
 SILENT_DBFS = -105.0  # what begins out of nothing does so because a gate opens
-SHORTEST_VOWEL_S, AWAY_S, APART_S = 0.06, 0.2, 0.05
+AWAY_S, APART_S = 0.2, 0.05
 SHORTEST_S, LEAST_PAUSES_S, CLICK_S = 2.0, 1.0, 0.03
 FEWEST, MANY_A_MINUTE = 12, 60.0  # below which nothing is said: somebody smacks his lips
 
@@ -100,11 +100,7 @@ def _levels(x: NDArray[np.float32], rate: int) -> NDArray[np.float64]:
 
 def _away_from_vowels(x: NDArray[np.float32], rate: int, count: int) -> NDArray[np.bool_]:
     """Which of so many frames lie further than AWAY_S from a vowel."""
-    pitched = find_voicing(Sound(x[None], rate)).voiced[:count]
-    vowel = np.zeros(count, np.float32)
-    edges = np.flatnonzero(np.diff(np.concatenate([[0], pitched.astype(np.int8), [0]])))
-    for a, b in edges.reshape(-1, 2):
-        vowel[a:b] = b - a >= SHORTEST_VOWEL_S * FRAMES_PER_S
+    vowel = vowels(find_voicing(Sound(x[None], rate)))[:count].astype(np.float32)
     away: NDArray[np.bool_] = neighbours.maximum_filter1d(vowel, 2 * round(AWAY_S * FRAMES_PER_S) + 1, mode="nearest") == 0
     return away
 

@@ -29,6 +29,7 @@ MEL_RANGE_HZ = (100.0, 7600.0)
 CHUNK_S = 20.0
 BATCH = 512  # frames whose spectra fit into a processor's cache
 VOICED_FROM = 0.55
+SHORTEST_VOWEL_S = 0.06
 
 
 @dataclass(frozen=True)
@@ -56,6 +57,15 @@ class KeptVoicing:
 
     voiced: NDArray[np.bool_]
     mel: NDArray[np.float16]
+
+
+def vowels(voicing: Voicing) -> NDArray[np.bool_]:
+    """Frames in which a pitch is held for SHORTEST_VOWEL_S, (frames,): rustling has one for a moment now and then."""
+    out = voicing.voiced
+    edges = np.flatnonzero(np.diff(np.concatenate([[0], out.astype(np.int8), [0]])))
+    for a, b in edges.reshape(-1, 2):
+        out[a:b] = b - a >= SHORTEST_VOWEL_S * FRAMES_PER_S
+    return out
 
 
 def find_voicing(source: Source, task: Task | None = None) -> Voicing:

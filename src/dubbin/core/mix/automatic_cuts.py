@@ -75,8 +75,10 @@ class CutCheck:
             return edge
         step = round(STEP_S * self._mix.rate)
         if self._is_between_words(edge, direction):
-            spared = min(round(SPARED_S * self._mix.rate), reach) if direction < 0 else 0
-            return quietest(self._mix, edge - spared - 2 * step, edge - spared + 2 * step) if spared else edge
+            if direction > 0:
+                return edge
+            before = edge - min(round(SPARED_S * self._mix.rate), reach)
+            return quietest(self._mix, before - 2 * step, before + 2 * step)
         for away in range(step, reach + 1, step):
             found = quietest(self._mix, edge + direction * away - step, edge + direction * away + step)
             if self.is_clear(found):

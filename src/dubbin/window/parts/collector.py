@@ -43,7 +43,6 @@ class Collector(QObject):
         ]
         if due:
             gc.collect(due[-1])
-            self._due = time.monotonic() + LOOK_EVERY_MS / 1000.0
 
     def end(self) -> None:
         """Leave it to Python again."""
